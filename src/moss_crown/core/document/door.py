@@ -1,0 +1,160 @@
+"""The door of the document: raw JSON in, a valid shot or one clear error out."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+import jsonpatch
+from pydantic import BaseModel, ValidationError
+
+from moss_crown.core import limits
+from moss_crown.core.document.shot import VERSION, BlockStep, Shot
+from moss_crown.core.document.values import Formula, Keyed, Link
+from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TooMany, ValueNotAvailable
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+"""Upgrade n takes a raw document of version n to version n + 1."""
+
+TAGS = {"constant", "keys", "formula", "link"}
+
+
+def read_shot(raw: Any) -> Shot:
+    """Validate a raw document, upgrading an old version first.
+
+    Raises NotAShot, DocumentTooNew, DocumentInvalid, ValueNotAvailable or TooMany.
+    """
+    if not isinstance(raw, Mapping):
+        raise NotAShot("its top level is not an object")
+    version = raw.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or "steps" not in raw:
+        raise NotAShot("it has no version and steps")
+    if version > VERSION:
+        raise DocumentTooNew(version, VERSION)
+    if version < 1:
+        raise DocumentInvalid("version", "at least 1", f"there is no version {version}")
+    document = dict(raw)
+    while version < VERSION:
+        document = UPGRADES[version](document)
+        version += 1
+    try:
+        shot = Shot.model_validate(document)
+    except ValidationError as invalid:
+        raise first_error(invalid, document) from None
+    check(shot)
+    return shot
+
+
+def read_shot_json(text: str | bytes) -> Shot:
+    """The same from JSON text; Not-a-number and infinities, which JSON does not know, are refused."""
+    if len(text) > limits.DOCUMENT_BYTES:
+        raise TooMany("document", "bytes", len(text), limits.DOCUMENT_BYTES)
+    try:
+        raw = json.loads(text, parse_constant=_refuse_constant)
+    except (ValueError, RecursionError):
+        raise NotAShot("it is not readable as JSON") from None
+    return read_shot(raw)
+
+
+def _refuse_constant(name: str) -> float:
+    raise ValueError(name)
+
+
+def write_shot(shot: Shot) -> dict[str, Any]:
+    return shot.model_dump(mode="json")
+
+
+def apply_patch(shot: Shot, patch: Sequence[Mapping[str, Any]]) -> tuple[Shot, list[dict[str, Any]]]:
+    """Apply a JSON Patch (RFC 6902). Answers the new shot and the patch that undoes it.
+
+    Raises DocumentInvalid for a patch that does not fit, and whatever `read_shot` raises for its result.
+    """
+    if len(patch) > limits.PATCH_OPERATIONS:
+        raise TooMany("patch", "operations", len(patch), limits.PATCH_OPERATIONS)
+    before = write_shot(shot)
+    try:
+        after = jsonpatch.apply_patch(before, [dict(operation) for operation in patch])
+    except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, KeyError, TypeError, ValueError) as wrong:
+        path = next((str(op.get("path", "")) for op in patch if isinstance(op, Mapping)), "")
+        raise DocumentInvalid(path, "a JSON Patch that fits this revision", f"the edit does not fit: {wrong}") from None
+    new = read_shot(after)
+    inverse: list[dict[str, Any]] = jsonpatch.make_patch(write_shot(new), before).patch
+    return new, inverse
+
+
+def first_error(invalid: ValidationError, document: Any) -> DocumentInvalid:
+    """The first complaint, its place as a JSON pointer and its bound in words."""
+    error = invalid.errors(include_url=False)[0]
+    field = pointer(error["loc"], document)
+    context = error.get("ctx", {})
+    bound = {
+        "greater_than": "above {gt}", "greater_than_equal": "at least {ge}",
+        "less_than": "below {lt}", "less_than_equal": "at most {le}",
+        "finite_number": "a finite number", "string_too_long": "at most {max_length} characters",
+        "string_too_short": "at least {min_length} character", "too_long": "at most {max_length}",
+        "too_short": "at least {min_length}", "literal_error": "{expected}", "extra_forbidden": "a known member",
+    }.get(error["type"], "{error}" if "error" in context else error["msg"])
+    reason = error["msg"].removeprefix("Value error, ")
+    if field == "" and ": " in reason:
+        field, reason = "/" + reason.split(": ", 1)[0], reason.split(": ", 1)[1]
+    return DocumentInvalid(field, bound.format(**context), reason)
+
+
+def pointer(location: Sequence[str | int], document: Any) -> str:
+    """Pydantic's location as a JSON pointer into the document: union tags name no member and are dropped."""
+    parts: list[str] = []
+    here = document
+    for part in location:
+        if isinstance(here, Mapping) and part in here:
+            here = here[part]
+        elif isinstance(here, Sequence) and not isinstance(here, str) and isinstance(part, int) and part < len(here):
+            here = here[part]
+        elif isinstance(here, Mapping) and part not in TAGS and part != here.get("kind"):
+            here = None
+        elif here is not None:
+            continue
+        parts.append(str(part))
+    return "".join(f"/{part}" for part in parts)
+
+
+def check(shot: Shot) -> None:
+    """Rules that span more than one member: letters, and the kinds of value that compute today."""
+    letters = 0
+    for index, step in enumerate(shot.steps):
+        refuse_unavailable(step, f"/steps/{index}")
+        if isinstance(step, BlockStep):
+            for text in texts(step):
+                count = sum(not character.isspace() for character in text)
+                lines = text.count("\n") + 1
+                if not text.strip():
+                    raise DocumentInvalid(
+                        f"/steps/{index}/text", "at least 1 letter", "a title needs at least one letter"
+                    )
+                if count > limits.LETTERS_A_BLOCK:
+                    raise TooMany(f"/steps/{index}/text", "letters", count, limits.LETTERS_A_BLOCK)
+                if lines > limits.LINES_A_BLOCK:
+                    raise TooMany(f"/steps/{index}/text", "lines", lines, limits.LINES_A_BLOCK)
+            letters += max(sum(not c.isspace() for c in text) for text in texts(step))
+    if letters > limits.LETTERS_A_SHOT:
+        raise TooMany("/steps", "letters", letters, limits.LETTERS_A_SHOT)
+
+
+def texts(step: BlockStep) -> list[str]:
+    """Every text a block shows in the course of a shot."""
+    if isinstance(step.text, Keyed):
+        return [key.value for key in step.text.keys]
+    return [step.text] if isinstance(step.text, str) else []
+
+
+def refuse_unavailable(node: Any, path: str) -> None:
+    if isinstance(node, Formula | Link):
+        raise ValueNotAvailable(path, "formula" if isinstance(node, Formula) else "link")
+    if isinstance(node, Keyed):
+        return
+    if isinstance(node, BaseModel):
+        for name in type(node).model_fields:
+            refuse_unavailable(getattr(node, name), f"{path}/{name}")
+    elif isinstance(node, list):
+        for index, item in enumerate(node):
+            refuse_unavailable(item, f"{path}/{index}")

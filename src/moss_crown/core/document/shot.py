@@ -1,0 +1,231 @@
+"""The shot: one title, as a document. The single source of truth for API, command line, files and front end.
+
+A shot is a recipe: steps in the order of computation. A step acts on every block above it.
+Lengths in metres, angles in degrees, colours scene-linear Rec.709, frames as numbers that may be fractional.
+"""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated, Literal, TypeAlias
+
+from pydantic import Field, field_validator, model_validator
+
+from moss_crown.core import limits
+from moss_crown.core.document.values import Ease, Model, Value
+
+VERSION = 1
+
+Finite: TypeAlias = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
+Length: TypeAlias = Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]
+Size: TypeAlias = Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
+Share: TypeAlias = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+Degrees: TypeAlias = Annotated[float, Field(ge=-36_000, le=36_000, allow_inf_nan=False)]
+Vec2: TypeAlias = tuple[Finite, Finite]
+Vec3: TypeAlias = tuple[Finite, Finite, Finite]
+Turn3: TypeAlias = tuple[Degrees, Degrees, Degrees]
+Factor: TypeAlias = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
+Scale3: TypeAlias = tuple[Factor, Factor, Factor]
+Channel: TypeAlias = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+Colour: TypeAlias = tuple[Channel, Channel, Channel]
+Duration: TypeAlias = Annotated[float, Field(gt=0, le=limits.FRAMES, allow_inf_nan=False)]
+FrameNumber: TypeAlias = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+Text: TypeAlias = Annotated[str, Field(max_length=limits.TEXT_LENGTH)]
+Identity: TypeAlias = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_-]+$")]
+Name: TypeAlias = Annotated[str, Field(min_length=1, max_length=200)]
+Positive: TypeAlias = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
+Strength: TypeAlias = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+
+
+class FrameRate(Model):
+    """Frames a second as a fraction, so that 24000/1001 is exact."""
+
+    numerator: int = Field(default=25, ge=1, le=1_000_000)
+    denominator: int = Field(default=1, ge=1, le=100_000)
+
+    @model_validator(mode="after")
+    def in_range(self) -> FrameRate:
+        if not 1 <= self.fraction <= 240:
+            raise ValueError("a frame rate lies between 1 and 240 frames a second")
+        return self
+
+    @property
+    def fraction(self) -> Fraction:
+        return Fraction(self.numerator, self.denominator)
+
+
+class StepBase(Model):
+    id: Identity
+    name: Annotated[str, Field(max_length=80)] = ""
+    on: Value[bool] = True
+
+
+class BlockStep(StepBase):
+    """Lines of lettering. The origin is the middle of the last line's baseline; text lies in XY and faces +Z.
+
+    `size` is the cap height; `tracking` is in thousandths of an em; `leading` is the distance of baselines in
+    cap heights.
+    """
+
+    kind: Literal["block"] = "block"
+    text: Value[Text] = "KESTREL TIDE"
+    family: Value[Identity] = "archivo-black"
+    size: Value[Size] = 1.0
+    tracking: Value[Annotated[float, Field(ge=-500, le=5_000, allow_inf_nan=False)]] = 20.0
+    leading: Value[Annotated[float, Field(ge=-10, le=20, allow_inf_nan=False)]] = 1.45
+    align: Value[Literal["left", "centre", "right"]] = "centre"
+    move: Value[Vec3] = (0.0, 0.0, 0.0)
+    turn: Value[Turn3] = (0.0, 0.0, 0.0)
+    scale: Value[Scale3] = (1.0, 1.0, 1.0)
+
+    @field_validator("text")
+    @classmethod
+    def has_letters(cls, text: object) -> object:
+        if isinstance(text, str) and not text.strip():
+            raise ValueError("a title needs at least one letter that is not a space")
+        return text
+
+
+class FormStep(StepBase):
+    """Depth and the edge profile of every letter above, front and rear alike."""
+
+    kind: Literal["form"] = "form"
+    depth: Value[Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]] = 0.28
+    profile: Value[Literal["square", "chamfer", "roundover"]] = "roundover"
+    bevel: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.03
+    segments: Value[Annotated[int, Field(ge=1, le=24)]] = 5
+
+
+class Offset(Model):
+    """What a drive adds to a letter at full strength. Turn and scale go about the letter's centre."""
+
+    move: Value[Vec3] = (0.0, 0.0, 0.0)
+    turn: Value[Turn3] = (0.0, 0.0, 0.0)
+    scale: Value[Scale3] = (1.0, 1.0, 1.0)
+
+
+class Cadence(Model):
+    """Letter after letter: letter k starts at `start + k * delay` and takes `duration` frames, all in frames."""
+
+    kind: Literal["cadence"] = "cadence"
+    order: Value[Literal["reading", "reverse"]] = "reading"
+    start: Value[FrameNumber] = 4.0
+    delay: Value[Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=False)]] = 2.0
+    duration: Value[Duration] = 22.0
+    ease: Ease = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
+
+
+class DriveStep(StepBase):
+    """Moves letters: the offset times the reach. It arrives: the reach falls from 1 to 0, the rest place is final."""
+
+    kind: Literal["drive"] = "drive"
+    offset: Offset = Offset(move=(0.0, 0.0, 1.2), turn=(-90.0, 0.0, 0.0))
+    reach: Cadence = Cadence()
+
+
+class Material(Model):
+    """Metal by base colour, or a clear dielectric over a diffuse base; `metal` mixes between them."""
+
+    colour: Value[Colour] = (0.8, 0.8, 0.8)
+    metal: Value[Share] = 0.0
+    roughness: Value[Share] = 0.4
+    ior: Value[Annotated[float, Field(ge=1, le=3, allow_inf_nan=False)]] = 1.5
+
+
+class MaterialStep(StepBase):
+    """`face` covers face and rear; `edge` covers bevel, return and rear bevel."""
+
+    kind: Literal["material"] = "material"
+    face: Material = Material(colour=(0.90, 0.66, 0.30), metal=1.0, roughness=0.24)
+    edge: Material = Material(colour=(0.72, 0.40, 0.13), metal=1.0, roughness=0.16)
+
+
+class EnvironmentStep(StepBase):
+    """What metal reflects. `turn` goes about the vertical."""
+
+    kind: Literal["environment"] = "environment"
+    preset: Value[Literal["two_windows", "overcast", "dusk_harbour", "paper_tent"]] = "two_windows"
+    strength: Value[Strength] = 1.0
+    turn: Value[Degrees] = 0.0
+
+
+class AreaLight(Model):
+    """A rectangle that shines to one side, towards `aim`. `power` spreads over its area: size only softens."""
+
+    name: Annotated[str, Field(max_length=80)] = "light"
+    place: Value[Vec3] = (-4.0, 5.0, 6.0)
+    aim: Value[Vec3] = (0.0, 0.5, 0.0)
+    width: Value[Size] = 2.0
+    height: Value[Size] = 2.0
+    colour: Value[Colour] = (1.0, 1.0, 1.0)
+    power: Value[Strength] = 400.0
+
+
+class LightsStep(StepBase):
+    kind: Literal["lights"] = "lights"
+    lights: list[AreaLight] = Field(default_factory=list, max_length=limits.LIGHTS)
+
+
+class StageStep(StepBase):
+    """A floor at height 0 and a back wall behind the letters."""
+
+    kind: Literal["stage"] = "stage"
+    floor: Value[bool] = True
+    wall: Value[bool] = True
+    wall_distance: Value[Annotated[float, Field(gt=0, le=1_000, allow_inf_nan=False)]] = 2.6
+    floor_material: Material = Material(colour=(0.10, 0.105, 0.10), roughness=0.34)
+    wall_material: Material = Material(colour=(0.20, 0.215, 0.205), roughness=0.65)
+
+
+class CameraStep(StepBase):
+    """The shot camera. With `fit` above 0 it stands where the title at rest takes that share of the frame's width
+    (or as much of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
+    `shift` moves the title in the frame, as shares of its width and height.
+    """
+
+    kind: Literal["camera"] = "camera"
+    lens: Value[Annotated[float, Field(ge=4, le=1_000, allow_inf_nan=False)]] = 35.0
+    fit: Value[Share] = 0.72
+    orbit: Value[tuple[Degrees, Degrees]] = (0.0, 6.0)
+    shift: Value[Vec2] = (0.0, -0.02)
+    place: Value[Vec3] = (0.0, 1.2, 12.0)
+    aim: Value[Vec3] = (0.0, 0.5, 0.0)
+    shutter: Value[Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]] = 180.0
+
+
+Step: TypeAlias = Annotated[
+    BlockStep | FormStep | DriveStep | MaterialStep | EnvironmentStep | LightsStep | StageStep | CameraStep,
+    Field(discriminator="kind"),
+]
+
+ONE_OF_A_KIND = ("environment", "stage", "camera")
+
+
+class Shot(Model):
+    version: Literal[1] = 1
+    title: Name = "Untitled"
+    seed: int = Field(default=1, ge=0, le=2**31 - 1)
+    width: int = Field(default=1280, ge=16, le=limits.SIDE_PIXELS)
+    height: int = Field(default=720, ge=16, le=limits.SIDE_PIXELS)
+    fps: FrameRate = FrameRate()
+    first: int = Field(default=0, ge=-1_000_000, le=1_000_000)
+    last: int = Field(default=72, ge=-1_000_000, le=1_000_000)
+    steps: list[Step] = Field(default_factory=list, max_length=limits.STEPS)
+
+    @model_validator(mode="after")
+    def whole(self) -> Shot:
+        if self.last < self.first:
+            raise ValueError(f"last: the last frame ({self.last}) must not lie before the first ({self.first})")
+        if self.last - self.first + 1 > limits.FRAMES:
+            raise ValueError(f"last: a shot has at most {limits.FRAMES} frames")
+        ids = [step.id for step in self.steps]
+        if len(set(ids)) != len(ids):
+            raise ValueError("steps: two steps share an id")
+        for kind in ONE_OF_A_KIND:
+            if sum(step.kind == kind for step in self.steps) > 1:
+                raise ValueError(f"steps: a shot has at most one {kind} step")
+        return self
+
+    @property
+    def frames(self) -> range:
+        return range(self.first, self.last + 1)

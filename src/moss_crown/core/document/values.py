@@ -1,0 +1,117 @@
+"""Values: what any number, vector, colour, switch, choice or text of a shot can be.
+
+In JSON a constant is the bare thing (`0.3`, `[0, 1, 0]`, `"left"`); the other kinds are objects told apart by
+their one defining member: `{"keys": [...]}`, `{"formula": "..."}`, `{"link": "..."}`.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, TypeAlias, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, field_validator
+
+from moss_crown.core.limits import KEYS_A_VALUE
+
+T = TypeVar("T")
+
+FRAME_BOUND = 1_000_000.0
+Frame = Annotated[float, Field(ge=-FRAME_BOUND, le=FRAME_BOUND, allow_inf_nan=False)]
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+Height = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
+Handle: TypeAlias = tuple[Share, Height]
+
+
+class Model(BaseModel):
+    """The document is frozen and closed: an unknown member is an error, not a surprise."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Ease(Model):
+    """A cubic Bezier from (0, 0) to (1, 1): `leave` and `arrive` are its two handles.
+
+    The first number of a handle is a share of the time, so that time never folds back; the second is a share of
+    the change and may overshoot. (1/3, 1/3) and (2/3, 2/3) are straight.
+    """
+
+    leave: Handle = (0.4, 0.0)
+    arrive: Handle = (0.35, 1.0)
+
+
+class Key(Model, Generic[T]):
+    """A value at a frame. `ease` shapes the way to the next key; with `hold` the value stays until then."""
+
+    frame: Frame
+    value: T
+    ease: Ease = Ease()
+    hold: bool = False
+
+
+Outside: TypeAlias = Literal["hold", "repeat", "there_and_back", "carry_on"]
+
+
+class Keyed(Model, Generic[T]):
+    """Keys in order of their frames, no two at one frame; `before` and `after` say what happens outside them."""
+
+    keys: list[Key[T]] = Field(min_length=1, max_length=KEYS_A_VALUE)
+    before: Outside = "hold"
+    after: Outside = "hold"
+
+    @field_validator("keys")
+    @classmethod
+    def in_order(cls, keys: list[Key[T]]) -> list[Key[T]]:
+        for earlier, later in zip(keys, keys[1:], strict=False):
+            if later.frame <= earlier.frame:
+                raise ValueError(f"keys must rise in frame, but {later.frame:g} follows {earlier.frame:g}")
+        return keys
+
+
+class Formula(Model):
+    """An expression over letters and time. It has its place in the model; it does not compute yet."""
+
+    formula: str = Field(max_length=2_000)
+
+
+class Link(Model):
+    """Another value, by path, times a factor plus an offset. It has its place; it does not compute yet."""
+
+    link: str = Field(max_length=400)
+    factor: float = 1
+    offset: float = 0
+
+
+def kind_of_value(raw: Any) -> str:
+    """The tag of a raw or validated value."""
+    if isinstance(raw, Keyed):
+        return "keys"
+    if isinstance(raw, Formula):
+        return "formula"
+    if isinstance(raw, Link):
+        return "link"
+    if isinstance(raw, dict):
+        for kind in ("keys", "formula", "link"):
+            if kind in raw:
+                return kind
+    return "constant"
+
+
+if TYPE_CHECKING:
+    Value: TypeAlias = T | Keyed[T] | Formula | Link
+else:
+
+    class Value:
+        """`Value[T]`. Built by hand, since typing does not substitute inside a Pydantic class such as `Keyed[T]`."""
+
+        def __class_getitem__(cls, kind: Any) -> Any:
+            return Annotated[
+                Annotated[kind, Tag("constant")]
+                | Annotated[Keyed[kind], Tag("keys")]
+                | Annotated[Formula, Tag("formula")]
+                | Annotated[Link, Tag("link")],
+                Discriminator(kind_of_value),
+            ]
+
+
+def straight() -> Ease:
+    third = 1 / 3
+    return Ease(leave=(third, third), arrive=(1 - third, 1 - third))

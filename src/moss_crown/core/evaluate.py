@@ -1,0 +1,356 @@
+"""The pipeline on one page: a shot and a frame become letters, poses, a scene and a picture.
+
+document -> type -> form -> motion -> look -> stage -> render. Steps act in the order of the recipe on every block
+above them. A frame asked for alone gives the same bits as one in sequence: nothing here remembers anything but the
+cache, which is addressed by what a result depends on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.cache import Cache, address
+from moss_crown.core.document.shot import (
+    BlockStep,
+    CameraStep,
+    DriveStep,
+    EnvironmentStep,
+    FormStep,
+    LightsStep,
+    MaterialStep,
+    Shot,
+    StageStep,
+    Step,
+)
+from moss_crown.core.errors import FamilyUnknown
+from moss_crown.core.form.outline import TOLERANCE, letter_outline
+from moss_crown.core.form.solid import Form, Solid, solid
+from moss_crown.core.look.environment import environment
+from moss_crown.core.look.material import Surface, surface_at
+from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place_poses, rest_poses, speed
+from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_starts
+from moss_crown.core.motion.values import Frames, sample, sample_choice, sample_one
+from moss_crown.core.stage.camera import camera_pose
+from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
+from moss_crown.core.type.layout import Letter, Setting, faces, set_block
+
+STEP_BLUR = np.radians(8.0)
+"""A letter that turns gets a pose in the shutter for at most every 8 degrees: matrices are interpolated straight."""
+MOST_BLUR_POSES = 17
+STAGE_REACH = 60.0
+CARD = Form(depth=0.02, profile="square", bevel=0.0, segments=1)
+"""The form of a block without a form step: a card."""
+
+
+@dataclass(frozen=True)
+class Block:
+    """A block at rest: its place in the recipe, how it is set, the form its letters get."""
+
+    step: int
+    setting: Setting
+    form: Form
+
+    @property
+    def letters(self) -> tuple[Letter, ...]:
+        return set_block(self.setting)
+
+
+@dataclass(frozen=True)
+class Structure:
+    """What decides the letters and their solids, but not where they are. Frames that share it form a span."""
+
+    blocks: tuple[Block, ...]
+
+    @property
+    def letters(self) -> tuple[Letter, ...]:
+        return tuple(letter for block in self.blocks for letter in block.letters)
+
+    def address(self) -> str:
+        return address(self)
+
+
+def structure_at(shot: Shot, frame: float) -> Structure:
+    """Blocks that are on, with their settings and forms at a frame. Raises FamilyUnknown."""
+    blocks = []
+    for index, step in enumerate(shot.steps):
+        if isinstance(step, BlockStep) and sample_choice(step.on, frame):
+            setting = Setting(
+                text=sample_choice(step.text, frame),
+                family=sample_choice(step.family, frame),
+                size=sample_one(step.size, frame),
+                tracking=sample_one(step.tracking, frame),
+                leading=sample_one(step.leading, frame),
+                align=sample_choice(step.align, frame),
+            )
+            try:
+                faces(setting.family)
+            except FamilyUnknown:
+                raise FamilyUnknown(f"/steps/{index}/family", setting.family) from None
+            blocks.append(Block(index, setting, _form_at(shot, index, frame)))
+    return Structure(tuple(blocks))
+
+
+def _form_at(shot: Shot, block: int, frame: float) -> Form:
+    """The last form step below a block that is on decides."""
+    form = CARD
+    for step in shot.steps[block + 1 :]:
+        if isinstance(step, FormStep) and sample_choice(step.on, frame):
+            form = Form(
+                depth=sample_one(step.depth, frame),
+                profile=sample_choice(step.profile, frame),
+                bevel=sample_one(step.bevel, frame),
+                segments=round(sample_one(step.segments, frame)),
+            )
+    return form
+
+
+def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]]:
+    """Runs of frames that share a structure, in order."""
+    found: list[tuple[Structure, list[int]]] = []
+    for frame in frames:
+        structure = structure_at(shot, frame)
+        if found and found[-1][0] == structure:
+            found[-1][1].append(frame)
+        else:
+            found.append((structure, [frame]))
+    return found
+
+
+def solid_address(letter: Letter, form: Form) -> str:
+    keys = tuple(font.key for font in faces(letter.family))
+    return address("solid", letter.glyphs, keys, letter.unit, form, TOLERANCE)
+
+
+def letter_solid(letter: Letter, form: Form, cache: Cache) -> Solid:
+    """A letter's solid, built once for each glyph, form, size and tolerance."""
+    return cache.get(
+        solid_address(letter, form),
+        lambda: solid(letter_outline(letter.glyphs, faces(letter.family)), form, letter.unit),
+        lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
+    )
+
+
+def letter_boxes(structure: Structure) -> NDArray[np.float64]:
+    """(l, 8, 3) corners of each letter's box in its own space."""
+    boxes = np.zeros((len(structure.letters), 8, 3))
+    k = 0
+    for block in structure.blocks:
+        half = block.form.depth / 2
+        for letter in block.letters:
+            boxes[k] = [(x, y, z) for x in (letter.left, letter.right) for y in (letter.bottom, letter.top)
+                        for z in (-half, half)]
+            k += 1
+    return boxes
+
+
+def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
+    """(f, l, 4, 4) letter to world, for all letters of a structure at any frames, fractional ones too."""
+    parts = []
+    for block in structure.blocks:
+        step = shot.steps[block.step]
+        assert isinstance(step, BlockStep)
+        letters = block.letters
+        origins = np.array([(letter.x, letter.y, 0.0) for letter in letters]).reshape(-1, 3)
+        pivots = np.array([((m.left + m.right) / 2, (m.bottom + m.top) / 2, 0.0) for m in letters]).reshape(-1, 3)
+        poses = rest_poses(origins, len(frames))
+        for drive in drives_on(shot, block.step):
+            reach = cadence_reach(drive.reach, frames, len(letters)) * _switch(drive, frames)[:, None]
+            offset = drive.offset
+            poses = drive_poses(poses, reach, sample(offset.move, frames), sample(offset.turn, frames),
+                                sample(offset.scale, frames), pivots)
+        parts.append(place_poses(poses, sample(step.move, frames), sample(step.turn, frames),
+                                 sample(step.scale, frames)))
+    return np.concatenate(parts, 1) if parts else np.zeros((len(frames), 0, 4, 4))
+
+
+def drives_on(shot: Shot, block: int) -> Iterator[DriveStep]:
+    for step in shot.steps[block + 1 :]:
+        if isinstance(step, DriveStep):
+            yield step
+
+
+def _switch(step: Step, frames: Frames) -> NDArray[np.float64]:
+    if isinstance(step.on, bool):
+        return np.full(len(frames), float(step.on))
+    return np.array([float(sample_choice(step.on, frame)) for frame in frames])
+
+
+@dataclass(frozen=True)
+class Timing:
+    """What the sheet shows of a span. starts, speeds (f, l); `rest` the frame at which each letter is at rest."""
+
+    speeds: NDArray[np.float64]
+    starts: NDArray[np.float64]
+    rest: NDArray[np.float64]
+
+
+def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
+    """Speeds in cap heights a second by central differences over a frame; starts by the first drive that is on."""
+    letters = structure.letters
+    seconds = float(1 / shot.fps.fraction)
+    fast = speed(poses_at(shot, structure, frames - 0.5), poses_at(shot, structure, frames + 0.5),
+                 letter_boxes(structure), seconds)
+    starts, rests = [], []
+    for block in structure.blocks:
+        count = len(block.letters)
+        size = block.setting.size
+        begin = len(starts)
+        fast[:, begin : begin + count] /= size
+        first, rest = np.zeros(count), np.full(count, float(shot.first))
+        for k, drive in enumerate(d for d in drives_on(shot, block.step) if sample_choice(d.on, shot.last)):
+            at = np.array([float(shot.last)])
+            own = cadence_starts(drive.reach, at, count)[0]
+            first = own if k == 0 else first
+            rest = np.maximum(rest, own + sample(drive.reach.duration, at)[0])
+        starts += list(first)
+        rests += list(rest)
+    del letters
+    return Timing(fast, np.array(starts), np.array(rests))
+
+
+def rest_frame(shot: Shot) -> float:
+    """The frame at which every drive has brought every letter to rest."""
+    rest = float(shot.first)
+    for block in structure_at(shot, shot.last).blocks:
+        for drive in drives_on(shot, block.step):
+            if sample_choice(drive.on, shot.last):
+                rest = max(rest, cadence_rest(drive.reach, shot.last, len(block.letters)))
+    return rest
+
+
+def title_corners(shot: Shot, frame: float) -> NDArray[np.float64]:
+    """(n, 3) corners of every letter's box in the world, at rest, as the blocks stand at a frame."""
+    structure = structure_at(shot, frame)
+    boxes = letter_boxes(structure)
+    corners, k = [], 0
+    for block in structure.blocks:
+        step = shot.steps[block.step]
+        assert isinstance(step, BlockStep)
+        place = place_matrix(*(np.asarray(sample_one(v, frame)) for v in (step.move, step.turn, step.scale)))
+        for letter in block.letters:
+            local = boxes[k] + (letter.x, letter.y, 0.0)
+            corners.append(local @ place[:3, :3].T + place[:3, 3])
+            k += 1
+    return np.concatenate(corners) if corners else np.zeros((0, 3))
+
+
+def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
+    """The camera at several moments. It fits the title as it rests at the last frame, so that it does not twitch."""
+    step = next((s for s in shot.steps if isinstance(s, CameraStep)), CameraStep(id="camera"))
+    corners = title_corners(shot, float(shot.last))
+    seen = [camera_pose(step, float(frame), corners, aspect) for frame in frames]
+    _, half, shift = seen[len(seen) // 2]
+    return Camera(np.array([pose for pose, _, _ in seen]), half, shift)
+
+
+def shutter_frames(shot: Shot, structure: Structure, frame: float) -> Frames:
+    """The moments at which poses are taken while the shutter is open, evenly spread about the frame.
+
+    As few as the fastest turn allows; one when nothing moves.
+    """
+    step = next((s for s in shot.steps if isinstance(s, CameraStep)), CameraStep(id="camera"))
+    half = sample_one(step.shutter, frame) / 720
+    if half == 0:
+        return np.array([frame])
+    ends = np.array([frame - half, frame, frame + half])
+    poses = poses_at(shot, structure, ends)
+    cameras = camera_at(shot, ends, 1.0).poses
+    if np.array_equal(poses[0], poses[1]) and np.array_equal(poses[1], poses[2]) and np.ptp(cameras, axis=0).max() == 0:
+        return np.array([frame])
+    turned = max((_turned(a, b) for a, b in ((poses[0], poses[1]), (poses[1], poses[2]))), default=0.0)
+    turned = max(turned, _turned(cameras[0:1], cameras[1:2]))
+    count = 2 * int(np.clip(np.ceil(turned / STEP_BLUR), 1, MOST_BLUR_POSES // 2)) + 1
+    return np.linspace(frame - half, frame + half, count)
+
+
+def _turned(before: Poses, after: Poses) -> float:
+    """The largest change of direction of any axis, in radians."""
+    if not len(before):
+        return 0.0
+    a, b = before[..., :3, :3], after[..., :3, :3]
+    length = np.linalg.norm(a, axis=-2) * np.linalg.norm(b, axis=-2)
+    cosine = (a * b).sum(-2) / np.maximum(length, 1e-12)
+    return float(np.arccos(np.clip(cosine, -1, 1)).max())
+
+
+def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool = True) -> Scene:
+    """Everything the renderer needs for a frame."""
+    structure = structure_at(shot, frame)
+    moments = shutter_frames(shot, structure, frame) if blur else np.array([float(frame)])
+    poses = poses_at(shot, structure, moments)
+    surfaces: list[Surface] = []
+    solids: list[Solid] = []
+    place_of: dict[str, int] = {}
+    letters: list[Placed] = []
+    for block in structure.blocks:
+        face, edge = _materials_at(shot, block.step, frame)
+        index = len(surfaces)
+        surfaces += [face, edge]
+        by_facet = (index, index + 1, index + 1, index + 1, index)
+        for letter in block.letters:
+            key = solid_address(letter, block.form)
+            if key not in place_of:
+                place_of[key] = len(solids)
+                solids.append(letter_solid(letter, block.form, cache))
+            letters.append(Placed(place_of[key], np.ascontiguousarray(poses[:, len(letters)]), by_facet))
+    sheets = _sheets_at(shot, frame, surfaces)
+    step = next((s for s in shot.steps if isinstance(s, EnvironmentStep) and sample_choice(s.on, frame)), None)
+    surround = (
+        Surround(environment(sample_choice(step.preset, frame)), sample_one(step.strength, frame),
+                 sample_one(step.turn, frame))
+        if step
+        else Surround(environment("overcast"), 0.0, 0.0)
+    )
+    return Scene(tuple(solids), tuple(letters), sheets, tuple(surfaces), lights_at(shot, frame), surround,
+                 camera_at(shot, moments, aspect))
+
+
+def _materials_at(shot: Shot, block: int, frame: float) -> tuple[Surface, Surface]:
+    """The last material step below a block that is on decides."""
+    step = MaterialStep(id="material")
+    for below in shot.steps[block + 1 :]:
+        if isinstance(below, MaterialStep) and sample_choice(below.on, frame):
+            step = below
+    return surface_at(step.face, frame), surface_at(step.edge, frame)
+
+
+def lights_at(shot: Shot, frame: float) -> tuple[RectangleLight, ...]:
+    """Every area light as a rectangle that faces its aim; radiance so that power spreads over area and half space."""
+    found = []
+    for step in shot.steps:
+        if not isinstance(step, LightsStep) or not sample_choice(step.on, frame):
+            continue
+        for light in step.lights:
+            centre, aim = np.asarray(sample_one(light.place, frame)), np.asarray(sample_one(light.aim, frame))
+            width, height = sample_one(light.width, frame), sample_one(light.height, frame)
+            towards = aim - centre
+            length = np.linalg.norm(towards)
+            normal = towards / length if length > 1e-9 else np.array([0.0, -1.0, 0.0])
+            u = np.cross([0.0, 1.0, 0.0], normal)
+            u = u / np.linalg.norm(u) if np.linalg.norm(u) > 1e-6 else np.array([1.0, 0.0, 0.0])
+            v = np.cross(normal, u)
+            radiance = np.asarray(sample_one(light.colour, frame)) * sample_one(light.power, frame)
+            found.append(RectangleLight(centre, u * width / 2, v * height / 2, radiance / (np.pi * width * height)))
+    return tuple(found)
+
+
+def _sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet, ...]:
+    """Floor and wall as large rectangles; their materials are added to `surfaces`."""
+    found = []
+    for step in shot.steps:
+        if not isinstance(step, StageStep) or not sample_choice(step.on, frame):
+            continue
+        distance = sample_one(step.wall_distance, frame)
+        if sample_choice(step.floor, frame):
+            found.append(Sheet(np.array([0.0, 0.0, STAGE_REACH - distance]), np.array([STAGE_REACH, 0.0, 0.0]),
+                               np.array([0.0, 0.0, -STAGE_REACH]), len(surfaces)))
+            surfaces.append(surface_at(step.floor_material, frame))
+        if sample_choice(step.wall, frame):
+            found.append(Sheet(np.array([0.0, STAGE_REACH / 2, -distance]), np.array([STAGE_REACH, 0.0, 0.0]),
+                               np.array([0.0, STAGE_REACH / 2, 0.0]), len(surfaces)))
+            surfaces.append(surface_at(step.wall_material, frame))
+    return tuple(found)

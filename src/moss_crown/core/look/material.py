@@ -1,0 +1,29 @@
+"""Materials at a frame, as rows of numbers for the renderer and the draft."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from moss_crown.core.document.shot import Material
+from moss_crown.core.motion.values import sample_one
+
+
+@dataclass(frozen=True, slots=True)
+class Surface:
+    """A material at one frame. Colour scene-linear Rec.709."""
+
+    colour: tuple[float, float, float]
+    metal: float
+    roughness: float
+    ior: float
+
+    @property
+    def dielectric_reflectance(self) -> float:
+        """Fresnel reflectance at normal incidence of the clear layer."""
+        return ((self.ior - 1) / (self.ior + 1)) ** 2
+
+
+def surface_at(material: Material, frame: float) -> Surface:
+    r, g, b = (float(c) for c in sample_one(material.colour, frame))
+    return Surface((r, g, b), sample_one(material.metal, frame), sample_one(material.roughness, frame),
+                   sample_one(material.ior, frame))

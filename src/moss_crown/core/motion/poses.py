@@ -1,0 +1,123 @@
+"""Poses: 4x4 matrices that take a letter from its own space to the world, for all frames and letters at once.
+
+Column vectors. A turn (x, y, z) in degrees turns about x first, then y, then z.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+Poses = NDArray[np.float64]
+
+
+def rest_poses(origins: NDArray[np.float64], frames: int) -> Poses:
+    """(l, 3) letter origins -> (f, l, 4, 4) poses at rest."""
+    poses = np.zeros((frames, len(origins), 4, 4))
+    poses[:, :, range(4), range(4)] = 1
+    poses[:, :, :3, 3] = origins
+    return poses
+
+
+def drive_poses(
+    poses: Poses,
+    reach: NDArray[np.float64],
+    move: NDArray[np.float64],
+    turn: NDArray[np.float64],
+    scale: NDArray[np.float64],
+    pivots: NDArray[np.float64],
+) -> Poses:
+    """Apply an offset times its reach.
+
+    poses (f, l, 4, 4); reach (f, l); move, turn (degrees), scale (f, 3) at full strength; pivots (l, 3) in the
+    letter's own space. The move goes along the block's axes, turn and scale about the pivot along the letter's own.
+    A reach of 0 leaves a pose bit for bit as it was.
+    """
+    moved = poses.copy()
+    _drive(moved, np.ascontiguousarray(reach), np.ascontiguousarray(move), np.radians(turn),
+           np.ascontiguousarray(scale), np.ascontiguousarray(pivots))
+    return moved
+
+
+def place_poses(
+    poses: Poses, move: NDArray[np.float64], turn: NDArray[np.float64], scale: NDArray[np.float64]
+) -> Poses:
+    """Put a block, frame by frame, into the world: scale, then turn, then move about its origin. (f, 3) each."""
+    world = np.empty((len(move), 4, 4))
+    for f in range(len(move)):
+        world[f] = place_matrix(move[f], turn[f], scale[f])
+    placed: Poses = np.matmul(world[:, None], poses)
+    return placed
+
+
+def place_matrix(move: NDArray[np.float64], turn: NDArray[np.float64], scale: NDArray[np.float64]) -> Poses:
+    matrix = np.eye(4)
+    matrix[:3, :3] = turn_matrix(turn) * scale
+    matrix[:3, 3] = move
+    return matrix
+
+
+def turn_matrix(turn: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(3) degrees -> (3, 3) rotation Rz Ry Rx."""
+    matrix: NDArray[np.float64] = _turn(*(float(a) for a in np.radians(turn)))
+    return matrix
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _turn(ax, ay, az):  # type: ignore[no-untyped-def]
+    sx, cx, sy, cy, sz, cz = math.sin(ax), math.cos(ax), math.sin(ay), math.cos(ay), math.sin(az), math.cos(az)
+    r = np.empty((3, 3))
+    r[0, 0], r[0, 1], r[0, 2] = cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx
+    r[1, 0], r[1, 1], r[1, 2] = sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx
+    r[2, 0], r[2, 1], r[2, 2] = -sy, cy * sx, cy * cx
+    return r
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _drive(poses, reach, move, turn, scale, pivots):  # type: ignore[no-untyped-def]
+    old = np.empty((3, 4))
+    for f in range(poses.shape[0]):
+        turns = turn[f, 0] != 0 or turn[f, 1] != 0 or turn[f, 2] != 0
+        for k in range(poses.shape[1]):
+            r = reach[f, k]
+            if r == 0:
+                continue
+            p = poses[f, k]
+            ax, ay, az = turn[f, 0] * r, turn[f, 1] * r, turn[f, 2] * r
+            if turns:
+                sx, cx, sy, cy = math.sin(ax), math.cos(ax), math.sin(ay), math.cos(ay)
+                sz, cz = math.sin(az), math.cos(az)
+            else:
+                sx, cx, sy, cy, sz, cz = 0.0, 1.0, 0.0, 1.0, 0.0, 1.0
+            hx, hy, hz = 1 + (scale[f, 0] - 1) * r, 1 + (scale[f, 1] - 1) * r, 1 + (scale[f, 2] - 1) * r
+            m00, m01, m02 = cz * cy * hx, (cz * sy * sx - sz * cx) * hy, (cz * sy * cx + sz * sx) * hz
+            m10, m11, m12 = sz * cy * hx, (sz * sy * sx + cz * cx) * hy, (sz * sy * cx - cz * sx) * hz
+            m20, m21, m22 = -sy * hx, cy * sx * hy, cy * cx * hz
+            px, py, pz = pivots[k, 0], pivots[k, 1], pivots[k, 2]
+            tx = px - (m00 * px + m01 * py + m02 * pz)
+            ty = py - (m10 * px + m11 * py + m12 * pz)
+            tz = pz - (m20 * px + m21 * py + m22 * pz)
+            for i in range(3):
+                for j in range(4):
+                    old[i, j] = p[i, j]
+            for i in range(3):
+                a, b, c = old[i, 0], old[i, 1], old[i, 2]
+                p[i, 0] = a * m00 + b * m10 + c * m20
+                p[i, 1] = a * m01 + b * m11 + c * m21
+                p[i, 2] = a * m02 + b * m12 + c * m22
+                p[i, 3] = a * tx + b * ty + c * tz + old[i, 3] + move[f, i] * r
+
+
+def speed(before: Poses, after: Poses, corners: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
+    """How fast letters move: the root mean square speed of the corners of their boxes, in metres a second.
+
+    before, after (f, l, 4, 4): poses `seconds` apart; corners (l, 8, 3) in letter space. Answers (f, l). One measure
+    for place, turn and size together, since all three move the corners.
+    """
+    change = after[:, :, :3] - before[:, :, :3]
+    moved = np.einsum("flij,lcj->flci", change[..., :3], corners) + change[:, :, None, :, 3]
+    fast: NDArray[np.float64] = np.sqrt((moved**2).sum(-1).mean(-1)) / seconds
+    return fast

@@ -1,0 +1,112 @@
+"""Renders a scene: samples into a film, in one go or bit by bit, and passes out of it."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.render.denoise import Quality, denoise
+from moss_crown.core.render.kernel import trace_rows
+from moss_crown.core.render.world import build_world
+from moss_crown.core.stage.scene import Scene
+
+F32 = NDArray[np.float32]
+CHANNELS = 12
+BAND = 8
+"""Rows a thread takes at a time."""
+
+
+@dataclass(frozen=True, slots=True)
+class RenderSettings:
+    """`depth`: bounces; `clamp`: bound on what a sample gathers after its first bounce (0: none); `open_back`: the
+    camera sees letters only, for pictures with alpha."""
+
+    width: int
+    height: int
+    samples: int = 16
+    seed: int = 1
+    frame: int = 0
+    depth: int = 4
+    clamp: float = 12.0
+    open_back: bool = False
+    threads: int = 1
+
+
+@dataclass(frozen=True)
+class Passes:
+    """(h, w, k) float32. beauty scene-linear, premultiplied; alpha; albedo; normal in the world; depth in metres along
+    the ray, 0 where nothing was hit."""
+
+    beauty: F32
+    alpha: F32
+    albedo: F32
+    normal: F32
+    depth: F32
+
+
+class Render:
+    """A picture in the making. `add` samples as often as wanted, then take `passes`; close it when done."""
+
+    def __init__(self, scene: Scene, settings: RenderSettings) -> None:
+        self.settings = settings
+        self.done = 0
+        self._film = np.zeros((settings.height, settings.width, CHANNELS), np.float32)
+        self._world, self._rays = build_world(scene)
+
+    def add(self, samples: int) -> None:
+        """Add samples to every pixel. The film after 3 + 5 samples has the bits of the film after 8."""
+        settings = self.settings
+
+        def band(first: int) -> None:
+            trace_rows(
+                self._world, self._film, first, min(first + BAND, settings.height), settings.width, settings.height,
+                settings.seed, settings.frame & 0xFFFFFFFF, self.done, self.done + samples, settings.depth,
+                np.float32(settings.clamp), settings.open_back,
+            )
+
+        bands = range(0, settings.height, BAND)
+        if settings.threads == 1:
+            for first in bands:
+                band(first)
+        else:
+            with ThreadPoolExecutor(settings.threads) as pool:
+                list(pool.map(band, bands))
+        self.done += samples
+
+    def passes(self) -> Passes:
+        """The passes as sampled so far."""
+        film = self._film / np.float32(max(self.done, 1))
+        hits = np.maximum(film[..., 3:4], np.float32(1e-12))
+        normal = film[..., 7:10]
+        return Passes(
+            beauty=np.ascontiguousarray(film[..., :3]),
+            alpha=np.minimum(film[..., 3:4], np.float32(1)),
+            albedo=np.ascontiguousarray(film[..., 4:7]),
+            normal=np.ascontiguousarray(normal),
+            depth=np.where(film[..., 3:4] > 0, film[..., 10:11] / hits, np.float32(0)),
+        )
+
+    def close(self) -> None:
+        self._rays.close()
+
+    def __enter__(self) -> Render:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+
+def render(scene: Scene, settings: RenderSettings, quality: Quality | None = "high") -> Passes:
+    """Render a scene in one go; with a quality the beauty is denoised."""
+    with Render(scene, settings) as picture:
+        picture.add(settings.samples)
+        passes = picture.passes()
+    return denoised(passes, quality) if quality else passes
+
+
+def denoised(passes: Passes, quality: Quality) -> Passes:
+    clean = np.maximum(denoise(passes.beauty, passes.albedo, passes.normal, quality), np.float32(0))
+    return Passes(clean, passes.alpha, passes.albedo, passes.normal, passes.depth)

@@ -1,0 +1,66 @@
+"""The shot camera at a frame."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.shot import CameraStep
+from moss_crown.core.motion.values import sample_one
+
+SENSOR_WIDTH = 36.0
+"""Millimetres; the lens's angle of view follows from it."""
+
+HEIGHT_SHARE = 0.8
+"""A fitted title takes at most this share of the frame's height."""
+
+
+def half_tangents(lens: float, aspect: float) -> tuple[float, float]:
+    """Tangents of half the angle of view, across and up, for a lens in millimetres."""
+    across = SENSOR_WIDTH / 2 / lens
+    return across, across / aspect
+
+
+def look_at(place: NDArray[np.float64], aim: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(4, 4) camera to world; the camera looks along -Z with Y up. Looking straight up or down, X stays level."""
+    back = place - aim
+    length = np.linalg.norm(back)
+    back = back / length if length > 1e-9 else np.array([0.0, 0.0, 1.0])
+    right = np.cross([0.0, 1.0, 0.0], back)
+    size = np.linalg.norm(right)
+    right = right / size if size > 1e-6 else np.array([1.0, 0.0, 0.0])
+    matrix = np.eye(4)
+    matrix[:3, 0], matrix[:3, 1], matrix[:3, 2], matrix[:3, 3] = right, np.cross(back, right), back, place
+    return matrix
+
+
+def camera_pose(
+    step: CameraStep, frame: float, corners: NDArray[np.float64], aspect: float
+) -> tuple[NDArray[np.float64], tuple[float, float], tuple[float, float]]:
+    """Pose, half tangents and shift of the camera at a frame.
+
+    corners (n, 3): the box of the title at rest in the world, what `fit` goes by.
+    """
+    half = half_tangents(sample_one(step.lens, frame), aspect)
+    shift_x, shift_y = sample_one(step.shift, frame)
+    fit = sample_one(step.fit, frame)
+    if fit > 0 and len(corners):
+        pose = fitted_pose(corners, half, fit, *sample_one(step.orbit, frame))
+    else:
+        pose = look_at(sample_one(step.place, frame), sample_one(step.aim, frame))
+    return pose, half, (2 * float(shift_x), 2 * float(shift_y))
+
+
+def fitted_pose(
+    corners: NDArray[np.float64], half: tuple[float, float], fit: float, right: float, up: float
+) -> NDArray[np.float64]:
+    """The nearest pose on the ray of `orbit` at which every corner lies within the wanted share of the frame."""
+    yaw, pitch = np.radians(right), np.radians(np.clip(up, -89, 89))
+    back = np.array([np.sin(yaw) * np.cos(pitch), np.sin(pitch), np.cos(yaw) * np.cos(pitch)])
+    centre = (corners.min(0) + corners.max(0)) / 2
+    pose = look_at(centre + back, centre)
+    local = (corners - centre) @ pose[:3, :3]
+    across = local[:, 2] + np.abs(local[:, 0]) / (half[0] * fit)
+    high = local[:, 2] + np.abs(local[:, 1]) / (half[1] * HEIGHT_SHARE)
+    distance = max(float(across.max()), float(high.max()), 0.05)
+    return look_at(centre + back * distance, centre)

@@ -1,0 +1,79 @@
+"""The scene of one frame: everything the renderer needs, and nothing it has to ask for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.form.solid import Solid
+from moss_crown.core.look.environment import Picture
+from moss_crown.core.look.material import Surface
+
+
+@dataclass(frozen=True)
+class RectangleLight:
+    """One-sided: shines along `normal`. `u`, `v` are half edges; radiance (3)."""
+
+    centre: NDArray[np.float64]
+    u: NDArray[np.float64]
+    v: NDArray[np.float64]
+    radiance: NDArray[np.float64]
+
+    @property
+    def normal(self) -> NDArray[np.float64]:
+        n = np.cross(self.u, self.v)
+        return np.asarray(n / np.linalg.norm(n))
+
+    @property
+    def area(self) -> float:
+        return float(4 * np.linalg.norm(np.cross(self.u, self.v)))
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A flat rectangle of the stage (floor, wall): centre, half edges, material."""
+
+    centre: NDArray[np.float64]
+    u: NDArray[np.float64]
+    v: NDArray[np.float64]
+    surface: int
+
+
+@dataclass(frozen=True)
+class Surround:
+    """The environment picture with its strength and turn (degrees about the vertical), and what shows behind all."""
+
+    picture: Picture
+    strength: float
+    turn: float
+
+
+@dataclass(frozen=True)
+class Camera:
+    """poses (t, 4, 4) camera to world, looking along -Z; `half` tangents of the half angles; `shift` in half frames."""
+
+    poses: NDArray[np.float64]
+    half: tuple[float, float]
+    shift: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A letter in the scene: which solid, its poses at even times over the shutter (t, 4, 4), surfaces by facet."""
+
+    solid: int
+    poses: NDArray[np.float64]
+    surfaces: tuple[int, int, int, int, int]
+
+
+@dataclass(frozen=True)
+class Scene:
+    solids: tuple[Solid, ...]
+    letters: tuple[Placed, ...]
+    sheets: tuple[Sheet, ...]
+    surfaces: tuple[Surface, ...]
+    lights: tuple[RectangleLight, ...]
+    surround: Surround
+    camera: Camera

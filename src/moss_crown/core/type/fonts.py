@@ -1,0 +1,78 @@
+"""Fonts: opened once, asked for coverage, metrics and outlines in units of a thousandth of an em."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+from typing import Protocol, TypeAlias
+
+import uharfbuzz as hb
+
+EM = 1000.0
+Point: TypeAlias = tuple[float, float]
+
+
+class OutlineSink(Protocol):
+    """Hears one glyph, contour by contour; thousandths of an em, y up."""
+
+    def move(self, to: Point) -> None: ...
+    def line(self, to: Point) -> None: ...
+    def quadratic(self, control: Point, to: Point) -> None: ...
+    def cubic(self, first: Point, second: Point, to: Point) -> None: ...
+    def close(self) -> None: ...
+
+
+@dataclass(frozen=True, eq=False)
+class Font:
+    """An opened font file. `key` is a hash of its bytes: what geometry is addressed by."""
+
+    key: str
+    shaper: hb.Font
+    coverage: frozenset[int]
+    unit: float
+    cap_height: float
+
+    def draw(self, glyph: int, sink: OutlineSink, dx: float = 0.0, dy: float = 0.0) -> None:
+        """Send the outline of a glyph, shifted by (dx, dy) thousandths of an em."""
+        unit = self.unit
+
+        def at(x: float, y: float) -> Point:
+            return x * unit + dx, y * unit + dy
+
+        pen = hb.DrawFuncs()
+        pen.set_move_to_func(lambda x, y, _: sink.move(at(x, y)))
+        pen.set_line_to_func(lambda x, y, _: sink.line(at(x, y)))
+        pen.set_quadratic_to_func(lambda cx, cy, x, y, _: sink.quadratic(at(cx, cy), at(x, y)))
+        pen.set_cubic_to_func(lambda ax, ay, bx, by, x, y, _: sink.cubic(at(ax, ay), at(bx, by), at(x, y)))
+        pen.set_close_path_func(lambda _: sink.close())
+        self.shaper.draw_glyph(glyph, pen, None)
+
+    def extents(self, glyph: int) -> tuple[float, float, float, float] | None:
+        """Left, bottom, right, top of the ink; None for an empty glyph."""
+        box = self.shaper.get_glyph_extents(glyph)
+        if box is None or (box.width == 0 and box.height == 0):
+            return None
+        left, top = box.x_bearing * self.unit, box.y_bearing * self.unit
+        return left, top + box.height * self.unit, left + box.width * self.unit, top
+
+
+@lru_cache(maxsize=64)
+def open_font(path: Path) -> Font:
+    """Open a font file (TrueType or OpenType). The files are immutable, so the opened font is kept."""
+    raw = path.read_bytes()
+    face = hb.Face(raw)
+    key = hashlib.sha256(raw).hexdigest()[:20]
+    font = Font(key, hb.Font(face), frozenset(face.unicodes), EM / face.upem, 0.0)
+    return replace(font, cap_height=_cap_height(font))
+
+
+def _cap_height(font: Font) -> float:
+    """The height of a flat capital; 0.7 em where the font has none."""
+    for letter in "HIEXZ":
+        if ord(letter) in font.coverage:
+            box = font.extents(font.shaper.get_nominal_glyph(ord(letter)))
+            if box:
+                return box[3]
+    return 0.7 * EM
