@@ -26,6 +26,7 @@ from moss_crown.core.document.shot import (
     StageStep,
     Step,
 )
+from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.form.outline import TOLERANCE, letter_outline
 from moss_crown.core.form.solid import Form, Solid, solid
@@ -36,6 +37,7 @@ from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_st
 from moss_crown.core.motion.values import Frames, sample, sample_choice, sample_one
 from moss_crown.core.stage.camera import camera_pose
 from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
+from moss_crown.core.type.families import FAMILIES
 from moss_crown.core.type.layout import Letter, Setting, faces, set_block
 
 STEP_BLUR = np.radians(8.0)
@@ -190,7 +192,6 @@ class Timing:
 
 def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
     """Speeds in cap heights a second by central differences over a frame; starts by the first drive that is on."""
-    letters = structure.letters
     seconds = float(1 / shot.fps.fraction)
     fast = speed(poses_at(shot, structure, frames - 0.5), poses_at(shot, structure, frames + 0.5),
                  letter_boxes(structure), seconds)
@@ -208,7 +209,6 @@ def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
             rest = np.maximum(rest, own + sample(drive.reach.duration, at)[0])
         starts += list(first)
         rests += list(rest)
-    del letters
     return Timing(fast, np.array(starts), np.array(rests))
 
 
@@ -287,7 +287,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
     place_of: dict[str, int] = {}
     letters: list[Placed] = []
     for block in structure.blocks:
-        face, edge = _materials_at(shot, block.step, frame)
+        face, edge = surfaces_of(shot, block.step, frame)
         index = len(surfaces)
         surfaces += [face, edge]
         by_facet = (index, index + 1, index + 1, index + 1, index)
@@ -297,7 +297,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
                 place_of[key] = len(solids)
                 solids.append(letter_solid(letter, block.form, cache))
             letters.append(Placed(place_of[key], np.ascontiguousarray(poses[:, len(letters)]), by_facet))
-    sheets = _sheets_at(shot, frame, surfaces)
+    sheets = sheets_at(shot, frame, surfaces)
     step = next((s for s in shot.steps if isinstance(s, EnvironmentStep) and sample_choice(s.on, frame)), None)
     surround = (
         Surround(environment(sample_choice(step.preset, frame)), sample_one(step.strength, frame),
@@ -309,7 +309,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
                  camera_at(shot, moments, aspect))
 
 
-def _materials_at(shot: Shot, block: int, frame: float) -> tuple[Surface, Surface]:
+def surfaces_of(shot: Shot, block: int, frame: float) -> tuple[Surface, Surface]:
     """The last material step below a block that is on decides."""
     step = MaterialStep(id="material")
     for below in shot.steps[block + 1 :]:
@@ -338,7 +338,7 @@ def lights_at(shot: Shot, frame: float) -> tuple[RectangleLight, ...]:
     return tuple(found)
 
 
-def _sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet, ...]:
+def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet, ...]:
     """Floor and wall as large rectangles; their materials are added to `surfaces`."""
     found = []
     for step in shot.steps:
@@ -354,3 +354,13 @@ def _sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet
                                np.array([0.0, STAGE_REACH / 2, 0.0]), len(surfaces)))
             surfaces.append(surface_at(step.wall_material, frame))
     return tuple(found)
+
+
+def check_families(shot: Shot) -> None:
+    """Raise FamilyUnknown for the first block that names a family that is not bundled."""
+    for index, step in enumerate(shot.steps):
+        if isinstance(step, BlockStep):
+            named = [key.value for key in step.family.keys] if isinstance(step.family, Keyed) else [step.family]
+            for family in named:
+                if family not in FAMILIES:
+                    raise FamilyUnknown(f"/steps/{index}/family", str(family))

@@ -6,7 +6,9 @@ their one defining member: `{"keys": [...]}`, `{"formula": "..."}`, `{"link": ".
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, TypeAlias, TypeVar
+import hashlib
+import re
+from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, TypeAlias, TypeVar, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, field_validator
 
@@ -38,6 +40,14 @@ class Ease(Model):
     arrive: Handle = (0.35, 1.0)
 
 
+def short_name(kind: Any) -> str:
+    """A short, stable name for a bounded type, for the schemas that the front end's types come from."""
+    base = get_args(kind)[0] if get_origin(kind) is Annotated else kind
+    plain = base.__name__ if isinstance(base, type) else str(get_origin(base) or base).rsplit(".", 1)[-1]
+    word = re.sub(r"\W", "", plain).capitalize()
+    return f"{word}{hashlib.sha256(repr(kind).encode()).hexdigest()[:4]}"
+
+
 class Key(Model, Generic[T]):
     """A value at a frame. `ease` shapes the way to the next key; with `hold` the value stays until then."""
 
@@ -45,6 +55,10 @@ class Key(Model, Generic[T]):
     value: T
     ease: Ease = Ease()
     hold: bool = False
+
+    @classmethod
+    def model_parametrized_name(cls, params: tuple[type[Any], ...]) -> str:
+        return f"Key{short_name(params[0])}"
 
 
 Outside: TypeAlias = Literal["hold", "repeat", "there_and_back", "carry_on"]
@@ -56,6 +70,10 @@ class Keyed(Model, Generic[T]):
     keys: list[Key[T]] = Field(min_length=1, max_length=KEYS_A_VALUE)
     before: Outside = "hold"
     after: Outside = "hold"
+
+    @classmethod
+    def model_parametrized_name(cls, params: tuple[type[Any], ...]) -> str:
+        return f"Keyed{short_name(params[0])}"
 
     @field_validator("keys")
     @classmethod

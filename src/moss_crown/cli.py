@@ -1,0 +1,224 @@
+"""./crown: start, test, render, export, bench, farm, help. (`crown` itself only makes the environment.)"""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+from typing import Annotated, Literal
+
+import typer
+
+from moss_crown.core.errors import TitleError
+
+ROOT = Path(__file__).resolve().parents[2]
+HOME = Path(os.environ.get("MOSS_CROWN_HOME", ROOT / ".moss-crown"))
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False,
+                  help="Moss Crown: title lettering, moved letter by letter and rendered for an edit.")
+
+
+@app.command()
+def start(
+    port: Annotated[int, typer.Option(help="port on 127.0.0.1")] = 8720,
+    prepare_only: Annotated[bool, typer.Option(help="set everything up, then end")] = False,
+) -> None:
+    """Make and start the database, load the demo once, start the server; print its address when the page answers."""
+    from moss_crown.demo.load import load_demo
+    from moss_crown.server.db import cluster as clusters
+    from moss_crown.server.db.migrate import migrate
+
+    try:
+        cluster = clusters.ensure(HOME)
+        migrate(cluster.url())
+        load_demo(cluster.url())
+    except clusters.ClusterFailed as failed:
+        typer.echo(f"moss crown: {failed}", err=True)
+        raise typer.Exit(1) from None
+    _prepare_kernels()
+    if prepare_only:
+        clusters.stop(cluster)
+        return
+    environment = os.environ | {"MOSS_CROWN_DATABASE": cluster.url(), "MOSS_CROWN_SUPERVISOR": str(os.getpid())}
+    logs = (HOME / "server.log").open("ab")
+    server = subprocess.Popen(_server_command(port), env=environment, stderr=logs, start_new_session=True)
+    stopped = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: stopped.set())
+    announced = False
+    try:
+        while not stopped.is_set():
+            if server.poll() is not None:
+                typer.echo(f"moss crown: the server ended (code {server.returncode}); see {HOME / 'server.log'}",
+                           err=True)
+                if not announced:
+                    raise typer.Exit(1)
+                server = subprocess.Popen(_server_command(port), env=environment, stderr=logs, start_new_session=True)
+            if not announced and _answers(port):
+                announced = True
+                typer.echo(f"Moss Crown is ready: http://127.0.0.1:{port}/", color=True)
+            if not clusters.running(cluster):
+                typer.echo("moss crown: the database ended and is started again", err=True)
+                clusters.start(cluster)
+            stopped.wait(1.0 if announced else 0.2)
+    finally:
+        typer.echo("stopping")
+        server.terminate()
+        try:
+            server.wait(15)
+        except subprocess.TimeoutExpired:
+            server.kill()
+        clusters.stop(cluster)
+
+
+def _server_command(port: int) -> list[str]:
+    return [sys.executable, "-m", "moss_crown.server", str(port)]
+
+
+def _answers(port: int) -> bool:
+    """Does the page itself answer, and is the server ready to work?"""
+    from urllib.error import URLError
+    from urllib.request import urlopen
+
+    try:
+        with urlopen(f"http://127.0.0.1:{port}/", timeout=2) as page, \
+             urlopen(f"http://127.0.0.1:{port}/api/ready", timeout=5) as ready:
+            return page.status == 200 and ready.status == 200
+    except (URLError, OSError):
+        return False
+
+
+def _prepare_kernels() -> None:
+    """Compile what is not compiled yet, in a process of its own, and say so."""
+    stamp = HOME / "kernels-ready"
+    newest = max(path.stat().st_mtime for path in (ROOT / "src").rglob("*.py"))
+    if stamp.exists() and stamp.stat().st_mtime > newest:
+        return
+    typer.echo("preparing the renderer (once, about a minute) ...")
+    begun = time.monotonic()
+    subprocess.run([sys.executable, "-c", "from moss_crown.server.jobs import warm; warm()"], check=True)
+    stamp.touch()
+    typer.echo(f"prepared in {time.monotonic() - begun:.0f} s")
+
+
+def _read(path: Path):  # type: ignore[no-untyped-def]
+    from moss_crown.core.document.door import read_shot_json
+    from moss_crown.core.evaluate import check_families
+
+    shot = read_shot_json(path.read_bytes())
+    check_families(shot)
+    return shot
+
+
+def _frames(text: str, first: int, last: int) -> range:
+    """"0:48" is 0 to 48, both included; "12" is one frame; empty is all."""
+    if not text:
+        return range(first, last + 1)
+    low, _, high = text.partition(":")
+    try:
+        return range(int(low), int(high or low) + 1)
+    except ValueError:
+        raise typer.BadParameter("frames are a number or FIRST:LAST") from None
+
+
+@app.command()
+def render(
+    shot_file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
+    out: Annotated[Path, typer.Option(help="folder for the frames and the movie")],
+    frames: Annotated[str, typer.Option(help="FIRST:LAST, both included; empty for all")] = "",
+    width: Annotated[int, typer.Option(min=0, help="0 takes the shot's")] = 0,
+    height: Annotated[int, typer.Option(min=0, help="0 takes the shot's")] = 0,
+    samples: Annotated[int, typer.Option(min=1, max=4096)] = 16,
+    alpha: Annotated[bool, typer.Option(help="letters only, with alpha; no movie")] = False,
+    blur: Annotated[bool, typer.Option(help="motion blur")] = True,
+    dask: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK", help="a Dask scheduler's address")] = "",
+) -> None:
+    """Render frames of a shot file to PNG, and to a movie. Frames that are there already are kept."""
+    from moss_crown.core.document.door import write_shot
+    from moss_crown.core.formats.movie import write_mp4
+    from moss_crown.core.formats.png import read_png
+    from moss_crown.farm.crew import Crew
+    from moss_crown.farm.orders import TakeOrders, working_order
+
+    shot = _read(shot_file)
+    wanted = _frames(frames, shot.first, shot.last)
+    orders = TakeOrders(first=wanted.start, last=wanted.stop - 1, width=width or shot.width,
+                        height=height or shot.height, samples=samples, alpha=alpha, motion_blur=blur)
+    orders.check(shot)
+    out.mkdir(parents=True, exist_ok=True)
+    path = {frame: out / f"frame.{frame:05d}.png" for frame in wanted}
+    waiting = working_order(wanted, {frame for frame in wanted if path[frame].exists()})
+    document = write_shot(shot)
+    with Crew(dask) as crew:
+        running = {crew.submit(document, frame, orders.frame_order()): frame for frame in waiting}
+        while running:
+            for frame, result in crew.finished(running, 1.0):
+                if isinstance(result, Exception):
+                    raise result
+                partial = path[frame].with_suffix(".part")
+                partial.write_bytes(result.picture)
+                partial.replace(path[frame])
+                typer.echo(f"frame {frame}: {result.seconds:.1f} s, {len(running)} left")
+    if not alpha:
+        movie = out / "movie.mp4"
+        movie.write_bytes(write_mp4((read_png(path[f].read_bytes()) for f in wanted), shot.fps.fraction))
+        typer.echo(f"{movie}: {len(wanted)} frames")
+
+
+@app.command()
+def export(
+    shot_file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
+    out: Annotated[Path, typer.Option("--out", help="the file to write")],
+    format: Annotated[Literal["json", "glb"], typer.Option()] = "glb",
+    frame: Annotated[float, typer.Option()] = 0,
+) -> None:
+    """Write a shot as JSON (of the present version) or its letters at a frame as glTF binary."""
+    import json
+
+    from moss_crown.core.cache import Cache
+    from moss_crown.core.document.door import write_shot
+    from moss_crown.core.picture import export_glb
+
+    shot = _read(shot_file)
+    if format == "json":
+        out.write_text(json.dumps(write_shot(shot), indent=1, ensure_ascii=False))
+    else:
+        out.write_bytes(export_glb(shot, frame, Cache()))
+    typer.echo(f"{out}: {out.stat().st_size:,} bytes")
+
+
+@app.command()
+def farm(
+    scheduler: Annotated[str, typer.Argument(help="tcp://HOST:PORT of a Dask scheduler")],
+    processes: Annotated[int, typer.Option(min=1)] = 2,
+) -> None:
+    """Lend this machine to a Dask cluster: start workers that render frames for it."""
+    command = [sys.executable, "-m", "distributed.cli.dask_worker", scheduler, "--nthreads", "1",
+               "--nworkers", str(processes)]
+    raise typer.Exit(subprocess.run(command, check=False).returncode)
+
+
+@app.command("openapi")
+def openapi(out: Annotated[Path, typer.Argument()]) -> None:
+    """Write the API's description, from which the front end's types are generated."""
+    import json
+
+    from moss_crown.server.app import create_app
+
+    out.write_text(json.dumps(create_app().openapi(), indent=1))
+
+
+def main() -> None:
+    try:
+        app()
+    except TitleError as wrong:
+        facts = wrong.facts()
+        typer.echo(f"moss crown: {facts['detail']}" + (f" ({facts['bound']})" if facts["bound"] else ""), err=True)
+        sys.exit(2)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,56 @@
+"""A new shot: what an untouched title looks like. Chosen by eye, as a lighting artist would."""
+
+from __future__ import annotations
+
+from moss_crown.core.document.shot import (
+    AreaLight,
+    BlockStep,
+    CameraStep,
+    DriveStep,
+    EnvironmentStep,
+    FormStep,
+    FrameRate,
+    LightsStep,
+    MaterialStep,
+    Shot,
+    StageStep,
+)
+
+
+def new_shot(
+    title: str = "Untitled",
+    text: str = "KESTREL TIDE",
+    width: int = 1280,
+    height: int = 720,
+    fps: FrameRate | None = None,
+    first: int = 0,
+    last: int = 72,
+) -> Shot:
+    """A lit, bevelled, arriving title. The key comes from the upper left, the fill is cool, metal sees two windows."""
+    return Shot(
+        title=title,
+        width=width,
+        height=height,
+        fps=fps or FrameRate(),
+        first=first,
+        last=last,
+        steps=[
+            BlockStep(id="block", text=text),
+            FormStep(id="form"),
+            DriveStep(id="arrive", name="Arrive"),
+            MaterialStep(id="material", name="Harbour brass"),
+            EnvironmentStep(id="environment"),
+            LightsStep(
+                id="lights",
+                name="Key and fill",
+                lights=[
+                    AreaLight(name="key", place=(-4.5, 6.5, 6.0), aim=(0.0, 0.5, 0.0), width=2.0, height=2.0,
+                              colour=(1.0, 0.91, 0.80), power=900.0),
+                    AreaLight(name="fill", place=(7.0, 3.0, 5.5), aim=(0.0, 0.5, 0.0), width=3.0, height=3.0,
+                              colour=(0.72, 0.85, 1.0), power=170.0),
+                ],
+            ),
+            StageStep(id="stage"),
+            CameraStep(id="camera"),
+        ],
+    )

@@ -1,0 +1,219 @@
+"""The draft: everything the live picture and the sheet draw, computed here so that the browser computes no rule.
+
+One message: a JSON head and float32 tables. Poses for the whole shot, so that playing needs no further question.
+"""
+
+from __future__ import annotations
+
+import json
+import struct
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel
+
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.shot import EnvironmentStep, Shot
+from moss_crown.core.document.values import Keyed, Model
+from moss_crown.core.evaluate import (
+    Structure,
+    camera_at,
+    letter_solid,
+    poses_at,
+    rest_frame,
+    sheets_at,
+    spans,
+    surfaces_of,
+    timing,
+    lights_at,
+)
+from moss_crown.core.form.profile import ProfileKind
+from moss_crown.core.form.solid import Form
+from moss_crown.core.formats.glb import Node, write_glb
+from moss_crown.core.look.material import Surface
+from moss_crown.core.motion.values import sample, sample_choice, sample_one
+from moss_crown.core.type.layout import Glyph, Letter
+
+
+class SolidRecipe(Model):
+    """What a letter's solid is made from: enough to build it anywhere, in the words of the query that asks for it."""
+
+    family: str
+    glyphs: list[tuple[int, int, float, float]]
+    unit: float
+    depth: float
+    profile: ProfileKind
+    bevel: float
+    segments: int
+
+
+def recipe_of(letter: Letter, form: Form) -> SolidRecipe:
+    return SolidRecipe(
+        family=letter.family,
+        glyphs=[(g.font, g.index, g.dx, g.dy) for g in letter.glyphs],
+        unit=letter.unit, depth=form.depth, profile=form.profile, bevel=form.bevel, segments=form.segments,
+    )
+
+
+def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
+    """The solid of a recipe as glTF binary, two primitives: face and edge."""
+    glyphs = tuple(Glyph(*glyph) for glyph in recipe.glyphs)
+    form = Form(recipe.depth, recipe.profile, recipe.bevel, recipe.segments)
+    letter = Letter("", glyphs, recipe.family, 0, 0, recipe.unit, 0, 0, 0, 0, 0, 0, 0, False)
+    grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)
+    return write_glb([letter_solid(letter, form, cache)], [Node("letter", 0, np.eye(4))], [(grey, grey)])
+
+
+def draft(shot: Shot) -> bytes:
+    """The draft of a shot: see `pack`."""
+    frames = list(shot.frames)
+    aspect = shot.width / shot.height
+    tables: list[NDArray[np.float32]] = []
+    parts = []
+    for structure, numbers in spans(shot, frames):
+        at = np.array(numbers, float)
+        poses = poses_at(shot, structure, at)
+        times = timing(shot, structure, at)
+        parts.append({
+            "first": numbers[0], "last": numbers[-1], "letters": _letters(structure),
+            "starts": times.starts.tolist(), "rest": times.rest.tolist(),
+        })
+        tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
+    camera = camera_at(shot, np.array(frames, float), aspect)
+    tables.append(np.swapaxes(camera.poses, 1, 2).astype(np.float32))
+    looks, look_of = _looks(shot, frames)
+    head = {
+        "width": shot.width, "height": shot.height, "first": shot.first, "last": shot.last,
+        "fps": [shot.fps.numerator, shot.fps.denominator],
+        "spans": parts, "looks": looks, "look_of": look_of, "rest": rest_frame(shot),
+        "lenses": [[*c.half, *c.shift] for c in _lenses(shot, frames, aspect)],
+        "keyed": keyed_values(shot),
+        "notes": notes(shot),
+    }
+    return pack(head, tables)
+
+
+def keyed_values(shot: Shot) -> dict[str, list[Any]]:
+    """Every value that has keys, by its JSON pointer: what it is at each frame of the shot."""
+    frames = np.array(shot.frames, float)
+    found: dict[str, list[Any]] = {}
+
+    def visit(node: Any, path: str) -> None:
+        if isinstance(node, Keyed):
+            numeric = not isinstance(node.keys[0].value, str | bool)
+            found[path] = (
+                np.round(sample(node, frames), 6).tolist() if numeric else [sample_choice(node, f) for f in frames]
+            )
+        elif isinstance(node, BaseModel):
+            for name in type(node).model_fields:
+                visit(getattr(node, name), f"{path}/{name}")
+        elif isinstance(node, list):
+            for index, item in enumerate(node):
+                visit(item, f"{path}/{index}")
+
+    visit(shot, "")
+    return found
+
+
+def pack(head: dict[str, Any], tables: list[NDArray[np.float32]]) -> bytes:
+    """Length of the head (uint32, little-endian), the head as JSON padded to 4 bytes, then the tables one by one.
+
+    For each span: poses (f, l, 16), column by column; speeds (f, l). At the end the camera poses (f, 16).
+    """
+    text = json.dumps(head, separators=(",", ":")).encode()
+    text += b" " * (-len(text) % 4)
+    return struct.pack("<I", len(text)) + text + b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables)
+
+
+def _letters(structure: Structure) -> list[dict[str, Any]]:
+    found = []
+    for number, block in enumerate(structure.blocks):
+        for letter in block.letters:
+            found.append({
+                "text": letter.text, "block": number, "line": letter.line, "word": letter.word,
+                "lacking": letter.lacking, "recipe": recipe_of(letter, block.form).model_dump_json(),
+                "box": [letter.left, letter.bottom, letter.right, letter.top],
+            })
+    return found
+
+
+def _lenses(shot: Shot, frames: list[int], aspect: float) -> list[Any]:
+    if all(not hasattr(getattr(s, "lens", 0), "keys") and not hasattr(getattr(s, "shift", 0), "keys")
+           for s in shot.steps):
+        return [camera_at(shot, np.array([float(shot.first)]), aspect)]
+    return [camera_at(shot, np.array([float(frame)]), aspect) for frame in frames]
+
+
+def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[int]]:
+    """Materials, lights, stage and environment by frame; frames that look alike share one entry."""
+    looks: list[dict[str, Any]] = []
+    place: dict[str, int] = {}
+    look_of = []
+    for frame in frames:
+        look = look_at_frame(shot, frame)
+        key = json.dumps(look)
+        if key not in place:
+            place[key] = len(looks)
+            looks.append(look)
+        look_of.append(place[key])
+    return looks, look_of
+
+
+def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
+    surfaces: list[Surface] = []
+    sheets = sheets_at(shot, frame, surfaces)
+    step = next((s for s in shot.steps if isinstance(s, EnvironmentStep) and sample_choice(s.on, frame)), None)
+    blocks = [i for i, s in enumerate(shot.steps) if s.kind == "block" and sample_choice(s.on, frame)]
+    return {
+        "blocks": [[asdict(s) for s in surfaces_of(shot, block, frame)] for block in blocks],
+        "sheets": [
+            {"centre": s.centre.tolist(), "u": s.u.tolist(), "v": s.v.tolist(), "surface": asdict(surfaces[s.surface])}
+            for s in sheets
+        ],
+        "lights": [
+            {"centre": light.centre.tolist(), "u": light.u.tolist(), "v": light.v.tolist(),
+             "normal": light.normal.tolist(), "radiance": light.radiance.tolist(), "area": light.area}
+            for light in lights_at(shot, frame)
+        ],
+        "environment": {
+            "preset": sample_choice(step.preset, frame) if step else "overcast",
+            "strength": sample_one(step.strength, frame) if step else 0.0,
+            "turn": sample_one(step.turn, frame) if step else 0.0,
+        },
+    }
+
+
+def notes(shot: Shot) -> list[dict[str, str]]:
+    """What a user should know about the shot as it stands, step by step: nothing here stops the work."""
+    said = []
+    structure = next(iter(spans(shot, [shot.last])))[0]
+    for block in structure.blocks:
+        step = shot.steps[block.step]
+        lacking = sorted({letter.text for letter in block.letters if letter.lacking})
+        if lacking:
+            said.append({"step": step.id, "code": "type.lacking", "text":
+                         f"{', '.join(lacking)}: not in this family, drawn from DejaVu Sans"})
+        form = block.form
+        if form.profile != "square" and form.bevel_used < form.bevel:
+            said.append({"step": _form_id(shot, block.step), "code": "form.bevel_limited", "text":
+                         f"bevel limited to {form.bevel_used:.3g}: front and rear share a depth of {form.depth:.3g}"})
+    rest = rest_frame(shot)
+    if rest > shot.last:
+        drive = next(s.id for s in shot.steps if s.kind == "drive")
+        said.append({"step": drive, "code": "motion.rest_late", "text":
+                     f"letters come to rest at frame {rest:.4g}, after the last frame {shot.last}"})
+    return said
+
+
+def _form_id(shot: Shot, block: int) -> str:
+    return next((s.id for s in reversed(shot.steps[block:]) if s.kind == "form"), "")
+
+
+def ridged_letters(shot: Shot, cache: Cache) -> list[str]:
+    """Letters whose bevel is wider than a stem and meets in a ridge there."""
+    structure = spans(shot, [shot.last])[0][0]
+    return sorted({letter.text for block in structure.blocks for letter in block.letters
+                   if letter_solid(letter, block.form, cache).ridged})
+

@@ -1,0 +1,74 @@
+"""From a shot to finished pixels and files: what a take, a poster, a proof and the command line share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.evaluate import letter_solid, poses_at, scene_at, structure_at, surfaces_of
+from moss_crown.core.formats.glb import Node, write_glb
+from moss_crown.core.form.solid import Solid
+from moss_crown.core.look.material import Surface
+from moss_crown.core.render.denoise import Quality
+from moss_crown.core.render.display import to_bytes, to_display
+from moss_crown.core.render.renderer import Passes, RenderSettings, render
+
+
+@dataclass(frozen=True, slots=True)
+class FrameOrder:
+    """How a frame is wanted. With `alpha` the camera sees letters only and the pixels are RGBA, straight."""
+
+    width: int
+    height: int
+    samples: int = 16
+    motion_blur: bool = True
+    alpha: bool = False
+    denoise: bool = True
+    threads: int = 1
+
+
+def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> Passes:
+    """All passes of a frame. The same frame has the same bits alone or in sequence, on any number of threads."""
+    scene = scene_at(shot, frame, order.width / order.height, cache, order.motion_blur)
+    quality: Quality | None = "high" if order.denoise else None
+    return render(scene, render_settings(shot, frame, order), quality)
+
+
+def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:
+    return RenderSettings(order.width, order.height, order.samples, shot.seed, frame, open_back=order.alpha,
+                          threads=order.threads)
+
+
+def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
+    """(h, w, 3) sRGB, or (h, w, 4) with straight alpha."""
+    if not alpha:
+        return to_bytes(to_display(passes.beauty), frame)
+    # Colour is shown before alpha is taken out, so that edges over black look like the picture without alpha.
+    cover = np.maximum(passes.alpha, np.float32(1e-4))
+    straight = to_bytes(to_display(passes.beauty / cover), frame)
+    return np.concatenate([straight, np.round(passes.alpha * 255).astype(np.uint8)], -1)
+
+
+def export_glb(shot: Shot, frame: float, cache: Cache) -> bytes:
+    """The title as it stands at a frame: a node a letter, with its pose and its two materials."""
+    structure = structure_at(shot, frame)
+    poses = poses_at(shot, structure, np.array([float(frame)]))[0]
+    solids: list[Solid] = []
+    surfaces: list[tuple[Surface, Surface]] = []
+    place: dict[tuple[int, int], int] = {}
+    nodes = []
+    for block in structure.blocks:
+        materials = surfaces_of(shot, block.step, frame)
+        for letter in block.letters:
+            solid = letter_solid(letter, block.form, cache)
+            key = (id(solid), block.step)
+            if key not in place:
+                place[key] = len(solids)
+                solids.append(solid)
+                surfaces.append(materials)
+            nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], poses[len(nodes)]))
+    return write_glb(solids, nodes, surfaces, shot.title)

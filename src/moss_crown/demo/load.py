@@ -1,0 +1,22 @@
+"""Loads the demo production once: into an empty database, under the migration's lock."""
+
+from __future__ import annotations
+
+import psycopg
+
+from moss_crown.demo.shots import PRODUCTION, demo_shots
+from moss_crown.server.db.migrate import LOCK
+from moss_crown.server.db.shots import add_production, add_shot
+from moss_crown.server.schemas import ShotDefaults
+
+
+def load_demo(database: str) -> bool:
+    """True when it was loaded now. A database that has, or ever had, a production is left alone."""
+    with psycopg.connect(database) as connection, connection.transaction():
+        connection.execute("select pg_advisory_xact_lock(%s)", [LOCK])
+        if connection.execute("select 1 from production limit 1").fetchone():
+            return False
+        production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
+        for shot in demo_shots():
+            add_shot(connection, production, shot)
+        return True

@@ -1,0 +1,72 @@
+"""What a take is asked for."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from moss_crown.core import limits
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.document.values import Model
+from moss_crown.core.errors import TitleError
+from moss_crown.core.picture import FrameOrder
+
+
+class TakeEmpty(TitleError):
+    code = "take.no_frames"
+
+    def __init__(self, first: int, last: int) -> None:
+        super().__init__(first, last)
+        self.first, self.last = first, last
+        self.field, self.bound = "last", f"at least {first}"
+
+    def __str__(self) -> str:
+        return f"last: a take from frame {self.first} to {self.last} has no frames"
+
+
+class TakeOutside(TitleError):
+    code = "take.outside_shot"
+
+    def __init__(self, field: str, frame: int, first: int, last: int) -> None:
+        super().__init__(field, frame, first, last)
+        self.frame, self.first, self.last = frame, first, last
+        self.field, self.bound = field, f"{first} to {last}"
+
+    def __str__(self) -> str:
+        return f"{self.field}: frame {self.frame} is outside the shot ({self.first} to {self.last})"
+
+
+class TakeOrders(Model):
+    """A range of frames with size and quality. `alpha`: letters only, straight alpha; then no movie is made."""
+
+    first: int
+    last: int
+    width: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)] = 1280
+    height: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)] = 720
+    samples: Annotated[int, Field(ge=1, le=limits.SAMPLES)] = 16
+    motion_blur: bool = True
+    alpha: bool = False
+
+    def check(self, shot: Shot) -> None:
+        """Raise TakeEmpty or TakeOutside when the range does not fit the shot."""
+        if self.last < self.first:
+            raise TakeEmpty(self.first, self.last)
+        for name, frame in (("first", self.first), ("last", self.last)):
+            if not shot.first <= frame <= shot.last:
+                raise TakeOutside(name, frame, shot.first, shot.last)
+
+    @property
+    def frames(self) -> range:
+        return range(self.first, self.last + 1)
+
+    def frame_order(self, threads: int = 1) -> FrameOrder:
+        return FrameOrder(self.width, self.height, self.samples, self.motion_blur, self.alpha, threads=threads)
+
+
+def working_order(frames: range, done: set[int]) -> list[int]:
+    """The frames still wanted: first, middle and last come first, since that is where one looks; then in order."""
+    wanted = [frame for frame in frames if frame not in done]
+    early = [frames[0], frames[len(frames) // 2], frames[-1]]
+    ahead = [frame for frame in dict.fromkeys(early) if frame in set(wanted)]
+    return ahead + [frame for frame in wanted if frame not in set(ahead)]

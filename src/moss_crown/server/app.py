@@ -1,0 +1,107 @@
+"""The web application: routes, errors, the front end's files, and what runs beside them."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import sys
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+import structlog
+from fastapi import FastAPI
+from fastapi.responses import FileResponse, JSONResponse
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+from starlette.responses import Response
+
+from moss_crown.core.errors import TitleError
+from moss_crown.server import jobs
+from moss_crown.server.context import Context
+from moss_crown.server.db.pool import Database
+from moss_crown.server.keeper import Farm, keep_posters
+from moss_crown.server.live import Listeners
+from moss_crown.server.pool import Pool
+from moss_crown.server.problems import RequestLog, add_problems
+from moss_crown.server.routes import families, health, shot, slate, takes
+from moss_crown.server.schemas import Problem
+from moss_crown.server.settings import Settings
+
+log = structlog.get_logger()
+
+
+def configure_logs() -> None:
+    """Structured logs, one JSON object a line, on standard error."""
+    structlog.configure(
+        processors=[
+            structlog.contextvars.merge_contextvars, structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True), structlog.processors.dict_tracebacks,
+            structlog.processors.JSONRenderer(),
+        ],
+        logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
+    )
+    logging.getLogger("uvicorn.access").disabled = True
+
+
+def create_app(settings: Settings | None = None) -> FastAPI:
+    settings = settings or Settings()
+
+    @asynccontextmanager
+    async def life(app: FastAPI) -> AsyncIterator[None]:
+        here = Context(settings, Database(settings.database), Pool(settings.job_seconds, settings.job_bytes),
+                       Listeners())
+        app.state.context = here
+        here.database.open()
+        tasks = [asyncio.create_task(_warm(here))]
+        farm = Farm(settings) if settings.farm else None
+        if farm:
+            tasks.append(asyncio.create_task(farm.keep()))
+        if settings.posters:
+            tasks.append(asyncio.create_task(keep_posters(here.pool, here.database, settings.proof_threads)))
+        try:
+            yield
+        finally:
+            for task in tasks:
+                task.cancel()
+            here.pool.close()
+            if farm:
+                farm.close()
+            here.database.close()
+
+    app = FastAPI(title="Moss Crown", version="1", lifespan=life, docs_url=None, redoc_url=None,
+                  openapi_url="/api/openapi.json",
+                  responses={"default": {"model": Problem, "description": "An error, as application/problem+json"}})
+    add_problems(app)
+    app.add_middleware(RequestLog, most_bytes=settings.request_bytes)
+    for subject in (health, slate, shot, families, takes):
+        app.include_router(subject.router)
+    _serve_front_end(app, settings)
+    return app
+
+
+async def _warm(here: Context) -> None:
+    """Both lanes load their kernels; until then the server answers but is not ready."""
+    begun = asyncio.get_running_loop().time()
+    try:
+        await asyncio.gather(here.pool.draft.run(jobs.warm), here.pool.proof.run(jobs.warm))
+    except TitleError as failed:
+        log.error("kernels not ready", error=str(failed))
+        return
+    here.warm = True
+    log.info("kernels ready", seconds=round(asyncio.get_running_loop().time() - begun, 2))
+
+
+def _serve_front_end(app: FastAPI, settings: Settings) -> None:
+    """The built front end. Every address that is not the API's is the application's own page."""
+    assets = settings.web / "assets"
+    if assets.is_dir():
+        app.mount("/assets", StaticFiles(directory=assets), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> Response:
+        if path.startswith("api/"):
+            raise HTTPException(404, f"there is no /{path}")
+        index = settings.web / "index.html"
+        if not index.is_file():
+            return JSONResponse({"detail": "the front end is not built; run ./crown start"}, 503)
+        return FileResponse(index, headers={"cache-control": "no-cache"})

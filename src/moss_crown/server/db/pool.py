@@ -1,0 +1,35 @@
+"""Connections to the database for the web process: plain synchronous SQL, run in threads."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from psycopg import Connection
+from psycopg_pool import ConnectionPool
+from starlette.concurrency import run_in_threadpool
+
+T = TypeVar("T")
+
+
+class Database:
+    """A pool of connections. A call is one transaction: it commits when it returns and rolls back when it raises."""
+
+    def __init__(self, address: str) -> None:
+        self._pool = ConnectionPool(
+            address, min_size=1, max_size=8, open=False, timeout=5, reconnect_timeout=1e9,
+            check=ConnectionPool.check_connection, kwargs={"connect_timeout": 4},
+        )
+
+    def open(self) -> None:
+        self._pool.open(wait=False)
+
+    def close(self) -> None:
+        self._pool.close(timeout=1)
+
+    def call(self, work: Callable[[Connection[Any]], T]) -> T:
+        with self._pool.connection() as connection:
+            return work(connection)
+
+    async def run(self, work: Callable[[Connection[Any]], T]) -> T:
+        return await run_in_threadpool(self.call, work)

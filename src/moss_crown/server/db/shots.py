@@ -1,0 +1,190 @@
+"""Productions, shots and their history, through plain SQL. Every function takes an open connection."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from psycopg import Connection
+from psycopg.rows import class_row
+from psycopg.types.json import Jsonb
+
+from moss_crown.core.document.door import apply_patch, read_shot, write_shot
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.evaluate import check_families
+from moss_crown.server.errors import NothingTo, ProductionMissing, RevisionStale, ShotMissing
+
+
+@dataclass(frozen=True, slots=True)
+class ProductionRow:
+    id: UUID
+    name: str
+    defaults: dict[str, Any]
+    shots: int
+
+
+@dataclass(frozen=True, slots=True)
+class ShotRow:
+    """A stored shot. `undo`, `redo`: what the next undo or redo would do; empty when there is none."""
+
+    id: UUID
+    production_id: UUID
+    document: dict[str, Any]
+    revision: int
+    cursor: int
+    updated_at: datetime
+    undo: str
+    redo: str
+
+    @property
+    def shot(self) -> Shot:
+        return read_shot(self.document)
+
+
+_SHOT = """
+select s.id, s.production_id, s.document, s.revision, s.cursor, s.updated_at,
+       coalesce((select label from history where shot_id = s.id and number = s.cursor), '') as undo,
+       coalesce((select label from history where shot_id = s.id and number = s.cursor + 1), '') as redo
+from shot s
+"""
+
+
+def list_productions(connection: Connection[Any]) -> list[ProductionRow]:
+    with connection.cursor(row_factory=class_row(ProductionRow)) as cursor:
+        return cursor.execute(
+            """select p.id, p.name, p.defaults,
+                      (select count(*) from shot where production_id = p.id and deleted_at is null)::int as shots
+               from production p order by p.created_at, p.id"""
+        ).fetchall()
+
+
+def add_production(connection: Connection[Any], name: str, defaults: dict[str, Any], id: UUID | None = None) -> UUID:
+    id = id or uuid4()
+    connection.execute("insert into production (id, name, defaults) values (%s, %s, %s)", [id, name, Jsonb(defaults)])
+    return id
+
+
+def list_shots(connection: Connection[Any], production: UUID) -> list[ShotRow]:
+    if not connection.execute("select 1 from production where id = %s", [production]).fetchone():
+        raise ProductionMissing(production)
+    with connection.cursor(row_factory=class_row(ShotRow)) as cursor:
+        query = _SHOT + "where s.production_id = %s and s.deleted_at is null order by s.position"
+        return cursor.execute(query, [production]).fetchall()
+
+
+def load_shot(connection: Connection[Any], id: UUID, lock: bool = False) -> ShotRow:
+    """Raises ShotMissing. With `lock` no one else edits it until the transaction ends."""
+    with connection.cursor(row_factory=class_row(ShotRow)) as cursor:
+        query = _SHOT + "where s.id = %s and s.deleted_at is null" + (" for update of s" if lock else "")
+        row = cursor.execute(query, [id]).fetchone()
+    if row is None:
+        raise ShotMissing(id)
+    return row
+
+
+def add_shot(connection: Connection[Any], production: UUID, shot: Shot, id: UUID | None = None) -> UUID:
+    check_families(shot)
+    if not connection.execute("select 1 from production where id = %s", [production]).fetchone():
+        raise ProductionMissing(production)
+    id = id or uuid4()
+    connection.execute(
+        "insert into shot (id, production_id, document) values (%s, %s, %s)",
+        [id, production, Jsonb(write_shot(shot))],
+    )
+    return id
+
+
+def set_deleted(connection: Connection[Any], id: UUID, deleted: bool) -> None:
+    """Delete a shot, or bring it back. Its history and takes stay."""
+    done = connection.execute(
+        "update shot set deleted_at = case when %s then now() end where id = %s and (deleted_at is null) = %s",
+        [deleted, id, deleted],
+    )
+    if done.rowcount == 0:
+        raise ShotMissing(id)
+
+
+def edit_shot(
+    connection: Connection[Any], id: UUID, revision: int, patch: list[dict[str, Any]], label: str
+) -> ShotRow:
+    """Apply a patch made against a revision; what could be redone is gone. Raises RevisionStale and what the document
+    raises; then nothing has changed."""
+    row = load_shot(connection, id, lock=True)
+    if row.revision != revision:
+        raise RevisionStale(revision, row.revision)
+    new, inverse = apply_patch(row.shot, patch)
+    check_families(new)
+    if not inverse:
+        return row
+    connection.execute("delete from history where shot_id = %s and number > %s", [id, row.cursor])
+    connection.execute(
+        "insert into history (shot_id, number, label, patch, inverse) values (%s, %s, %s, %s, %s)",
+        [id, row.cursor + 1, label, Jsonb(patch), Jsonb(inverse)],
+    )
+    return _store(connection, id, new, row.cursor + 1)
+
+
+def step_history(connection: Connection[Any], id: UUID, forward: bool) -> ShotRow:
+    """Undo or redo one edit, however long ago it was made. Raises NothingTo at either end."""
+    row = load_shot(connection, id, lock=True)
+    number = row.cursor + 1 if forward else row.cursor
+    entry = connection.execute(
+        "select patch, inverse from history where shot_id = %s and number = %s", [id, number]
+    ).fetchone()
+    if entry is None:
+        raise NothingTo("redo" if forward else "undo")
+    new, _ = apply_patch(row.shot, entry[0] if forward else entry[1])
+    return _store(connection, id, new, row.cursor + (1 if forward else -1))
+
+
+def _store(connection: Connection[Any], id: UUID, shot: Shot, cursor: int) -> ShotRow:
+    connection.execute(
+        """update shot set document = %s, revision = revision + 1, cursor = %s, updated_at = now() where id = %s""",
+        [Jsonb(write_shot(shot)), cursor, id],
+    )
+    return load_shot(connection, id)
+
+
+@dataclass(frozen=True, slots=True)
+class PosterRow:
+    shot_id: UUID
+    revision: int
+    strip: list[float]
+    letters: int
+
+
+def list_posters(connection: Connection[Any], production: UUID) -> dict[UUID, PosterRow]:
+    with connection.cursor(row_factory=class_row(PosterRow)) as cursor:
+        rows = cursor.execute(
+            """select p.shot_id, p.revision, p.strip, p.letters from poster p join shot s on s.id = p.shot_id
+               where s.production_id = %s""", [production]
+        ).fetchall()
+    return {row.shot_id: row for row in rows}
+
+
+def load_poster(connection: Connection[Any], shot: UUID) -> tuple[int, bytes] | None:
+    return connection.execute("select revision, picture from poster where shot_id = %s", [shot]).fetchone()
+
+
+def store_poster(
+    connection: Connection[Any], shot: UUID, revision: int, picture: bytes, strip: list[float], letters: int
+) -> None:
+    connection.execute(
+        """insert into poster (shot_id, revision, picture, strip, letters) values (%s, %s, %s, %s, %s)
+           on conflict (shot_id) do update set revision = excluded.revision, picture = excluded.picture,
+             strip = excluded.strip, letters = excluded.letters where poster.revision <= excluded.revision""",
+        [shot, revision, picture, Jsonb(strip), letters],
+    )
+
+
+def next_without_poster(connection: Connection[Any], quiet_seconds: float) -> ShotRow | None:
+    """A shot whose poster is missing, or old while the shot has been left alone for a moment."""
+    with connection.cursor(row_factory=class_row(ShotRow)) as cursor:
+        return cursor.execute(
+            _SHOT + """left join poster p on p.shot_id = s.id
+               where s.deleted_at is null and (p.shot_id is null or
+                     (p.revision < s.revision and s.updated_at < now() - make_interval(secs => %s)))
+               order by p.shot_id is not null, s.position limit 1""", [quiet_seconds]
+        ).fetchone()

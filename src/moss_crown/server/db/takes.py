@@ -1,0 +1,154 @@
+"""Takes, their frames and files, through plain SQL. Every function takes an open connection."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from psycopg import Connection
+from psycopg.rows import class_row
+from psycopg.types.json import Jsonb
+
+from moss_crown.farm.orders import TakeOrders
+from moss_crown.server.db.shots import load_shot
+from moss_crown.server.errors import TakeMissing, TakeStateWrong
+
+
+@dataclass(frozen=True, slots=True)
+class TakeRow:
+    id: UUID
+    shot_id: UUID
+    number: int
+    revision: int
+    document: dict[str, Any]
+    orders: dict[str, Any]
+    state: str
+    message: str
+    created_at: datetime
+    finished_at: datetime | None
+    done: int
+
+    @property
+    def take_orders(self) -> TakeOrders:
+        return TakeOrders.model_validate(self.orders)
+
+
+_TAKE = """
+select t.id, t.shot_id, t.number, t.revision, t.document, t.orders, t.state, t.message, t.created_at, t.finished_at,
+       (select count(*) from take_frame f where f.take_id = t.id)::int as done
+from take t
+"""
+
+
+def add_take(connection: Connection[Any], shot: UUID, orders: TakeOrders) -> UUID:
+    """Number and queue a take of the shot as it is now. Raises what `TakeOrders.check` raises."""
+    row = load_shot(connection, shot, lock=True)
+    orders.check(row.shot)
+    id = uuid4()
+    connection.execute(
+        """insert into take (id, shot_id, number, revision, document, orders, state)
+           values (%s, %s, (select coalesce(max(number), 0) + 1 from take where shot_id = %s), %s, %s, %s, 'queued')""",
+        [id, shot, shot, row.revision, Jsonb(row.document), Jsonb(orders.model_dump(mode="json"))],
+    )
+    return id
+
+
+def load_take(connection: Connection[Any], id: UUID) -> TakeRow:
+    with connection.cursor(row_factory=class_row(TakeRow)) as cursor:
+        row = cursor.execute(_TAKE + "where t.id = %s", [id]).fetchone()
+    if row is None:
+        raise TakeMissing(id)
+    return row
+
+
+def list_takes(connection: Connection[Any], shot: UUID) -> list[TakeRow]:
+    with connection.cursor(row_factory=class_row(TakeRow)) as cursor:
+        return cursor.execute(_TAKE + "where t.shot_id = %s order by t.number desc", [shot]).fetchall()
+
+
+def open_takes(connection: Connection[Any]) -> list[TakeRow]:
+    """Takes that want work, oldest first."""
+    with connection.cursor(row_factory=class_row(TakeRow)) as cursor:
+        query = _TAKE + "where t.state in ('queued', 'running', 'stopping') order by t.created_at, t.id"
+        return cursor.execute(query).fetchall()
+
+
+def set_state(connection: Connection[Any], id: UUID, state: str, *, among: tuple[str, ...], message: str = "") -> None:
+    """Move a take to a state from one of `among`; raises TakeStateWrong from any other."""
+    done = connection.execute(
+        """update take set state = %s, message = %s, finished_at = case when %s in ('done', 'failed') then now() end
+           where id = %s and state = any(%s)""",
+        [state, message, state, id, list(among)],
+    )
+    if done.rowcount == 0:
+        raise TakeStateWrong(load_take(connection, id).state, state)
+
+
+def finished_frames(connection: Connection[Any], id: UUID) -> dict[int, float]:
+    """Frame number to seconds."""
+    return dict(connection.execute(
+        "select frame, seconds from take_frame where take_id = %s order by frame", [id]
+    ).fetchall())
+
+
+def recent_seconds(connection: Connection[Any], id: UUID) -> list[tuple[float, float]]:
+    """(seconds, age in seconds) of the last frames to be finished, newest first."""
+    return connection.execute(
+        """select seconds, extract(epoch from now() - finished_at)::float8 from take_frame where take_id = %s
+           order by finished_at desc limit 12""", [id]
+    ).fetchall()
+
+
+def store_frame(
+    connection: Connection[Any], id: UUID, frame: int, picture: bytes, seconds: float, worker: str
+) -> None:
+    """A finished frame. Storing it twice is no harm: both have the same bits."""
+    connection.execute(
+        """insert into take_frame (take_id, frame, picture, seconds, worker) values (%s, %s, %s, %s, %s)
+           on conflict do nothing""", [id, frame, picture, seconds, worker]
+    )
+
+
+def load_frame(connection: Connection[Any], id: UUID, frame: int) -> bytes | None:
+    row = connection.execute(
+        "select picture from take_frame where take_id = %s and frame = %s", [id, frame]
+    ).fetchone()
+    return bytes(row[0]) if row else None
+
+
+def each_frame(connection: Connection[Any], id: UUID) -> Iterator[tuple[int, bytes]]:
+    """Frames in order, a few at a time: a take may be larger than memory."""
+    with connection.cursor(name="frames") as cursor:
+        cursor.itersize = 4
+        cursor.execute("select frame, picture from take_frame where take_id = %s order by frame", [id])
+        for frame, picture in cursor:
+            yield frame, bytes(picture)
+
+
+def store_file(connection: Connection[Any], id: UUID, kind: str, data: bytes) -> None:
+    connection.execute(
+        """insert into take_file (take_id, kind, data) values (%s, %s, %s)
+           on conflict (take_id, kind) do update set data = excluded.data""", [id, kind, data]
+    )
+
+
+def load_file(connection: Connection[Any], id: UUID, kind: str) -> bytes | None:
+    row = connection.execute("select data from take_file where take_id = %s and kind = %s", [id, kind]).fetchone()
+    return bytes(row[0]) if row else None
+
+
+def file_sizes(connection: Connection[Any], id: UUID) -> dict[str, int]:
+    return dict(connection.execute("select kind, length(data) from take_file where take_id = %s", [id]).fetchall())
+
+
+def newest_takes(connection: Connection[Any], production: UUID) -> dict[UUID, TakeRow]:
+    """The last take of each shot of a production."""
+    with connection.cursor(row_factory=class_row(TakeRow)) as cursor:
+        rows = cursor.execute(
+            _TAKE + """join shot s on s.id = t.shot_id where s.production_id = %s
+               and t.number = (select max(number) from take where shot_id = t.shot_id)""", [production]
+        ).fetchall()
+    return {row.shot_id: row for row in rows}

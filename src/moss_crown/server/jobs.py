@@ -1,0 +1,133 @@
+"""What compute processes do: plain data in, plain data out. Each process keeps one cache and at most one proof."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.door import apply_patch, read_shot
+from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
+from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
+from moss_crown.core.formats.png import write_jpeg, write_png
+from moss_crown.core.look.environment import Preset, environment
+from moss_crown.core.picture import FrameOrder, export_glb, frame_pixels, render_frame, render_settings
+from moss_crown.core.render.display import draft_table
+from moss_crown.core.render.renderer import Render, denoised
+
+POSTER_WIDTH, POSTER_SAMPLES = 480, 16
+STRIP_BINS = 48
+
+
+@lru_cache(maxsize=1)
+def _cache() -> Cache:
+    return Cache(256 * 1024 * 1024)
+
+
+def warm() -> bool:
+    """Compile or load every kernel: the first edit must not wait for it."""
+    from moss_crown.core.document.defaults import new_shot
+
+    shot = new_shot(text="O")
+    draft(shot)
+    render_frame(shot, 10, FrameOrder(32, 32, 1), _cache())
+    return True
+
+
+def draft_of(document: dict[str, Any], patch: list[dict[str, Any]] | None = None) -> bytes:
+    """The draft of a document, or of what a patch would make of it."""
+    shot = read_shot(document)
+    return draft(apply_patch(shot, patch)[0] if patch else shot)
+
+
+def solid_of(recipe: str) -> bytes:
+    return build_recipe(SolidRecipe.model_validate_json(recipe), _cache())
+
+
+def ridges_of(document: dict[str, Any]) -> list[str]:
+    return ridged_letters(read_shot(document), _cache())
+
+
+def glb_of(document: dict[str, Any], frame: float) -> bytes:
+    return export_glb(read_shot(document), frame, _cache())
+
+
+def environment_of(preset: Preset) -> bytes:
+    """The environment as (256, 512, 4) float16 rows, top row first."""
+    picture = environment(preset)
+    alpha = np.ones((*picture.shape[:2], 1), np.float32)
+    return np.concatenate([picture, alpha], -1).astype("<f2").tobytes()
+
+
+def display_table() -> bytes:
+    """The display transform as the draft's (48, 48, 48, 4) table of bytes."""
+    table = np.round(draft_table() * 255).astype(np.uint8)
+    return np.concatenate([table, np.full((*table.shape[:3], 1), 255, np.uint8)], -1).tobytes()
+
+
+def poster_of(document: dict[str, Any], threads: int) -> tuple[bytes, list[float], int]:
+    """A poster: the first frame at rest; how much moves, in STRIP_BINS shares of the shot, 0..1; and the letters."""
+    shot = read_shot(document)
+    frame = int(min(max(math.ceil(rest_frame(shot)), shot.first), shot.last))
+    width = POSTER_WIDTH
+    height = min(max(16, round(width * shot.height / shot.width)), 1024)
+    order = FrameOrder(width, height, POSTER_SAMPLES, threads=threads)
+    picture = write_png(frame_pixels(render_frame(shot, frame, order, _cache()), frame, False))
+    speeds, letters = [], 0
+    for structure, frames in spans(shot, list(shot.frames)):
+        speeds.append(timing(shot, structure, np.array(frames, float)).speeds.mean(1))
+        letters = max(letters, len(structure.letters))
+    moving = np.concatenate(speeds)
+    bins = np.array([part.mean() if len(part) else 0.0 for part in np.array_split(moving, STRIP_BINS)])
+    strip = bins / bins.max() if bins.max() > 0 else bins
+    return picture, [round(float(s), 3) for s in strip], letters
+
+
+@dataclass
+class _Proof:
+    key: str
+    render: Render
+
+
+_proof: list[_Proof] = []
+"""The proof this process is working on: none or one. A new one replaces it."""
+
+
+def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> bytes:
+    """A first look: half the size, one sample."""
+    shot = read_shot(document)
+    small = FrameOrder(max(16, order.width // 2), max(16, order.height // 2), 1, order.motion_blur,
+                       threads=order.threads)
+    scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur)
+    with Render(scene, render_settings(shot, frame, small)) as picture:
+        picture.add(1)
+        passes = denoised(picture.passes(), "fast")
+    return write_jpeg(frame_pixels(passes, frame, False), 85)
+
+
+def proof_add(
+    key: str, document: dict[str, Any], frame: int, order: FrameOrder, upto: int, final: bool
+) -> bytes:
+    """Bring the proof `key` to `upto` samples and show it. A process that does not know it begins afresh."""
+    if not _proof or _proof[0].key != key:
+        proof_drop()
+        shot = read_shot(document)
+        scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur)
+        _proof.append(_Proof(key, Render(scene, render_settings(shot, frame, order))))
+    render = _proof[0].render
+    render.add(max(0, upto - render.done))
+    # The last picture is denoised as a take is: what was seen is what will be delivered.
+    pixels = frame_pixels(denoised(render.passes(), "high" if final else "fast"), frame, False)
+    if final:
+        proof_drop()
+        return write_png(pixels, 1)
+    return write_jpeg(pixels, 88)
+
+
+def proof_drop() -> None:
+    while _proof:
+        _proof.pop().render.close()

@@ -1,0 +1,78 @@
+"""What runs beside the web server: the take runner, kept alive, and posters, made while the proof lane is idle."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import subprocess
+import sys
+
+import psycopg
+import structlog
+
+from moss_crown.core.errors import TitleError
+from moss_crown.server import jobs
+from moss_crown.server.db.pool import Database
+from moss_crown.server.db.shots import next_without_poster, store_poster
+from moss_crown.server.pool import Pool
+from moss_crown.server.settings import Settings
+
+log = structlog.get_logger()
+QUIET_SECONDS = 3.0
+
+
+class Farm:
+    """Starts the take runner, and starts it again when it ends."""
+
+    def __init__(self, settings: Settings) -> None:
+        self._settings = settings
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        environment = os.environ | {
+            "MOSS_CROWN_DATABASE": self._settings.database,
+            "MOSS_CROWN_DASK": self._settings.dask,
+            "MOSS_CROWN_PARENT": str(os.getpid()),
+        }
+        command = [sys.executable, "-m", "moss_crown.server.take_runner"]
+        self.process = subprocess.Popen(command, env=environment, start_new_session=True)
+
+    async def keep(self) -> None:
+        while True:
+            if self.process is None or self.process.poll() is not None:
+                if self.process is not None:
+                    log.warning("take runner restarted", code=self.process.returncode)
+                self.start()
+            await asyncio.sleep(1)
+
+    def close(self) -> None:
+        if self.process is None:
+            return
+        self.process.terminate()
+        try:
+            self.process.wait(8)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+
+
+async def keep_posters(pool: Pool, database: Database, threads: int) -> None:
+    """One poster after the other, whenever no one waits for a proof."""
+    failed: set[tuple[str, int]] = set()
+    while True:
+        await asyncio.sleep(0.5)
+        if pool.proof.waiting:
+            continue
+        try:
+            row = await database.run(lambda c: next_without_poster(c, QUIET_SECONDS))
+            if row is None or (str(row.id), row.revision) in failed:
+                continue
+            try:
+                picture, strip, letters = await pool.proof.run(jobs.poster_of, row.document, threads)
+            except TitleError as wrong:
+                failed.add((str(row.id), row.revision))
+                log.warning("no poster", shot=str(row.id), error=str(wrong))
+                continue
+            await database.run(lambda c, r=row: store_poster(c, r.id, r.revision, picture, strip, letters))
+        except psycopg.Error as away:
+            log.warning("database away", error=str(away).split("\n")[0])
+            await asyncio.sleep(1)

@@ -1,0 +1,125 @@
+"""The live channel of a shot: previews of unsaved edits, proofs, and word of edits made in other windows."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import struct
+from dataclasses import dataclass, field
+from typing import Any
+from uuid import UUID, uuid4
+
+import structlog
+from starlette.websockets import WebSocket, WebSocketDisconnect
+
+from moss_crown.core.errors import TitleError
+from moss_crown.core.picture import FrameOrder
+from moss_crown.server import jobs
+from moss_crown.server.db.pool import Database
+from moss_crown.server.db.shots import load_shot
+from moss_crown.server.pool import Pool
+
+log = structlog.get_logger()
+PROOF_STEPS = (1, 2, 4, 8, 16, 32, 64, 128, 256, 512, 1024)
+
+
+@dataclass
+class Listeners:
+    """Who has a shot open."""
+
+    sockets: dict[UUID, set[WebSocket]] = field(default_factory=dict)
+
+    async def tell(self, shot: UUID, message: dict[str, Any]) -> None:
+        for socket in list(self.sockets.get(shot, ())):
+            try:
+                await socket.send_text(json.dumps(message))
+            except (RuntimeError, WebSocketDisconnect):
+                self.sockets[shot].discard(socket)
+
+
+def framed(head: dict[str, Any], body: bytes) -> bytes:
+    """A binary message: length of the head, the head as JSON padded to 4 bytes, the body."""
+    text = json.dumps(head, separators=(",", ":")).encode()
+    text += b" " * (-len(text) % 4)
+    return struct.pack("<I", len(text)) + text + body
+
+
+class Channel:
+    """One window on one shot. Of several previews that wait only the newest is computed; a new proof ends the old."""
+
+    def __init__(self, socket: WebSocket, shot: UUID, pool: Pool, database: Database, threads: int) -> None:
+        self._socket, self._shot, self._pool, self._database = socket, shot, pool, database
+        self._threads = threads
+        self._preview: dict[str, Any] | None = None
+        self._wake = asyncio.Event()
+        self._proof: asyncio.Task[None] | None = None
+
+    async def run(self) -> None:
+        worker = asyncio.create_task(self._previews())
+        try:
+            while True:
+                message = json.loads(await self._socket.receive_text())
+                match message.get("type"):
+                    case "preview":
+                        self._preview = message
+                        self._wake.set()
+                    case "proof":
+                        self._end_proof()
+                        self._proof = asyncio.create_task(self._prove(message))
+                    case "stop_proof":
+                        self._end_proof()
+        except (WebSocketDisconnect, ValueError):
+            pass
+        finally:
+            worker.cancel()
+            self._end_proof()
+
+    def _end_proof(self) -> None:
+        if self._proof:
+            self._proof.cancel()
+            self._proof = None
+
+    async def _document(self) -> tuple[dict[str, Any], int]:
+        row = await self._database.run(lambda c: load_shot(c, self._shot))
+        return row.document, row.revision
+
+    async def _previews(self) -> None:
+        while True:
+            await self._wake.wait()
+            self._wake.clear()
+            message, self._preview = self._preview, None
+            if message is None:
+                continue
+            try:
+                document, revision = await self._document()
+                body = await self._pool.draft.run(jobs.draft_of, document, message["patch"])
+                await self._send({"type": "preview", "seq": message.get("seq"), "revision": revision}, body)
+            except TitleError as wrong:
+                await self._say({"type": "refused", "seq": message.get("seq"), **wrong.facts()})
+
+    async def _prove(self, message: dict[str, Any]) -> None:
+        seq = message.get("seq")
+        try:
+            document, revision = await self._document()
+            order = FrameOrder(int(message["width"]), int(message["height"]), int(message.get("samples", 16)),
+                               bool(message.get("motion_blur", True)), threads=self._threads)
+            frame = int(message["frame"])
+            key = uuid4().hex
+            head = {"type": "proof", "seq": seq, "revision": revision, "frame": frame, "of": order.samples}
+            body = await self._pool.proof.run(jobs.proof_sketch, document, frame, order)
+            await self._send({**head, "samples": 0, "format": "image/jpeg"}, body)
+            for upto in [*(n for n in PROOF_STEPS if n < order.samples), order.samples]:
+                final = upto == order.samples
+                body = await self._pool.proof.run(jobs.proof_add, key, document, frame, order, upto, final)
+                form = "image/png" if final else "image/jpeg"
+                await self._send({**head, "samples": upto, "format": form}, body)
+        except TitleError as wrong:
+            await self._say({"type": "refused", "seq": seq, **wrong.facts()})
+        except (KeyError, ValueError, TypeError):
+            await self._say({"type": "refused", "seq": seq, "code": "live.message", "detail": "not a proof order"})
+
+    async def _send(self, head: dict[str, Any], body: bytes) -> None:
+        await self._socket.send_bytes(framed(head, body))
+
+    async def _say(self, message: dict[str, Any]) -> None:
+        await self._socket.send_text(json.dumps(message))

@@ -1,0 +1,105 @@
+"""The pool of compute processes. The web process never computes: it asks a lane.
+
+A lane is one process that works through its jobs in order. `draft` answers edits and must stay quick; `proof` renders.
+A lane whose process dies, or whose job takes too long, gets a new process; the job fails with a clear error.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import multiprocessing
+import os
+import resource
+import signal
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from typing import Any, ParamSpec, TypeVar
+
+import structlog
+
+from moss_crown.server.errors import ComputeFailed, ComputeTooLong
+
+P = ParamSpec("P")
+T = TypeVar("T")
+log = structlog.get_logger()
+
+
+def _begin(parent: int, most_bytes: int) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C goes to the server, which ends its lanes
+    resource.setrlimit(resource.RLIMIT_AS, (most_bytes, most_bytes))
+    _watch(parent)
+
+
+def _watch(parent: int) -> None:
+    """End this process when the server is gone: checked by a thread, since a lane outlives the thread that spawned it."""
+    import threading
+    import time
+
+    def look() -> None:
+        while os.getppid() == parent:
+            time.sleep(1)
+        os._exit(0)
+
+    threading.Thread(target=look, daemon=True).start()
+
+
+class Lane:
+    def __init__(self, name: str, most_seconds: float, most_bytes: int) -> None:
+        self.name = name
+        self.waiting = 0
+        self._seconds, self._bytes = most_seconds, most_bytes
+        self._executor = self._new()
+
+    def _new(self) -> ProcessPoolExecutor:
+        return ProcessPoolExecutor(
+            1, mp_context=multiprocessing.get_context("spawn"), initializer=_begin,
+            initargs=(os.getpid(), self._bytes),
+        )
+
+    async def run(self, job: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
+        """Run a job of `jobs`. Raises what it raises; ComputeFailed when its process died, ComputeTooLong."""
+        self.waiting += 1
+        executor = self._executor
+        try:
+            future = executor.submit(job, *args, **kwargs)
+            return await asyncio.wait_for(asyncio.wrap_future(future), self._seconds)
+        except BrokenProcessPool:
+            self._replace(executor)
+            raise ComputeFailed("its process ended") from None
+        except TimeoutError:
+            self._replace(executor)
+            raise ComputeTooLong(self._seconds) from None
+        except MemoryError:
+            raise ComputeFailed("it wanted more memory than it may have") from None
+        finally:
+            self.waiting -= 1
+
+    def _replace(self, broken: ProcessPoolExecutor) -> None:
+        if self._executor is broken:
+            log.warning("compute process replaced", lane=self.name)
+            self._executor = self._new()
+            _end(broken)
+
+    def pids(self) -> list[int]:
+        return list(self._executor._processes or {})
+
+    def close(self) -> None:
+        _end(self._executor)
+
+
+def _end(executor: ProcessPoolExecutor) -> None:
+    processes: list[Any] = list((executor._processes or {}).values())
+    executor.shutdown(wait=False, cancel_futures=True)
+    for process in processes:
+        process.kill()
+
+
+class Pool:
+    def __init__(self, most_seconds: float, most_bytes: int) -> None:
+        self.draft = Lane("draft", most_seconds, most_bytes)
+        self.proof = Lane("proof", most_seconds, most_bytes)
+
+    def close(self) -> None:
+        self.draft.close()
+        self.proof.close()

@@ -1,0 +1,119 @@
+"""One shot: its document, edits, undo, draft, exports, and the live channel."""
+
+from __future__ import annotations
+
+import json
+from typing import Any, Literal
+from uuid import UUID
+
+from fastapi import APIRouter, Depends, Query, Response, WebSocket
+
+from moss_crown.core.document.door import write_shot
+from moss_crown.server import jobs
+from moss_crown.server.context import Context, context
+from moss_crown.server.db import shots
+from moss_crown.server.live import Channel
+from moss_crown.server.schemas import Edit, RidgesOut, ShotOut
+
+router = APIRouter(prefix="/api", tags=["shot"])
+FOREVER = {"cache-control": "public, max-age=31536000, immutable"}
+
+
+def _out(row: shots.ShotRow, production: str) -> ShotOut:
+    return ShotOut(id=row.id, production_id=row.production_id, production=production, document=row.shot,
+                   revision=row.revision, undo=row.undo, redo=row.redo)
+
+
+async def _answer(here: Context, work: Any, tell: bool) -> ShotOut:
+    def whole(c: Any) -> ShotOut:
+        row: shots.ShotRow = work(c)
+        return _out(row, c.execute("select name from production where id = %s", [row.production_id]).fetchone()[0])
+
+    out = await here.database.run(whole)
+    if tell:
+        await here.listeners.tell(out.id, {"type": "changed", "revision": out.revision})
+    return out
+
+
+@router.get("/shots/{shot}")
+async def load(shot: UUID, here: Context = Depends(context)) -> ShotOut:
+    return await _answer(here, lambda c: shots.load_shot(c, shot), False)
+
+
+@router.post("/shots/{shot}/edits")
+async def edit(shot: UUID, change: Edit, here: Context = Depends(context)) -> ShotOut:
+    """Apply a JSON Patch made against `revision`. When this answers, the edit is in the database."""
+    return await _answer(here, lambda c: shots.edit_shot(c, shot, change.revision, change.patch, change.label), True)
+
+
+@router.post("/shots/{shot}/undo")
+async def undo(shot: UUID, here: Context = Depends(context)) -> ShotOut:
+    return await _answer(here, lambda c: shots.step_history(c, shot, forward=False), True)
+
+
+@router.post("/shots/{shot}/redo")
+async def redo(shot: UUID, here: Context = Depends(context)) -> ShotOut:
+    return await _answer(here, lambda c: shots.step_history(c, shot, forward=True), True)
+
+
+@router.get("/shots/{shot}/draft", response_class=Response)
+async def draft(shot: UUID, here: Context = Depends(context)) -> Response:
+    """The draft: see `core.draft.pack`. The head's revision says what it shows."""
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    body = await here.pool.draft.run(jobs.draft_of, row.document)
+    return Response(body, media_type="application/octet-stream", headers={"x-revision": str(row.revision)})
+
+
+@router.get("/shots/{shot}/ridges")
+async def ridges(shot: UUID, here: Context = Depends(context)) -> RidgesOut:
+    """Letters whose bevel is wider than a stem and meets in a ridge there."""
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    return RidgesOut(letters=await here.pool.draft.run(jobs.ridges_of, row.document))
+
+
+@router.get("/solids", response_class=Response)
+async def solid(recipe: str = Query(max_length=4000), here: Context = Depends(context)) -> Response:
+    """A letter's solid as glTF binary, by its recipe. The same recipe always gives the same bytes."""
+    body = await here.pool.draft.run(jobs.solid_of, recipe)
+    return Response(body, media_type="model/gltf-binary", headers=FOREVER)
+
+
+@router.get("/environments/{preset}", response_class=Response)
+async def environment(
+    preset: Literal["two_windows", "overcast", "dusk_harbour", "paper_tent"], here: Context = Depends(context)
+) -> Response:
+    body = await here.pool.draft.run(jobs.environment_of, preset)
+    return Response(body, media_type="application/octet-stream", headers=FOREVER)
+
+
+@router.get("/display-table", response_class=Response)
+async def display_table(here: Context = Depends(context)) -> Response:
+    body = await here.pool.draft.run(jobs.display_table)
+    return Response(body, media_type="application/octet-stream", headers=FOREVER)
+
+
+@router.get("/shots/{shot}/export", response_class=Response)
+async def export(
+    shot: UUID, format: Literal["json", "glb"] = "json", frame: float = 0, here: Context = Depends(context)
+) -> Response:
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    name = "".join(c if c.isalnum() else "-" for c in row.shot.title).strip("-") or "shot"
+    if format == "json":
+        body, kind = json.dumps(write_shot(row.shot), indent=1, ensure_ascii=False).encode(), "application/json"
+    else:
+        body, kind = await here.pool.draft.run(jobs.glb_of, row.document, frame), "model/gltf-binary"
+    ascii_name = name.encode("ascii", "replace").decode().replace("?", "-")
+    return Response(body, media_type=kind,
+                    headers={"content-disposition": f'attachment; filename="{ascii_name}.{format}"'})
+
+
+@router.websocket("/shots/{shot}/live")
+async def live(socket: WebSocket, shot: UUID) -> None:
+    here: Context = socket.app.state.context
+    await socket.accept()
+    listeners = here.listeners.sockets.setdefault(shot, set())
+    listeners.add(socket)
+    try:
+        await Channel(socket, shot, here.pool, here.database, here.settings.proof_threads).run()
+    finally:
+        listeners.discard(socket)

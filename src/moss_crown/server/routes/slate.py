@@ -1,0 +1,107 @@
+"""Productions and the shots on the slate."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, Body, Depends, Response
+
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import read_shot, write_shot
+from moss_crown.core.document.shot import Shot
+from moss_crown.server.context import Context, context
+from moss_crown.server.db import shots, takes
+from moss_crown.server.errors import FileMissing
+from moss_crown.server.schemas import NewProduction, NewShot, ProductionOut, ShotCard, ShotDefaults
+
+router = APIRouter(prefix="/api", tags=["slate"])
+
+
+@router.get("/productions")
+def list_productions(here: Context = Depends(context)) -> list[ProductionOut]:
+    rows = here.database.call(shots.list_productions)
+    return [ProductionOut(id=r.id, name=r.name, defaults=ShotDefaults(**r.defaults), shots=r.shots) for r in rows]
+
+
+@router.post("/productions", status_code=201)
+def add_production(new: NewProduction, here: Context = Depends(context)) -> UUID:
+    defaults = ShotDefaults().model_dump(mode="json")
+    return here.database.call(lambda c: shots.add_production(c, new.name, defaults))
+
+
+@router.get("/productions/{production}/shots")
+def list_shots(production: UUID, here: Context = Depends(context)) -> list[ShotCard]:
+    def work(c: Any) -> list[ShotCard]:
+        posters = shots.list_posters(c, production)
+        newest = takes.newest_takes(c, production)
+        cards = []
+        for row in shots.list_shots(c, production):
+            shot, poster, take = row.shot, posters.get(row.id), newest.get(row.id)
+            cards.append(ShotCard(
+                id=row.id, title=shot.title, width=shot.width, height=shot.height,
+                seconds=float(len(shot.frames) / shot.fps.fraction), revision=row.revision, updated_at=row.updated_at,
+                poster=poster.revision if poster else 0, strip=poster.strip if poster else [],
+                letters=poster.letters if poster else 0, take=_told(take) if take else "",
+            ))
+        return cards
+
+    return here.database.call(work)
+
+
+def _told(take: takes.TakeRow) -> str:
+    total = len(take.take_orders.frames)
+    if take.state == "done":
+        return f"take {take.number} delivered"
+    if take.state == "failed":
+        return f"take {take.number} failed"
+    return f"take {take.number}, {take.done} of {total} frames"
+
+
+@router.post("/productions/{production}/shots", status_code=201)
+def add_shot(production: UUID, new: NewShot, here: Context = Depends(context)) -> UUID:
+    # Validated as a document: bounds that span members (last before first) are refused here as everywhere.
+    raw = write_shot(new_shot()) | {
+        "title": new.title, "width": new.width, "height": new.height, "fps": new.fps.model_dump(),
+        "first": new.first, "last": new.last,
+    }
+    raw["steps"][0]["text"] = new.text
+    shot = read_shot(raw)
+    return here.database.call(lambda c: shots.add_shot(c, production, shot))
+
+
+@router.post("/productions/{production}/import", status_code=201)
+def import_shot(production: UUID, document: Any = Body(), here: Context = Depends(context)) -> UUID:
+    """Bring in a shot file. Answers the new shot's id."""
+    shot = read_shot(document)
+    return here.database.call(lambda c: shots.add_shot(c, production, shot))
+
+
+@router.post("/shots/{shot}/duplicate", status_code=201)
+def duplicate_shot(shot: UUID, here: Context = Depends(context)) -> UUID:
+    def work(c: Any) -> UUID:
+        row = shots.load_shot(c, shot)
+        copy = row.shot.model_copy(update={"title": f"{row.shot.title} copy"[:200]})
+        return shots.add_shot(c, row.production_id, Shot.model_validate(copy.model_dump()))
+
+    return here.database.call(work)
+
+
+@router.delete("/shots/{shot}", status_code=204)
+def delete_shot(shot: UUID, here: Context = Depends(context)) -> None:
+    here.database.call(lambda c: shots.set_deleted(c, shot, True))
+
+
+@router.post("/shots/{shot}/restore", status_code=204)
+def restore_shot(shot: UUID, here: Context = Depends(context)) -> None:
+    here.database.call(lambda c: shots.set_deleted(c, shot, False))
+
+
+@router.get("/shots/{shot}/poster", response_class=Response)
+def poster(shot: UUID, here: Context = Depends(context)) -> Response:
+    found = here.database.call(lambda c: shots.load_poster(c, shot))
+    if found is None:
+        raise FileMissing("poster")
+    return Response(found[1], media_type="image/png", headers={"cache-control": "no-cache"})
+
+

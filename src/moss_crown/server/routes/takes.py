@@ -1,0 +1,147 @@
+"""Takes: order, watch, stop, carry on, fetch."""
+
+from __future__ import annotations
+
+import statistics
+import zipfile
+from collections.abc import Iterator
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, Depends, Request, Response
+from fastapi.responses import StreamingResponse
+
+from moss_crown.core.document.door import read_shot
+from moss_crown.farm.orders import TakeOrders
+from moss_crown.server.context import Context, context
+from moss_crown.server.db import takes
+from moss_crown.server.errors import FileMissing
+from moss_crown.server.schemas import FrameOut, TakeOut
+
+router = APIRouter(prefix="/api", tags=["takes"])
+LOCAL_WIDTH = 2
+
+
+def _out(c: Any, id: UUID) -> TakeOut:
+    row = takes.load_take(c, id)
+    orders, shot = row.take_orders, read_shot(row.document)
+    frames = takes.finished_frames(c, id)
+    recent = [seconds for seconds, _ in takes.recent_seconds(c, id)]
+    total = len(orders.frames)
+    a_frame = left = give = None
+    if recent:
+        # Frames run side by side, so one is finished every (its own time / how many run).
+        a_frame = statistics.median(recent) / LOCAL_WIDTH
+        left = a_frame * (total - len(frames))
+        give = (statistics.pstdev(recent) / LOCAL_WIDTH) * max(1.0, (total - len(frames)) ** 0.5)
+    return TakeOut(
+        id=row.id, shot_id=row.shot_id, number=row.number, revision=row.revision, state=row.state,  # type: ignore[arg-type]
+        message=row.message, orders=orders, fps=shot.fps, title=shot.title, done=len(frames), total=total,
+        a_frame=a_frame, left=left, give=give,
+        frames=[FrameOut(frame=frame, seconds=seconds) for frame, seconds in frames.items()],
+        files=takes.file_sizes(c, id), created_at=row.created_at,
+    )
+
+
+@router.post("/shots/{shot}/takes", status_code=201)
+def add(shot: UUID, orders: TakeOrders, here: Context = Depends(context)) -> TakeOut:
+    return here.database.call(lambda c: _out(c, takes.add_take(c, shot, orders)))
+
+
+@router.get("/shots/{shot}/takes")
+def list_takes(shot: UUID, here: Context = Depends(context)) -> list[TakeOut]:
+    return here.database.call(lambda c: [_out(c, row.id) for row in takes.list_takes(c, shot)])
+
+
+@router.get("/takes/{take}")
+def load(take: UUID, here: Context = Depends(context)) -> TakeOut:
+    return here.database.call(lambda c: _out(c, take))
+
+
+@router.post("/takes/{take}/stop")
+def stop(take: UUID, here: Context = Depends(context)) -> TakeOut:
+    """Stop after the frames in hand; what is finished stays."""
+    def work(c: Any) -> TakeOut:
+        takes.set_state(c, take, "stopping", among=("queued", "running"))
+        return _out(c, take)
+
+    return here.database.call(work)
+
+
+@router.post("/takes/{take}/carry-on")
+def carry_on(take: UUID, here: Context = Depends(context)) -> TakeOut:
+    """Go on from the finished frames."""
+    def work(c: Any) -> TakeOut:
+        takes.set_state(c, take, "queued", among=("stopped", "failed", "stopping"))
+        return _out(c, take)
+
+    return here.database.call(work)
+
+
+@router.get("/takes/{take}/frames/{frame}", response_class=Response)
+def frame_picture(take: UUID, frame: int, here: Context = Depends(context)) -> Response:
+    picture = here.database.call(lambda c: takes.load_frame(c, take, frame))
+    if picture is None:
+        raise FileMissing(f"frame {frame}")
+    return Response(picture, media_type="image/png", headers={"cache-control": "public, max-age=31536000, immutable"})
+
+
+@router.get("/takes/{take}/movie", response_class=Response)
+def movie(take: UUID, request: Request, here: Context = Depends(context)) -> Response:
+    """The MP4, whole or by range, so that a player can seek."""
+    data = here.database.call(lambda c: takes.load_file(c, take, "mp4"))
+    if data is None:
+        raise FileMissing("movie")
+    headers = {"accept-ranges": "bytes"}
+    asked = request.headers.get("range", "")
+    if asked.startswith("bytes=") and "," not in asked:
+        low, _, high = asked[6:].partition("-")
+        if low.isdigit() and int(low) < len(data):
+            start, end = int(low), min(int(high) if high.isdigit() else len(data) - 1, len(data) - 1)
+            headers["content-range"] = f"bytes {start}-{end}/{len(data)}"
+            return Response(data[start : end + 1], 206, headers, "video/mp4")
+    return Response(data, media_type="video/mp4", headers=headers)
+
+
+@router.get("/takes/{take}/frames.zip", response_class=StreamingResponse)
+def frames_zip(take: UUID, here: Context = Depends(context)) -> StreamingResponse:
+    """Every finished frame as PNG, in one zip that is written while it is read."""
+    row = here.database.call(lambda c: takes.load_take(c, take))
+    name = f"take-{row.number}"
+
+    def stream() -> Iterator[bytes]:
+        out = _Sink()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+            for frame in row.take_orders.frames:
+                picture = here.database.call(lambda c, frame=frame: takes.load_frame(c, take, frame))
+                if picture is None:
+                    continue
+                archive.writestr(f"{name}/{name}.{frame:05d}.png", picture)
+                yield out.drained()
+        yield out.drained()
+
+    return StreamingResponse(stream(), media_type="application/zip",
+                             headers={"content-disposition": f'attachment; filename="{name}.zip"'})
+
+
+class _Sink:
+    """A file that only goes forward, for a zip that is streamed."""
+
+    def __init__(self) -> None:
+        self.place, self.held = 0, bytearray()
+
+    def write(self, data: bytes) -> int:
+        self.held += data
+        self.place += len(data)
+        return len(data)
+
+    def tell(self) -> int:
+        return self.place
+
+    def flush(self) -> None:
+        pass
+
+    def drained(self) -> bytes:
+        held = bytes(self.held)
+        self.held.clear()
+        return held

@@ -1,0 +1,142 @@
+"""What the API says and hears. The front end's types are generated from these."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from moss_crown.core import limits
+from moss_crown.core.document.shot import FrameRate, Name, Shot, Text
+from moss_crown.farm.orders import TakeOrders
+
+
+class Message(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Problem(BaseModel):
+    type: str
+    title: str
+    status: int
+    code: str
+    detail: str
+    field: str | None = None
+    bound: str | None = None
+    request_id: str
+
+
+class Health(BaseModel):
+    status: Literal["up"]
+
+
+class Ready(BaseModel):
+    database: bool
+    kernels: bool
+
+
+class ShotDefaults(Message):
+    """What a new shot of a production starts with."""
+
+    width: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)] = 1280
+    height: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)] = 720
+    fps: FrameRate = FrameRate()
+    first: int = 0
+    last: int = 72
+
+
+class NewProduction(Message):
+    name: Name
+
+
+class ProductionOut(BaseModel):
+    id: UUID
+    name: str
+    defaults: ShotDefaults
+    shots: int
+
+
+class NewShot(ShotDefaults):
+    title: Name = "Untitled"
+    text: Text = "KESTREL TIDE"
+
+
+class ShotCard(BaseModel):
+    """A shot on the slate. `poster` is the revision its poster shows, 0 while there is none."""
+
+    id: UUID
+    title: str
+    width: int
+    height: int
+    seconds: float
+    revision: int
+    updated_at: datetime
+    poster: int
+    strip: list[float]
+    letters: int
+    take: str
+
+
+class Operation(BaseModel):
+    """One operation of a JSON Patch (RFC 6902)."""
+
+    model_config = ConfigDict(extra="allow")
+    op: Literal["add", "remove", "replace", "move", "copy", "test"]
+    path: str
+    value: Any = None
+
+
+class Edit(Message):
+    revision: int
+    label: Annotated[str, Field(min_length=1, max_length=120)]
+    patch: list[dict[str, Any]]
+
+
+class ShotOut(BaseModel):
+    id: UUID
+    production_id: UUID
+    production: str
+    document: Shot
+    revision: int
+    undo: str
+    redo: str
+
+
+class FamilyOut(BaseModel):
+    id: str
+    name: str
+    character: str
+    licence: str
+
+
+class RidgesOut(BaseModel):
+    letters: list[str]
+
+
+class FrameOut(BaseModel):
+    frame: int
+    seconds: float
+
+
+class TakeOut(BaseModel):
+    """A take with its progress. `left` seconds to go and `give` or take, as far as the last frames tell."""
+
+    id: UUID
+    shot_id: UUID
+    number: int
+    revision: int
+    state: Literal["queued", "running", "stopping", "stopped", "done", "failed"]
+    message: str
+    orders: TakeOrders
+    fps: FrameRate
+    title: str
+    done: int
+    total: int
+    a_frame: float | None
+    left: float | None
+    give: float | None
+    frames: list[FrameOut]
+    files: dict[str, int]
+    created_at: datetime

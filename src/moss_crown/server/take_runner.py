@@ -1,0 +1,164 @@
+"""Runs takes: a process of its own, driven by the take table. `python -m moss_crown.server.take_runner`
+
+Whatever dies, the table says what is left to do: a finished frame is stored when it is finished, and after a restart
+only the others are rendered. One runner at a time, by a lock in the database. When the database is away the runner
+keeps what it has in hand, waits, and stores it when the database is back.
+"""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+from uuid import UUID
+
+import psycopg
+import structlog
+from distributed import Future
+
+from moss_crown.core.document.door import read_shot
+from moss_crown.core.formats.movie import write_mp4
+from moss_crown.core.formats.png import read_png
+from moss_crown.farm.crew import Crew, Rendered
+from moss_crown.farm.orders import working_order
+from moss_crown.server.db import takes
+from moss_crown.server.db.takes import TakeRow
+from moss_crown.server.errors import TakeStateWrong
+from moss_crown.server.process import end_with_parent
+from moss_crown.server.settings import Settings
+
+LOCK = 7_262_002
+IDLE_SECONDS = 0.25
+AHEAD = 1
+"""Frames in flight for each worker beyond the one it is at."""
+
+log = structlog.get_logger()
+
+
+class Stopped(Exception):
+    """The runner was asked to end."""
+
+
+@dataclass
+class Runner:
+    database: str
+    crew: Crew
+    connection: psycopg.Connection[Any] | None = None
+    unsaved: deque[tuple[UUID, Rendered]] = field(default_factory=deque)
+
+    def run(self) -> None:
+        while True:
+            row = self._next()
+            if row is None:
+                time.sleep(IDLE_SECONDS)
+            elif row.state == "stopping":
+                self._state(row.id, "stopped", ("stopping",))
+            else:
+                self._render(row)
+
+    def _next(self) -> TakeRow | None:
+        return next(iter(self._database(takes.open_takes)), None)
+
+    def _render(self, row: TakeRow) -> None:
+        self._state(row.id, "running", ("queued", "running"))
+        orders = row.take_orders
+        done = set(self._database(lambda c: takes.finished_frames(c, row.id)))
+        wanted = deque(working_order(orders.frames, done))
+        log.info("take begun", take=str(row.id), wanted=len(wanted), done=len(done))
+        running: dict[Future, int] = {}
+        try:
+            while wanted or running:
+                while wanted and len(running) < self.crew.width * (1 + AHEAD):
+                    frame = wanted.popleft()
+                    running[self.crew.submit(row.document, frame, orders.frame_order())] = frame
+                for frame, result in self.crew.finished(running, 0.5):
+                    if isinstance(result, Exception):
+                        log.error("frame failed", take=str(row.id), frame=frame, error=repr(result))
+                        self._state(row.id, "failed", ("running", "stopping"), f"frame {frame}: {result}")
+                        return
+                    self.unsaved.append((row.id, result))
+                self._save()
+                if self._database(lambda c: takes.load_take(c, row.id)).state == "stopping":
+                    self._state(row.id, "stopped", ("stopping",))
+                    return
+        finally:
+            self.crew.drop(running)
+        self._finish(row)
+
+    def _finish(self, row: TakeRow) -> None:
+        orders = row.take_orders
+        if not orders.alpha:
+            rate = read_shot(row.document).fps.fraction
+
+            def movie(connection: psycopg.Connection[Any]) -> None:
+                pictures = (read_png(picture) for _, picture in takes.each_frame(connection, row.id))
+                takes.store_file(connection, row.id, "mp4", write_mp4(pictures, rate))
+
+            self._database(movie)
+        self._state(row.id, "done", ("running", "stopping"))
+        log.info("take done", take=str(row.id))
+
+    def _save(self) -> None:
+        """Store what is finished, in order; nothing leaves the queue before the database has it."""
+        while self.unsaved:
+            id, r = self.unsaved[0]
+            self._database(lambda c, id=id, r=r: takes.store_frame(c, id, r.frame, r.picture, r.seconds, r.worker))
+            self.unsaved.popleft()
+
+    def _state(self, id: UUID, state: str, among: tuple[str, ...], message: str = "") -> None:
+        try:
+            self._database(lambda c: takes.set_state(c, id, state, among=among, message=message))
+        except TakeStateWrong:
+            log.info("take changed meanwhile", take=str(id), wanted=state)
+
+    def _database(self, work: Callable[[psycopg.Connection[Any]], Any]) -> Any:
+        """One transaction, tried until the database takes it: it may be away for any time."""
+        pause = 0.1
+        while True:
+            try:
+                connection = self._connected()
+                with connection.transaction():
+                    return work(connection)
+            except psycopg.OperationalError as away:
+                log.warning("database away", error=str(away).split("\n")[0])
+                self._disconnect()
+                time.sleep(pause)
+                pause = min(2.0, pause * 2)
+
+    def _connected(self) -> psycopg.Connection[Any]:
+        """The connection that holds the runner's lock; waits while another runner has it."""
+        if self.connection is None or self.connection.closed:
+            connection = psycopg.connect(self.database, autocommit=True, connect_timeout=4)
+            while not connection.execute("select pg_try_advisory_lock(%s)", [LOCK]).fetchone()[0]:  # type: ignore[index]
+                time.sleep(0.2)
+            self.connection = connection
+        return self.connection
+
+    def _disconnect(self) -> None:
+        if self.connection is not None:
+            self.connection.close()
+        self.connection = None
+
+
+def main() -> None:
+    settings = Settings()
+    end_with_parent(int(os.environ.get("MOSS_CROWN_PARENT", "0")) or None)
+
+    def stop(*_: object) -> None:
+        raise Stopped
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    try:
+        with Crew(settings.dask) as crew:
+            Runner(settings.database, crew).run()
+    except Stopped:
+        log.info("take runner ended")
+
+
+if __name__ == "__main__":
+    main()

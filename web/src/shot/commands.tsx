@@ -1,0 +1,173 @@
+import { Command } from 'cmdk';
+import { useEffect, useMemo, useState } from 'react';
+import { useLocation } from 'wouter';
+import { Dialog } from '../ui/controls';
+import { toggleTheme } from '../ui/theme';
+import { useShotStore } from './context';
+import type { ShotStore, View } from './store';
+
+export interface ShotCommand {
+  name: string;
+  keys: string; // shown, and matched by `matches`
+  run: () => void;
+}
+
+/** Every command with its shortcut: the palette, the help page and the keyboard all read this list. */
+export function shotCommands(
+  store: ShotStore,
+  go: (to: string) => void,
+  open: (what: 'palette' | 'help' | 'deliver' | 'settings') => void,
+): ShotCommand[] {
+  const state = () => store.getState();
+  const seek = (by: number) => store.seek(state().frame + by);
+  const view = (v: View) => () => store.setView(v);
+  return [
+    { name: 'Play or pause', keys: 'Space', run: () => store.setPlaying(!state().playing) },
+    { name: 'One frame on', keys: 'ArrowRight', run: () => seek(1) },
+    { name: 'One frame back', keys: 'ArrowLeft', run: () => seek(-1) },
+    { name: 'Ten frames on', keys: 'Shift+ArrowRight', run: () => seek(10) },
+    { name: 'Ten frames back', keys: 'Shift+ArrowLeft', run: () => seek(-10) },
+    { name: 'To the first frame', keys: 'Home', run: () => store.seek(state().draft?.first ?? 0) },
+    { name: 'To the last frame', keys: 'End', run: () => store.seek(state().draft?.last ?? 0) },
+    { name: 'To the frame of rest', keys: 'R', run: () => store.seek(Math.ceil(state().draft?.rest ?? 0)) },
+    { name: 'Undo', keys: 'Ctrl+Z', run: () => void store.history('undo') },
+    { name: 'Redo', keys: 'Ctrl+Shift+Z', run: () => void store.history('redo') },
+    { name: 'Redo (also)', keys: 'Ctrl+Y', run: () => void store.history('redo') },
+    {
+      name: 'Proof or draft',
+      keys: 'P',
+      run: () => {
+        store.setView('shot');
+        store.setMode(state().mode === 'proof' ? 'draft' : 'proof');
+      },
+    },
+    { name: 'Deliver a take', keys: 'D', run: () => open('deliver') },
+    { name: 'Size, frame rate and length', keys: 'S', run: () => open('settings') },
+    { name: 'Through the shot camera', keys: '1', run: view('shot') },
+    { name: 'Walk around', keys: '2', run: view('walk') },
+    { name: 'From the front', keys: '3', run: view('front') },
+    { name: 'From the side', keys: '4', run: view('side') },
+    { name: 'From the top', keys: '5', run: view('top') },
+    { name: 'Safe areas', keys: 'G', run: () => store.toggle('guides') },
+    { name: 'Loop', keys: 'L', run: () => store.toggle('loop') },
+    { name: 'Light or dark', keys: 'Shift+T', run: toggleTheme },
+    { name: 'To the slate', keys: 'Shift+S', run: () => go(`/productions/${state().production.id}`) },
+    { name: 'Find a command', keys: 'Ctrl+K', run: () => open('palette') },
+    { name: 'Shortcuts', keys: '?', run: () => open('help') },
+  ];
+}
+
+const BARE_KEYS_IN = 'input, textarea, select, [role="listbox"], [role="dialog"]';
+
+function pressed(e: KeyboardEvent): string {
+  const key = e.key === ' ' ? 'Space' : e.key.length === 1 ? e.key.toUpperCase() : e.key;
+  const shift = e.shiftKey && (e.key.length > 1 || /[a-z]/i.test(e.key)) ? 'Shift+' : '';
+  return `${e.ctrlKey || e.metaKey ? 'Ctrl+' : ''}${shift}${key}`;
+}
+
+export function useShortcuts(commands: ShotCommand[]) {
+  useEffect(() => {
+    const listen = (e: KeyboardEvent) => {
+      if (e.altKey || e.defaultPrevented) return;
+      const target = e.target as HTMLElement;
+      const keys = pressed(e);
+      // While one types, only what no field understands itself; Space still presses a focused button.
+      if (target.closest(BARE_KEYS_IN) && keys !== 'Ctrl+K') return;
+      if (keys === 'Space' && target.closest('button, a')) return;
+      const command = commands.find((c) => c.keys === keys);
+      if (!command) return;
+      e.preventDefault();
+      command.run();
+    };
+    window.addEventListener('keydown', listen);
+    return () => window.removeEventListener('keydown', listen);
+  }, [commands]);
+}
+
+export function useShotCommands(open: (what: 'palette' | 'help' | 'deliver' | 'settings') => void) {
+  const store = useShotStore();
+  const [, go] = useLocation();
+  const commands = useMemo(() => shotCommands(store, go, open), [store, go, open]);
+  useShortcuts(commands);
+  return commands;
+}
+
+export function Palette({
+  commands,
+  open,
+  onClose,
+}: {
+  commands: ShotCommand[];
+  open: boolean;
+  onClose: () => void;
+}) {
+  const [typed, setTyped] = useState('');
+  return (
+    <Dialog
+      open={open}
+      onOpenChange={(o) => !o && onClose()}
+      title="Find a command"
+      about="Type a part of its name, Enter runs it."
+    >
+      <Command label="Commands">
+        <Command.Input
+          value={typed}
+          onValueChange={setTyped}
+          autoFocus
+          aria-label="Command"
+          className="mb-2 h-8 w-full rounded-md border bg-bark px-2"
+        />
+        <Command.List className="max-h-80 overflow-auto">
+          <Command.Empty className="p-2 text-dim">No command of that name.</Command.Empty>
+          {commands
+            .filter((c) => c.name !== 'Find a command')
+            .map((c) => (
+              <Command.Item
+                key={c.name}
+                value={c.name}
+                onSelect={() => {
+                  onClose();
+                  c.run();
+                }}
+                className="flex justify-between rounded-md px-2 py-1 data-[selected=true]:bg-moss-deep"
+              >
+                {c.name}
+                <kbd className="text-dim">{c.keys}</kbd>
+              </Command.Item>
+            ))}
+        </Command.List>
+      </Command>
+    </Dialog>
+  );
+}
+
+export function Help({
+  commands,
+  open,
+  onClose,
+}: {
+  commands: ShotCommand[];
+  open: boolean;
+  onClose: () => void;
+}) {
+  return (
+    <Dialog
+      open={open}
+      onOpenChange={(o) => !o && onClose()}
+      title="Shortcuts"
+      about="Everything is reachable by keyboard; on the sheet, up and down step frames, with Alt they move the stagger, with Alt and Shift they stretch it."
+      wide
+    >
+      <dl className="columns-2 gap-8">
+        {commands.map((c) => (
+          <div key={c.name} className="flex justify-between border-b py-1">
+            <dt>{c.name}</dt>
+            <dd className="text-dim">
+              <kbd>{c.keys}</kbd>
+            </dd>
+          </div>
+        ))}
+      </dl>
+    </Dialog>
+  );
+}

@@ -1,0 +1,155 @@
+import type { Step } from '../store';
+
+/** How a value is edited. What it means and which bounds hold is the core's; these are the hands' limits. */
+export type FieldKind = 'number' | 'vector' | 'choice' | 'switch' | 'colour' | 'text' | 'family' | 'ease';
+
+export interface FieldSpec {
+  path: string;
+  label: string;
+  kind: FieldKind;
+  unit?: string;
+  step?: number;
+  min?: number;
+  max?: number;
+  decimals?: number;
+  parts?: string[];
+  options?: { value: string; name: string }[];
+  wide?: boolean;
+}
+
+const number = (path: string, label: string, more: Partial<FieldSpec> = {}): FieldSpec => ({
+  path,
+  label,
+  kind: 'number',
+  ...more,
+});
+const vector = (path: string, label: string, more: Partial<FieldSpec> = {}): FieldSpec => ({
+  path,
+  label,
+  kind: 'vector',
+  parts: ['x', 'y', 'z'],
+  ...more,
+});
+const choice = (path: string, label: string, ...names: (string | [string, string])[]): FieldSpec => ({
+  path,
+  label,
+  kind: 'choice',
+  options: names.map((n) => (typeof n === 'string' ? { value: n, name: n } : { value: n[0], name: n[1] })),
+});
+
+const PLACE = [
+  vector('/move', 'Move', { unit: 'm', step: 0.02 }),
+  vector('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
+  vector('/scale', 'Scale', { step: 0.01 }),
+];
+
+const material = (path: string, name: string): FieldSpec[] => [
+  { path: `${path}/colour`, label: `${name}: colour`, kind: 'colour' },
+  number(`${path}/metal`, `${name}: metal`, { min: 0, max: 1 }),
+  number(`${path}/roughness`, `${name}: roughness`, { min: 0, max: 1 }),
+  number(`${path}/ior`, `${name}: index of refraction`, { min: 1, max: 3 }),
+];
+
+/** The fields of a step, in the order in which they are thought of. */
+export function fieldsOf(step: Step): FieldSpec[] {
+  switch (step.kind) {
+    case 'block':
+      return [
+        { path: '/text', label: 'Text', kind: 'text', wide: true },
+        { path: '/family', label: 'Family', kind: 'family', wide: true },
+        number('/size', 'Cap height', { unit: 'm', min: 0.01, max: 100 }),
+        number('/tracking', 'Tracking', { unit: '1/1000 em', step: 1, decimals: 0, min: -500, max: 5000 }),
+        number('/leading', 'Line spacing', { unit: 'cap heights', min: -10, max: 20 }),
+        choice('/align', 'Align', 'left', 'centre', 'right'),
+        ...PLACE,
+      ];
+    case 'form':
+      return [
+        number('/depth', 'Depth', { unit: 'm', step: 0.005, decimals: 3, min: 0.001, max: 100 }),
+        choice('/profile', 'Edge profile', 'square', 'chamfer', 'roundover'),
+        number('/bevel', 'Bevel size', { unit: 'm', step: 0.002, decimals: 3, min: 0, max: 10 }),
+        number('/segments', 'Segments', { step: 1, decimals: 0, min: 1, max: 24 }),
+      ];
+    case 'drive':
+      return [
+        vector('/offset/move', 'Offset: move', { unit: 'm', step: 0.02 }),
+        vector('/offset/turn', 'Offset: turn', { unit: '°', step: 1, decimals: 1 }),
+        vector('/offset/scale', 'Offset: scale', { step: 0.01 }),
+        choice('/reach/order', 'Cadence', ['reading', 'reading order'], ['reverse', 'reverse']),
+        number('/reach/start', 'Start', { unit: 'frame', step: 1, decimals: 1 }),
+        number('/reach/delay', 'Delay a letter', { unit: 'frames', step: 0.25, min: -1000, max: 1000 }),
+        number('/reach/duration', 'Duration', { unit: 'frames', step: 1, decimals: 1, min: 0.1, max: 10000 }),
+        { path: '/reach/ease', label: 'Ease', kind: 'ease' },
+      ];
+    case 'material':
+      return [...material('/face', 'Face'), ...material('/edge', 'Edge')];
+    case 'environment':
+      return [
+        choice(
+          '/preset',
+          'Environment',
+          ['two_windows', 'two windows'],
+          ['overcast', 'overcast'],
+          ['dusk_harbour', 'dusk harbour'],
+          ['paper_tent', 'paper tent'],
+        ),
+        number('/strength', 'Strength', { step: 0.02, min: 0, max: 100 }),
+        number('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
+      ];
+    case 'lights':
+      return (step.lights ?? []).flatMap((light, k) => [
+        vector(`/lights/${k}/place`, `${light.name}: place`, { unit: 'm', step: 0.05 }),
+        vector(`/lights/${k}/aim`, `${light.name}: aim`, { unit: 'm', step: 0.05 }),
+        number(`/lights/${k}/width`, `${light.name}: width`, { unit: 'm', step: 0.05, min: 0.01, max: 100 }),
+        number(`/lights/${k}/height`, `${light.name}: height`, {
+          unit: 'm',
+          step: 0.05,
+          min: 0.01,
+          max: 100,
+        }),
+        number(`/lights/${k}/power`, `${light.name}: power`, {
+          unit: 'W',
+          step: 10,
+          decimals: 0,
+          min: 0,
+          max: 1e6,
+        }),
+        { path: `/lights/${k}/colour`, label: `${light.name}: colour`, kind: 'colour' } as FieldSpec,
+      ]);
+    case 'stage':
+      return [
+        { path: '/floor', label: 'Floor', kind: 'switch' },
+        { path: '/wall', label: 'Back wall', kind: 'switch' },
+        number('/wall_distance', 'Wall behind by', { unit: 'm', step: 0.05, min: 0.01, max: 1000 }),
+        { path: '/floor_material/colour', label: 'Floor: colour', kind: 'colour' },
+        number('/floor_material/roughness', 'Floor: roughness', { min: 0, max: 1 }),
+        { path: '/wall_material/colour', label: 'Wall: colour', kind: 'colour' },
+        number('/wall_material/roughness', 'Wall: roughness', { min: 0, max: 1 }),
+      ];
+    case 'camera':
+      return [
+        number('/lens', 'Lens', { unit: 'mm', step: 0.5, decimals: 1, min: 4, max: 1000 }),
+        number('/fit', 'Fit to width (0: by place)', { min: 0, max: 1 }),
+        {
+          path: '/orbit',
+          label: 'Orbit',
+          kind: 'vector',
+          unit: '°',
+          parts: ['right', 'up'],
+          step: 0.5,
+          decimals: 1,
+        },
+        {
+          path: '/shift',
+          label: 'Shift in the frame',
+          kind: 'vector',
+          parts: ['across', 'up'],
+          step: 0.005,
+          decimals: 3,
+        },
+        vector('/place', 'Place', { unit: 'm', step: 0.05 }),
+        vector('/aim', 'Aim', { unit: 'm', step: 0.05 }),
+        number('/shutter', 'Shutter', { unit: '°', step: 5, decimals: 0, min: 0, max: 360 }),
+      ];
+  }
+}

@@ -1,0 +1,107 @@
+import { useRef, useState } from 'react';
+import { inputLook } from '../../ui/controls';
+
+interface NumberProps {
+  label: string;
+  value: number;
+  step?: number;
+  min?: number;
+  max?: number;
+  decimals?: number;
+  id?: string;
+  keyed?: boolean;
+  onDraft?: (value: number) => void;
+  onCommit: (value: number) => void;
+}
+
+const DRAG_FROM = 3;
+
+/** A number to drag sideways, type, or step with the arrow keys. A drag is a draft; its release is one edit. */
+export function NumberField({
+  label,
+  value,
+  step = 0.01,
+  min = -1e5,
+  max = 1e5,
+  decimals = 2,
+  id,
+  keyed,
+  onDraft,
+  onCommit,
+}: NumberProps) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const [dragged, setDragged] = useState<number | null>(null);
+  const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null);
+  const shown = typed ?? tidy(dragged ?? value, decimals);
+  const bounded = (v: number) => Number(Math.min(max, Math.max(min, v)).toFixed(6));
+
+  function commit(text: string) {
+    setTyped(null);
+    const number = Number(text.replace(',', '.'));
+    // What is not a number, or out of bounds, goes to the server too: its answer names the bound.
+    if (text.trim() === '' || Number.isNaN(number)) return;
+    if (number !== value) onCommit(number);
+  }
+
+  return (
+    <input
+      id={id}
+      aria-label={label}
+      role="spinbutton"
+      aria-valuenow={value}
+      inputMode="decimal"
+      autoComplete="off"
+      className={`${inputLook} min-w-0 cursor-ew-resize tabular-nums focus:cursor-text ${keyed ? 'border-key' : ''}`}
+      value={shown}
+      onFocus={(e) => {
+        setTyped(tidy(value, Math.max(decimals, 3)));
+        const field = e.currentTarget;
+        requestAnimationFrame(() => field.select());
+      }}
+      onChange={(e) => setTyped(e.target.value)}
+      onBlur={(e) => typed !== null && commit(e.target.value)}
+      onKeyDown={(e) => {
+        if (e.key === 'Enter') commit(e.currentTarget.value);
+        else if (e.key === 'Escape') {
+          setTyped(null);
+          e.currentTarget.blur();
+        } else if (e.key === 'ArrowUp' || e.key === 'ArrowDown') {
+          e.preventDefault();
+          e.stopPropagation();
+          const by = step * (e.shiftKey ? 10 : 1) * (e.key === 'ArrowUp' ? 1 : -1);
+          const next = bounded(value + by);
+          setTyped(tidy(next, Math.max(decimals, 3)));
+          onCommit(next);
+        }
+      }}
+      onPointerDown={(e) => {
+        if (e.button !== 0 || document.activeElement === e.currentTarget) return;
+        drag.current = { x: e.clientX, from: value, moved: false };
+        e.currentTarget.setPointerCapture(e.pointerId);
+        e.preventDefault();
+      }}
+      onPointerMove={(e) => {
+        const d = drag.current;
+        if (!d) return;
+        const by = e.clientX - d.x;
+        if (!d.moved && Math.abs(by) < DRAG_FROM) return;
+        d.moved = true;
+        const next = bounded(d.from + Math.round(by / 2) * step * (e.shiftKey ? 10 : 1));
+        setDragged(next);
+        onDraft?.(next);
+      }}
+      onPointerUp={(e) => {
+        const d = drag.current;
+        drag.current = null;
+        if (d?.moved) {
+          if (dragged !== null && dragged !== value) onCommit(dragged);
+          setDragged(null);
+        } else if (d) e.currentTarget.focus();
+      }}
+    />
+  );
+}
+
+export function tidy(value: number, decimals: number): string {
+  return String(Number(value.toFixed(decimals)));
+}

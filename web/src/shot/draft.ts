@@ -1,0 +1,97 @@
+/** The draft as the core packs it: a JSON head and float32 tables. Nothing here computes a rule of the job. */
+
+export interface Surface {
+  colour: [number, number, number];
+  metal: number;
+  roughness: number;
+  ior: number;
+}
+export interface LetterAtRest {
+  text: string;
+  block: number;
+  line: number;
+  word: number;
+  lacking: boolean;
+  recipe: string;
+  box: [number, number, number, number];
+}
+export interface Look {
+  blocks: [Surface, Surface][];
+  sheets: { centre: number[]; u: number[]; v: number[]; surface: Surface }[];
+  lights: {
+    centre: number[];
+    u: number[];
+    v: number[];
+    normal: number[];
+    radiance: number[];
+    area: number;
+  }[];
+  environment: { preset: string; strength: number; turn: number };
+}
+export interface Note {
+  step: string;
+  code: string;
+  text: string;
+}
+interface SpanHead {
+  first: number;
+  last: number;
+  letters: LetterAtRest[];
+  starts: number[];
+  rest: number[];
+}
+export interface Span extends SpanHead {
+  poses: Float32Array; // frames x letters x 16, column by column
+  speeds: Float32Array; // frames x letters, cap heights a second
+}
+interface Head {
+  width: number;
+  height: number;
+  first: number;
+  last: number;
+  fps: [number, number];
+  spans: SpanHead[];
+  looks: Look[];
+  look_of: number[];
+  rest: number;
+  lenses: [number, number, number, number][];
+  keyed: Record<string, unknown[]>;
+  notes: Note[];
+}
+export interface Draft extends Omit<Head, 'spans'> {
+  spans: Span[];
+  camera: Float32Array;
+}
+
+/** Split a framed message: length of the head, the head, the body. */
+export function unframe(buffer: ArrayBuffer): { head: unknown; body: ArrayBuffer } {
+  const length = new DataView(buffer).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+  return { head, body: buffer.slice(4 + length) };
+}
+
+export function readDraft(buffer: ArrayBuffer): Draft {
+  const { head, body } = unframe(buffer);
+  const facts = head as Head;
+  let place = 0;
+  const take = (count: number) => {
+    const table = new Float32Array(body, place, count);
+    place += count * 4;
+    return table;
+  };
+  const spans = facts.spans.map((span) => {
+    const cells = (span.last - span.first + 1) * span.letters.length;
+    return { ...span, poses: take(cells * 16), speeds: take(cells) };
+  });
+  return { ...facts, spans, camera: take((facts.last - facts.first + 1) * 16) };
+}
+
+export function spanAt(draft: Draft, frame: number): Span | undefined {
+  return draft.spans.find((s) => frame >= s.first && frame <= s.last);
+}
+
+/** A pose of a letter at a frame, as 16 numbers. */
+export function poseAt(span: Span, frame: number, letter: number): Float32Array {
+  const start = ((frame - span.first) * span.letters.length + letter) * 16;
+  return span.poses.subarray(start, start + 16);
+}

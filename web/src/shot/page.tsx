@@ -1,0 +1,182 @@
+import { Redo2, Undo2 } from 'lucide-react';
+import { useCallback, useEffect, useState } from 'react';
+import { Link } from 'wouter';
+import { Deliver } from '../takes/deliver';
+import { Button, Hint, Mark } from '../ui/controls';
+import { Help, Palette, useShotCommands } from './commands';
+import { ShotContext, useShot, useShotStore } from './context';
+import { Desk } from './desk/desk';
+import { Picture } from './picture/picture';
+import { Recipe } from './recipe/recipe';
+import { Settings } from './settings';
+import { Sheet } from './sheet/sheet';
+import { createShot } from './store';
+import { Transport } from './transport/transport';
+
+export function ShotPage({ id }: { id: string }) {
+  const [store] = useState(() => createShot(id));
+  useEffect(() => {
+    store.open();
+    return () => store.close();
+  }, [store]);
+  return (
+    <ShotContext.Provider value={store}>
+      <Screen />
+    </ShotContext.Provider>
+  );
+}
+
+type Open = 'palette' | 'help' | 'deliver' | 'settings' | '';
+
+function Screen() {
+  const store = useShotStore();
+  const [open, setOpen] = useState<Open>('');
+  const show = useCallback((what: Open) => setOpen(what), []);
+  const commands = useShotCommands(show);
+  const document = useShot((s) => s.document);
+  const failed = useShot((s) => s.failed);
+  useEffect(() => {
+    if (document) window.document.title = `${document.title}, Moss Crown`;
+  }, [document]);
+
+  if (failed) {
+    return (
+      <main className="grid h-full place-items-center">
+        <div className="text-center">
+          <h1 className="mb-2 font-semibold text-lg">This shot cannot be opened</h1>
+          <p className="mb-4 text-dim">{failed}</p>
+          <Link className="text-moss underline" href="/">
+            To the slate
+          </Link>
+        </div>
+      </main>
+    );
+  }
+  return (
+    <div className="flex h-full min-w-[1100px] flex-col">
+      <TopBar open={show} />
+      <main className="grid min-h-0 flex-1 grid-cols-[232px_1fr_336px]">
+        <Recipe />
+        <div className="flex min-h-0 min-w-0 flex-col">
+          <Picture />
+          <Transport />
+          <Desk />
+        </div>
+        <Sheet />
+      </main>
+      <Palette commands={commands} open={open === 'palette'} onClose={() => show('')} />
+      <Help commands={commands} open={open === 'help'} onClose={() => show('')} />
+      {document && open === 'deliver' && (
+        <Deliver shot={store.getState().id} document={document} onClose={() => show('')} />
+      )}
+      {document && open === 'settings' && (
+        <Settings
+          document={document}
+          onClose={() => show('')}
+          onCommit={(patch) => store.edit(patch, 'shot settings')}
+        />
+      )}
+    </div>
+  );
+}
+
+function TopBar({ open }: { open: (what: Open) => void }) {
+  const store = useShotStore();
+  const document = useShot((s) => s.document);
+  const production = useShot((s) => s.production);
+  const saving = useShot((s) => s.saving);
+  const undo = useShot((s) => s.undo);
+  const redo = useShot((s) => s.redo);
+  const fps = document
+    ? Number(((document.fps?.numerator ?? 25) / (document.fps?.denominator ?? 1)).toFixed(3))
+    : 25;
+  const [renaming, setRenaming] = useState(false);
+  const frames = document ? (document.last ?? 0) - (document.first ?? 0) + 1 : 0;
+  return (
+    <header className="flex h-11 shrink-0 items-center gap-2.5 border-b px-3.5">
+      <Link href="/" aria-label="Moss Crown, to the slate">
+        <Mark />
+      </Link>
+      <nav aria-label="Where you are" className="flex min-w-0 items-center gap-1.5 text-dim">
+        <Link href="/" className="hover:text-ink">
+          Slate
+        </Link>
+        /
+        <Link href={`/productions/${production.id}`} className="truncate hover:text-ink">
+          {production.name}
+        </Link>
+        /
+        {renaming ? (
+          <input
+            autoFocus
+            aria-label="Name of the shot"
+            defaultValue={document?.title}
+            maxLength={200}
+            className="rounded border bg-bark px-1 text-ink"
+            onBlur={(e) => {
+              setRenaming(false);
+              const title = e.target.value.trim();
+              if (title && title !== document?.title)
+                store.edit([{ op: 'replace', path: '/title', value: title }], 'rename');
+            }}
+            onKeyDown={(e) => (e.key === 'Enter' || e.key === 'Escape') && e.currentTarget.blur()}
+          />
+        ) : (
+          <Hint text="Rename this shot">
+            <button
+              type="button"
+              className="truncate font-semibold text-ink"
+              onClick={() => setRenaming(true)}
+            >
+              {document?.title ?? '…'}
+            </button>
+          </Hint>
+        )}
+      </nav>
+      <Hint text={undo ? `Undo: ${undo}` : 'Nothing to undo'} keys="Ctrl+Z">
+        <Button look="quiet" aria-label="Undo" disabled={!undo} onClick={() => void store.history('undo')}>
+          <Undo2 size={15} />
+        </Button>
+      </Hint>
+      <Hint text={redo ? `Redo: ${redo}` : 'Nothing to redo'} keys="Ctrl+Shift+Z">
+        <Button look="quiet" aria-label="Redo" disabled={!redo} onClick={() => void store.history('redo')}>
+          <Redo2 size={15} />
+        </Button>
+      </Hint>
+      <span
+        role="status"
+        data-testid="saving"
+        className={`rounded-full border px-2.5 py-0.5 text-xs ${saving === 'away' ? 'border-warn text-warn' : 'text-dim'}`}
+      >
+        {saving === 'away' ? 'not saved: waiting for the server' : saving}
+      </span>
+      <span className="flex-1" />
+      <Hint text="Size, frame rate and length" keys="S">
+        <Button look="quiet" className="tabular-nums" onClick={() => open('settings')}>
+          {document?.width} × {document?.height}, {fps} fps, {document?.first} to {document?.last},{' '}
+          {(frames / fps).toFixed(2)} s
+        </Button>
+      </Hint>
+      <Hint text="All commands" keys="Ctrl+K">
+        <Button look="quiet" onClick={() => open('palette')}>
+          Commands
+        </Button>
+      </Hint>
+      <Hint text="This frame from the renderer" keys="P">
+        <Button
+          onClick={() => {
+            store.setView('shot');
+            store.setMode('proof');
+          }}
+        >
+          Proof
+        </Button>
+      </Hint>
+      <Hint text="Render frames and a movie" keys="D">
+        <Button look="main" onClick={() => open('deliver')}>
+          Deliver
+        </Button>
+      </Hint>
+    </header>
+  );
+}

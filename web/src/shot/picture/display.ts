@@ -1,0 +1,49 @@
+import * as THREE from 'three';
+
+const SIZE = 48;
+const LOW = -10;
+const HIGH = 7;
+
+/** The last pass: scene-linear light through the core's display table. The same transform as proof and take. */
+export class DisplayPass {
+  private readonly material: THREE.ShaderMaterial;
+  private readonly quad: THREE.Mesh;
+  private readonly camera = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
+
+  constructor(table: ArrayBuffer) {
+    const lut = new THREE.Data3DTexture(new Uint8Array(table), SIZE, SIZE, SIZE);
+    lut.format = THREE.RGBAFormat;
+    lut.minFilter = lut.magFilter = THREE.LinearFilter;
+    lut.needsUpdate = true;
+    this.material = new THREE.ShaderMaterial({
+      depthTest: false,
+      depthWrite: false,
+      toneMapped: false,
+      glslVersion: THREE.GLSL3,
+      uniforms: { picture: { value: null }, table: { value: lut } },
+      vertexShader: 'out vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }',
+      fragmentShader: `
+        precision highp sampler3D;
+        uniform sampler2D picture; uniform sampler3D table; in vec2 at; out vec4 colour;
+        void main() {
+          vec3 light = max(texture(picture, at).rgb, vec3(1e-6));
+          vec3 s = clamp((log2(light / 0.18) - ${LOW.toFixed(1)}) / ${(HIGH - LOW).toFixed(1)}, 0.0, 1.0);
+          colour = vec4(texture(table, s * ${((SIZE - 1) / SIZE).toFixed(8)} + ${(0.5 / SIZE).toFixed(8)}).rgb, 1.0);
+        }`,
+    });
+    this.quad = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.material);
+    this.quad.frustumCulled = false;
+  }
+
+  show(renderer: THREE.WebGLRenderer, picture: THREE.Texture) {
+    (this.material.uniforms.picture as THREE.IUniform).value = picture;
+    renderer.setRenderTarget(null);
+    renderer.render(this.quad, this.camera);
+  }
+
+  dispose() {
+    (this.material.uniforms.table as THREE.IUniform).value.dispose();
+    this.material.dispose();
+    this.quad.geometry.dispose();
+  }
+}

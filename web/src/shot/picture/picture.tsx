@@ -1,0 +1,215 @@
+import { useEffect, useLayoutEffect, useRef, useState } from 'react';
+import { Button, Hint } from '../../ui/controls';
+import { useShot, useShotStore } from '../context';
+import type { View } from '../store';
+import { DraftStage } from './stage';
+
+const VIEWS: { id: View; name: string; keys: string }[] = [
+  { id: 'shot', name: 'Shot camera', keys: '1' },
+  { id: 'walk', name: 'Walk around', keys: '2' },
+  { id: 'front', name: 'Front', keys: '3' },
+  { id: 'side', name: 'Side', keys: '4' },
+  { id: 'top', name: 'Top', keys: '5' },
+];
+
+export function Picture() {
+  const store = useShotStore();
+  const view = useShot((s) => s.view);
+  const mode = useShot((s) => s.mode);
+  const guides = useShot((s) => s.guides);
+  return (
+    <section aria-label="Picture" className="flex min-h-0 flex-1 flex-col">
+      <div className="flex flex-wrap items-center gap-1.5 px-3 py-1.5">
+        <div role="group" aria-label="View" className="flex overflow-hidden rounded-md border">
+          {VIEWS.map((v) => (
+            <Hint
+              key={v.id}
+              text={
+                v.id === 'shot' ? 'Through the shot camera' : 'Drag to look around; the shot is not changed'
+              }
+              keys={v.keys}
+            >
+              <button
+                type="button"
+                aria-pressed={view === v.id}
+                onClick={() => store.setView(v.id)}
+                className={`px-2.5 py-1 text-sm ${view === v.id ? 'bg-raised text-ink shadow-[inset_0_-2px_0_var(--moss)]' : 'text-dim hover:text-ink'}`}
+              >
+                {v.name}
+              </button>
+            </Hint>
+          ))}
+        </div>
+        <span className="flex-1" />
+        <Hint text="Action and title safe areas" keys="G">
+          <Button look="quiet" aria-pressed={guides} active={guides} onClick={() => store.toggle('guides')}>
+            safe areas
+          </Button>
+        </Hint>
+        <div role="group" aria-label="Kind of picture" className="flex overflow-hidden rounded-md border">
+          {(['draft', 'proof'] as const).map((m) => (
+            <Hint
+              key={m}
+              text={
+                m === 'draft' ? 'The live picture' : 'This frame from the renderer, as a take will have it'
+              }
+              keys={m === 'proof' ? 'P' : undefined}
+            >
+              <button
+                type="button"
+                aria-pressed={mode === m}
+                onClick={() => {
+                  if (m === 'proof') store.setView('shot');
+                  store.setMode(m);
+                }}
+                className={`px-2.5 py-1 text-sm ${mode === m ? 'bg-raised text-ink shadow-[inset_0_-2px_0_var(--moss)]' : 'text-dim hover:text-ink'}`}
+              >
+                {m === 'draft' ? 'Draft' : 'Proof'}
+              </button>
+            </Hint>
+          ))}
+        </div>
+      </div>
+      <Frame />
+    </section>
+  );
+}
+
+/** The frame, as large as it goes, on a neutral surround. */
+function Frame() {
+  const store = useShotStore();
+  const holder = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const stage = useRef<DraftStage | null>(null);
+  const document = useShot((s) => s.document);
+  const draft = useShot((s) => s.draft);
+  const frame = useShot((s) => s.frame);
+  const view = useShot((s) => s.view);
+  const mode = useShot((s) => s.mode);
+  const playing = useShot((s) => s.playing);
+  const guides = useShot((s) => s.guides);
+  const proof = useShot((s) => s.proof);
+  const revision = useShot((s) => s.revision);
+  const [size, setSize] = useState({ width: 0, height: 0 });
+  const [broken, setBroken] = useState('');
+  const [shown, setShown] = useState(false);
+  const aspect = (document?.width ?? 16) / (document?.height ?? 9);
+
+  useLayoutEffect(() => {
+    const box = holder.current;
+    if (!box) return;
+    const fit = () => {
+      const width = Math.min(box.clientWidth - 16, (box.clientHeight - 12) * aspect);
+      setSize({ width: Math.max(1, Math.floor(width)), height: Math.max(1, Math.floor(width / aspect)) });
+    };
+    const watch = new ResizeObserver(fit);
+    watch.observe(box);
+    fit();
+    return () => watch.disconnect();
+  }, [aspect]);
+
+  useEffect(() => {
+    if (!canvas.current) return;
+    try {
+      const made = new DraftStage(canvas.current);
+      made.onShown = (at, ms) => {
+        setShown(true);
+        const marks = window as unknown as { mossShown?: { at: number; frame: number; ms: number } };
+        marks.mossShown = { at: performance.now(), frame: at, ms };
+      };
+      stage.current = made;
+    } catch {
+      setBroken('This browser has no WebGL 2, which the draft needs. Proofs and takes work without it.');
+    }
+    return () => {
+      stage.current?.dispose();
+      stage.current = null;
+    };
+  }, []);
+
+  useEffect(() => stage.current?.resize(size.width, size.height), [size]);
+  useEffect(() => {
+    if (draft) stage.current?.setDraft(draft);
+  }, [draft]);
+  useEffect(() => stage.current?.setFrame(frame), [frame]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a free view is placed once the title is there
+  useEffect(() => stage.current?.setView(view), [view]);
+  useEffect(() => {
+    const fps = draft ? draft.fps[0] / draft.fps[1] : 25;
+    stage.current?.setBudget(playing ? 1000 / fps : null);
+  }, [playing, draft]);
+
+  const current = proof && proof.frame === frame;
+  return (
+    <div ref={holder} className="relative grid min-h-0 flex-1 place-items-center overflow-hidden bg-surround">
+      <div className="relative bg-black" style={size}>
+        <canvas
+          ref={canvas}
+          data-testid="draft"
+          data-shown={shown}
+          className="block h-full w-full"
+          aria-label="Draft of the frame"
+          role="img"
+          style={{ width: size.width, height: size.height, cursor: view === 'shot' ? 'default' : 'grab' }}
+        />
+        {mode === 'proof' && proof && (
+          <img
+            data-testid="proof"
+            data-samples={proof.samples}
+            data-of={proof.of}
+            data-revision={proof.revision}
+            src={proof.picture}
+            alt={`Proof of frame ${proof.frame}`}
+            className="absolute inset-0 h-full w-full"
+          />
+        )}
+        {mode === 'proof' && (
+          <div
+            className="absolute bottom-2 left-2 flex items-center gap-2 rounded bg-black/75 px-2 py-1 text-white text-xs"
+            role="status"
+          >
+            {!proof && 'proof of this frame is under way: first look in a few seconds'}
+            {proof && !current && `proof of frame ${proof.frame}; frame ${frame} follows`}
+            {proof && current && proof.revision < revision && 'edited: a new proof is under way'}
+            {proof &&
+              current &&
+              proof.revision >= revision &&
+              (proof.working ? `${proof.samples} of ${proof.of} samples` : `finished, ${proof.of} samples`)}
+            {proof?.working && (
+              <button type="button" className="underline" onClick={() => store.setMode('draft')}>
+                stop
+              </button>
+            )}
+          </div>
+        )}
+        {guides && <Guides />}
+        {broken && (
+          <p className="absolute inset-0 grid place-items-center p-6 text-center text-white">{broken}</p>
+        )}
+        {!broken && !shown && (
+          <p className="absolute inset-0 grid place-items-center text-sm text-white/80">
+            setting the first frame …
+          </p>
+        )}
+      </div>
+    </div>
+  );
+}
+
+/** Action safe 93 %, title safe 90 % (EBU R 95), and the centre. */
+function Guides() {
+  return (
+    <svg
+      className="pointer-events-none absolute inset-0 h-full w-full"
+      viewBox="0 0 100 100"
+      preserveAspectRatio="none"
+      aria-hidden="true"
+    >
+      <g fill="none" stroke="#fff" strokeOpacity="0.45" strokeWidth="1">
+        <rect x="3.5" y="3.5" width="93" height="93" vectorEffect="non-scaling-stroke" />
+        <rect x="5" y="5" width="90" height="90" strokeDasharray="4 3" vectorEffect="non-scaling-stroke" />
+        <path d="M50 46 V54 M48 50 H52" vectorEffect="non-scaling-stroke" />
+      </g>
+    </svg>
+  );
+}

@@ -1,0 +1,415 @@
+import * as THREE from 'three';
+import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
+import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
+import { bytes } from '../../api/client';
+import { type Draft, type Look, poseAt, type Span, type Surface, spanAt } from '../draft';
+import type { View } from '../store';
+import { DisplayPass } from './display';
+
+const ENVIRONMENT_WIDTH = 512;
+const ENVIRONMENT_HEIGHT = 256;
+const SETTLE_MS = 180;
+const SHADOW_MAP = 1024;
+const WALK_ANGLE = 32;
+
+interface Facets {
+  face: THREE.BufferGeometry;
+  edge: THREE.BufferGeometry;
+}
+
+/** Draws a draft with three. It draws what the core computed and knows no rule of the job. */
+export class DraftStage {
+  private readonly renderer: THREE.WebGLRenderer;
+  private readonly scene = new THREE.Scene();
+  private readonly title = new THREE.Group();
+  private readonly setting = new THREE.Group();
+  private readonly lamps = new THREE.Group();
+  private readonly shotCamera = new THREE.PerspectiveCamera();
+  private readonly walkCamera = new THREE.PerspectiveCamera(WALK_ANGLE, 1, 0.05, 400);
+  private readonly controls: OrbitControls;
+  private readonly solids = new Map<string, Promise<Facets>>();
+  private readonly built = new Map<string, Facets>();
+  private readonly environments = new Map<string, Promise<THREE.Texture>>();
+  private readonly prefilter: THREE.PMREMGenerator;
+  private target: THREE.WebGLRenderTarget | null = null;
+  private targetKey = '';
+  private display: DisplayPass | null = null;
+  private draft: Draft | null = null;
+  private span: Span | null = null;
+  private frame = 0;
+  private view: View = 'shot';
+  private look: Look | null = null;
+  private size = [1, 1] as [number, number];
+  private asked = 0;
+  private settling = 0;
+  private scale = 1;
+  private lost = false;
+  /** Called after each picture with the frame it shows and how long it took, in milliseconds. */
+  onShown: (frame: number, ms: number) => void = () => {};
+
+  constructor(private readonly canvas: HTMLCanvasElement) {
+    this.renderer = new THREE.WebGLRenderer({
+      canvas,
+      antialias: false,
+      powerPreference: 'high-performance',
+    });
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
+    this.renderer.toneMapping = THREE.NoToneMapping;
+    this.renderer.shadowMap.enabled = true;
+    this.renderer.shadowMap.type = THREE.PCFShadowMap;
+    this.renderer.shadowMap.autoUpdate = false;
+    this.prefilter = new THREE.PMREMGenerator(this.renderer);
+    this.scene.background = new THREE.Color(0, 0, 0);
+    this.scene.add(this.title, this.setting, this.lamps);
+    this.shotCamera.matrixAutoUpdate = false;
+    this.controls = new OrbitControls(this.walkCamera, canvas);
+    this.controls.enabled = false;
+    this.controls.addEventListener('change', () => this.ask());
+    canvas.addEventListener('webglcontextlost', this.onLost);
+    void bytes('/api/display-table').then(({ body }) => {
+      this.display = new DisplayPass(body);
+      this.ask();
+    });
+  }
+
+  private readonly onLost = (event: Event) => {
+    event.preventDefault();
+    this.lost = true;
+  };
+
+  setDraft(draft: Draft) {
+    this.draft = draft;
+    this.span = null;
+    this.look = null;
+    this.setFrame(this.frame);
+  }
+
+  setFrame(frame: number) {
+    const { draft } = this;
+    this.frame = frame;
+    if (!draft) return;
+    const span = spanAt(draft, frame);
+    if (!span) return;
+    const look = draft.looks[draft.look_of[frame - draft.first] ?? 0];
+    if (look && look !== this.look) this.arrange(look);
+    if (span !== this.span) this.fill(span);
+    span.letters.forEach((_, k) => {
+      const letter = this.title.children[k];
+      if (!letter) return;
+      letter.matrix.fromArray(poseAt(span, frame, k));
+      letter.matrixWorldNeedsUpdate = true;
+    });
+    this.renderer.shadowMap.needsUpdate = true;
+    this.ask();
+  }
+
+  setView(view: View) {
+    this.view = view;
+    const free = view !== 'shot';
+    this.controls.enabled = free;
+    if (free) this.place(view);
+    this.ask();
+  }
+
+  resize(width: number, height: number) {
+    this.size = [Math.max(1, Math.round(width)), Math.max(1, Math.round(height))];
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+    this.renderer.setSize(...this.size, false);
+    this.ask();
+  }
+
+  /** While playing, resolution follows what the machine can do in `budget` milliseconds. */
+  setBudget(budget: number | null) {
+    if (budget === null) this.scale = 1;
+    this.budget = budget;
+    this.ask();
+  }
+  private budget: number | null = null;
+
+  dispose() {
+    cancelAnimationFrame(this.asked);
+    clearTimeout(this.settling);
+    this.controls.dispose();
+    this.canvas.removeEventListener('webglcontextlost', this.onLost);
+    for (const facets of this.built.values()) {
+      facets.face.dispose();
+      facets.edge.dispose();
+    }
+    this.target?.dispose();
+    this.display?.dispose();
+    this.prefilter.dispose();
+    this.renderer.dispose();
+  }
+
+  private fill(span: Span) {
+    const recipes = span.letters.map((l) => l.recipe);
+    const missing = [...new Set(recipes)].filter((r) => !this.built.has(r));
+    if (missing.length) {
+      // Keep what is shown until the new letters are there: no flicker while a value is dragged.
+      void Promise.all(missing.map((r) => this.solid(r))).then(() => {
+        if (this.draft && spanAt(this.draft, this.frame) === span) this.setFrame(this.frame);
+      });
+      if (this.title.children.length === span.letters.length) return;
+      if (this.title.children.length) return;
+    }
+    if (missing.length) return;
+    this.span = span;
+    this.title.clear();
+    for (const letter of span.letters) {
+      const facets = this.built.get(letter.recipe) as Facets;
+      const group = new THREE.Group();
+      group.matrixAutoUpdate = false;
+      const [face, edge] = this.materials(letter.block);
+      for (const mesh of [new THREE.Mesh(facets.face, face), new THREE.Mesh(facets.edge, edge)]) {
+        mesh.castShadow = mesh.receiveShadow = true;
+        mesh.matrixAutoUpdate = false;
+        group.add(mesh);
+      }
+      this.title.add(group);
+    }
+    this.trim(new Set(recipes));
+  }
+
+  private trim(kept: Set<string>) {
+    for (const [recipe, facets] of this.built) {
+      if (this.built.size <= 400) break;
+      if (kept.has(recipe)) continue;
+      facets.face.dispose();
+      facets.edge.dispose();
+      this.built.delete(recipe);
+      this.solids.delete(recipe);
+    }
+  }
+
+  private solid(recipe: string): Promise<Facets> {
+    let made = this.solids.get(recipe);
+    if (!made) {
+      made = bytes(`/api/solids?recipe=${encodeURIComponent(recipe)}`).then(async ({ body }) => {
+        const gltf = await new GLTFLoader().parseAsync(body, '');
+        const found: Record<string, THREE.BufferGeometry> = {};
+        gltf.scene.traverse((node) => {
+          if (node instanceof THREE.Mesh) found[(node.material as THREE.Material).name] = node.geometry;
+        });
+        const none = new THREE.BufferGeometry();
+        const facets = { face: found.face ?? none, edge: found.edge ?? none };
+        this.built.set(recipe, facets);
+        return facets;
+      });
+      made.catch(() => this.solids.delete(recipe));
+      this.solids.set(recipe, made);
+    }
+    return made;
+  }
+
+  private readonly byBlock = new Map<number, [THREE.MeshStandardMaterial, THREE.MeshStandardMaterial]>();
+
+  private materials(block: number) {
+    let pair = this.byBlock.get(block);
+    if (!pair) {
+      pair = [new THREE.MeshStandardMaterial(), new THREE.MeshStandardMaterial()];
+      this.byBlock.set(block, pair);
+    }
+    const look = this.look?.blocks[block];
+    if (look) {
+      dress(pair[0], look[0]);
+      dress(pair[1], look[1]);
+    }
+    return pair;
+  }
+
+  private arrange(look: Look) {
+    this.look = look;
+    look.blocks.forEach((_, k) => {
+      this.materials(k);
+    });
+    this.setting.clear();
+    for (const sheet of look.sheets) {
+      const u = new THREE.Vector3(...(sheet.u as [number, number, number]));
+      const v = new THREE.Vector3(...(sheet.v as [number, number, number]));
+      const mesh = new THREE.Mesh(PLANE, dress(new THREE.MeshStandardMaterial(), sheet.surface));
+      mesh.matrixAutoUpdate = false;
+      mesh.matrix.makeBasis(u, v, u.clone().cross(v).normalize());
+      mesh.matrix.setPosition(...(sheet.centre as [number, number, number]));
+      mesh.receiveShadow = true;
+      this.setting.add(mesh);
+    }
+    this.lamps.clear();
+    look.lights.forEach((light, k) => {
+      const strongest = Math.max(...light.radiance, 1e-9);
+      const lamp = new THREE.SpotLight(
+        new THREE.Color(...(light.radiance.map((c) => c / strongest) as [number, number, number])),
+        strongest * light.area,
+      );
+      lamp.angle = 1.4;
+      lamp.penumbra = 1;
+      lamp.position.set(...(light.centre as [number, number, number]));
+      const aim = light.centre.map((c, i) => c + (light.normal[i] ?? 0)) as [number, number, number];
+      lamp.target.position.set(...aim);
+      const first = k === 0; // one shadow in the draft, the key's; the proof has them all
+      lamp.castShadow = first;
+      if (first) {
+        lamp.shadow.mapSize.set(SHADOW_MAP, SHADOW_MAP);
+        lamp.shadow.focus = 0.5;
+        lamp.shadow.bias = -0.0006;
+        lamp.shadow.normalBias = 0.02;
+        lamp.shadow.radius = 5;
+        lamp.shadow.camera.near = 0.5;
+        lamp.shadow.camera.far = 60;
+      }
+      this.lamps.add(lamp, lamp.target);
+    });
+    const { preset, strength, turn } = look.environment;
+    this.scene.environmentIntensity = strength;
+    this.scene.environmentRotation.set(0, (-turn * Math.PI) / 180, 0);
+    void this.environment(preset).then((texture) => {
+      if (this.look?.environment.preset !== preset || this.scene.environment === texture) return;
+      this.scene.environment = texture;
+      this.ask();
+    });
+  }
+
+  private environment(preset: string): Promise<THREE.Texture> {
+    let made = this.environments.get(preset);
+    if (!made) {
+      made = bytes(`/api/environments/${preset}`).then(({ body }) => {
+        const rows = new Uint16Array(body);
+        // three counts rows from below and turns azimuth the other way about; see toEquirect.
+        const picture = new THREE.DataTexture(
+          toEquirect(rows),
+          ENVIRONMENT_WIDTH,
+          ENVIRONMENT_HEIGHT,
+          THREE.RGBAFormat,
+          THREE.HalfFloatType,
+        );
+        picture.mapping = THREE.EquirectangularReflectionMapping;
+        picture.minFilter = picture.magFilter = THREE.LinearFilter;
+        picture.wrapS = THREE.RepeatWrapping;
+        picture.needsUpdate = true;
+        const texture = this.prefilter.fromEquirectangular(picture).texture;
+        picture.dispose();
+        return texture;
+      });
+      this.environments.set(preset, made);
+    }
+    return made;
+  }
+
+  private aimShot() {
+    const { draft, shotCamera, frame } = this;
+    if (!draft) return;
+    const index = frame - draft.first;
+    const lens = draft.lenses[Math.min(index, draft.lenses.length - 1)] as [number, number, number, number];
+    const [across, up, shiftX, shiftY] = lens;
+    const near = 0.05;
+    shotCamera.projectionMatrix.makePerspective(
+      (-1 - shiftX) * across * near,
+      (1 - shiftX) * across * near,
+      (1 - shiftY) * up * near,
+      (-1 - shiftY) * up * near,
+      near,
+      400,
+    );
+    shotCamera.projectionMatrixInverse.copy(shotCamera.projectionMatrix).invert();
+    shotCamera.matrix.fromArray(draft.camera, index * 16);
+    shotCamera.matrixWorldNeedsUpdate = true;
+  }
+
+  /** Put the free camera where it sees the title from a side. */
+  private place(view: View) {
+    const box = new THREE.Box3().setFromObject(this.title);
+    if (box.isEmpty()) box.set(new THREE.Vector3(-3, 0, -1), new THREE.Vector3(3, 1, 1));
+    const centre = box.getCenter(new THREE.Vector3());
+    const size = box.getSize(new THREE.Vector3());
+    const half = Math.tan((WALK_ANGLE * Math.PI) / 360);
+    const aspect = this.size[0] / this.size[1];
+    const away = (across: number, high: number) => Math.max(across / aspect, high, 0.5) / 2 / half / 0.72;
+    const to = {
+      front: new THREE.Vector3(0, 0.001, away(size.x, size.y) + size.z / 2),
+      side: new THREE.Vector3(away(size.z, size.y) * 2.2 + size.x / 2, 0.001, 0),
+      top: new THREE.Vector3(0, away(size.x, size.z) + size.y / 2, 0.001),
+    }[view as 'front' | 'side' | 'top'];
+    this.controls.target.copy(centre);
+    this.walkCamera.position
+      .copy(centre)
+      .add(to ?? new THREE.Vector3(0.5, 0.28, 0.9).multiplyScalar(away(size.x, size.y)));
+    this.controls.update();
+  }
+
+  private ask() {
+    if (!this.asked) this.asked = requestAnimationFrame(() => this.paint(false));
+  }
+
+  private paint(still: boolean) {
+    this.asked = 0;
+    if (this.lost || !this.display || !this.draft) return;
+    const begun = performance.now();
+    const ratio = this.renderer.getPixelRatio();
+    const scale = still ? 1 : this.scale;
+    const width = Math.max(2, Math.round(this.size[0] * ratio * scale));
+    const height = Math.max(2, Math.round(this.size[1] * ratio * scale));
+    const samples = still ? 4 : 0;
+    const key = `${width} ${height} ${samples}`;
+    if (!this.target || this.targetKey !== key) {
+      this.target?.dispose();
+      this.target = new THREE.WebGLRenderTarget(width, height, { type: THREE.HalfFloatType, samples });
+      this.target.texture.minFilter = this.target.texture.magFilter = THREE.LinearFilter;
+      this.targetKey = key;
+    }
+    let camera = this.shotCamera;
+    if (this.view === 'shot') this.aimShot();
+    else {
+      camera = this.walkCamera;
+      camera.aspect = width / height;
+      camera.updateProjectionMatrix();
+    }
+    this.renderer.setRenderTarget(this.target);
+    this.renderer.render(this.scene, camera);
+    this.display.show(this.renderer, this.target.texture);
+    const ms = performance.now() - begun;
+    this.onShown(this.frame, ms);
+    if (this.budget !== null && !still) this.adapt(ms);
+    clearTimeout(this.settling);
+    if (!still && this.budget === null) this.settling = window.setTimeout(() => this.paint(true), SETTLE_MS);
+  }
+
+  private pace = 0;
+  private lastPaint = 0;
+
+  /** Software drawing hands work over and returns: what counts is the time between pictures. */
+  private adapt(ms: number) {
+    const now = performance.now();
+    const gap = Math.min(400, Math.max(ms, now - this.lastPaint));
+    this.lastPaint = now;
+    this.pace = this.pace ? this.pace * 0.7 + gap * 0.3 : gap;
+    const budget = this.budget ?? 40;
+    if (this.pace > budget * 1.25) this.scale = Math.max(0.3, this.scale * 0.85);
+    else if (this.pace < budget * 1.02) this.scale = Math.min(1, this.scale * 1.03);
+  }
+}
+
+const PLANE = new THREE.PlaneGeometry(2, 2);
+
+function dress(material: THREE.MeshStandardMaterial, surface: Surface): THREE.MeshStandardMaterial {
+  material.color.setRGB(...surface.colour, THREE.LinearSRGBColorSpace);
+  material.metalness = surface.metal;
+  material.roughness = Math.max(0.04, surface.roughness);
+  return material;
+}
+
+/**
+ * The core's picture (row 0 up, middle column towards -Z, columns to the right) as three wants it: row 0 down, and
+ * u = atan2(z, x) / 2 pi + 0.5, in which the middle column looks along +X. So rows are flipped and columns moved by a
+ * quarter: towards -Z, atan2 is -90 degrees, u = 0.25.
+ */
+export function toEquirect(rows: Uint16Array): Uint16Array {
+  const out = new Uint16Array(rows.length);
+  const quarter = ENVIRONMENT_WIDTH / 4;
+  for (let y = 0; y < ENVIRONMENT_HEIGHT; y++) {
+    for (let x = 0; x < ENVIRONMENT_WIDTH; x++) {
+      const from = (y * ENVIRONMENT_WIDTH + ((x + quarter) % ENVIRONMENT_WIDTH)) * 4;
+      const to = ((ENVIRONMENT_HEIGHT - 1 - y) * ENVIRONMENT_WIDTH + x) * 4;
+      for (let c = 0; c < 4; c++) out[to + c] = rows[from + c] as number;
+    }
+  }
+  return out;
+}

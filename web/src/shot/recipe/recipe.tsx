@@ -1,0 +1,106 @@
+import { Camera, CircleDot, Grid2x2, Layers, Lightbulb, Power, Sun, Type, Wind } from 'lucide-react';
+import type { ComponentType } from 'react';
+import { Hint } from '../../ui/controls';
+import { useShot, useShotStore } from '../context';
+import type { Step } from '../store';
+import { STAGES, stageOf, stepAbout, stepTitle } from './steps';
+
+const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
+  block: Type,
+  form: Layers,
+  drive: Wind,
+  material: CircleDot,
+  environment: Sun,
+  lights: Lightbulb,
+  stage: Grid2x2,
+  camera: Camera,
+};
+
+/** The steps of the shot, in the order in which they are computed. */
+export function Recipe() {
+  const store = useShotStore();
+  const document = useShot((s) => s.document);
+  const chosen = useShot((s) => s.step);
+  const stage = useShot((s) => s.stage);
+  const draft = useShot((s) => s.draft);
+  const steps = document?.steps ?? [];
+  const shown = steps
+    .map((step, index) => ({ step, index }))
+    .filter(({ step }) => stage === 'all' || stageOf(step) === stage);
+  return (
+    <nav aria-label="Recipe" className="flex min-h-0 flex-col border-r bg-panel">
+      <h2 className="px-3 pt-2.5 pb-1.5 text-dim text-xs">Recipe, computed from top to bottom</h2>
+      <div role="group" aria-label="Stages" className="flex flex-wrap gap-1 px-3 pb-2">
+        {STAGES.map((s) => (
+          <button
+            key={s}
+            type="button"
+            aria-pressed={stage === s}
+            onClick={() => store.setStage(s)}
+            className={`rounded-full border px-2 py-0.5 text-xs ${stage === s ? 'border-moss text-ink' : 'border-transparent text-dim hover:text-ink'}`}
+          >
+            {s}
+          </button>
+        ))}
+      </div>
+      <ol className="min-h-0 flex-1 overflow-y-auto pb-3">
+        {shown.map(({ step, index }) => {
+          const Icon = ICON[step.kind];
+          const keyed = Object.keys(draft?.keyed ?? {}).some((p) => p.startsWith(`/steps/${index}/`));
+          const warned = draft?.notes.some((n) => n.step === step.id);
+          const off = step.on === false;
+          return (
+            <li
+              key={step.id}
+              className={`flex items-center border-l-3 ${chosen === step.id ? 'border-moss bg-moss-deep' : 'border-transparent'} ${off ? 'opacity-55' : ''}`}
+            >
+              <button
+                type="button"
+                aria-current={chosen === step.id ? 'step' : undefined}
+                className="grid min-w-0 flex-1 grid-cols-[16px_1fr_auto] items-center gap-2 py-1.5 pr-1 pl-2.5 text-left outline-offset-[-2px]"
+                onClick={() => store.selectStep(step.id)}
+              >
+                <Icon size={14} />
+                <span className="min-w-0">
+                  <span className="block truncate">{stepTitle(step)}</span>
+                  <span className="block truncate text-dim text-xs">
+                    {off ? 'off' : stepAbout(step, draft)}
+                  </span>
+                </span>
+                <span className="flex items-center gap-1">
+                  {warned && (
+                    <span className="font-bold text-warn" title="see the desk">
+                      !<span className="sr-only"> has a note</span>
+                    </span>
+                  )}
+                  {keyed && (
+                    <span className="size-2 rounded-full border-2 border-key" title="has keys">
+                      <span className="sr-only">has keys</span>
+                    </span>
+                  )}
+                </span>
+              </button>
+              {step.kind !== 'block' && step.kind !== 'camera' && (
+                <Hint text={off ? 'Switch this step on' : 'Switch this step off'}>
+                  <button
+                    type="button"
+                    aria-label={`${stepTitle(step)}: ${off ? 'switch on' : 'switch off'}`}
+                    className="mr-1.5 grid size-6 place-items-center rounded text-dim hover:text-ink"
+                    onClick={() =>
+                      store.edit(
+                        [{ op: 'replace', path: `/steps/${index}/on`, value: off }],
+                        off ? 'switch on' : 'switch off',
+                      )
+                    }
+                  >
+                    <Power size={12} />
+                  </button>
+                </Hint>
+              )}
+            </li>
+          );
+        })}
+      </ol>
+    </nav>
+  );
+}

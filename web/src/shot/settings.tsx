@@ -1,0 +1,144 @@
+import { useState } from 'react';
+import { Button, Dialog, Field, inputLook } from '../ui/controls';
+import type { Shot } from './store';
+import type { Operation } from './values';
+
+export const SIZES: [string, number, number][] = [
+  ['1280 × 720', 1280, 720],
+  ['1920 × 1080', 1920, 1080],
+  ['3840 × 2160', 3840, 2160],
+  ['1080 × 1920, upright', 1080, 1920],
+  ['1080 × 1080, square', 1080, 1080],
+  ['2048 × 858, wide', 2048, 858],
+];
+export const RATES: [string, number, number][] = [
+  ['23.976', 24000, 1001],
+  ['24', 24, 1],
+  ['25', 25, 1],
+  ['29.97', 30000, 1001],
+  ['30', 30, 1],
+  ['50', 50, 1],
+  ['60', 60, 1],
+];
+
+export interface Format {
+  width: number;
+  height: number;
+  numerator: number;
+  denominator: number;
+  first: number;
+  last: number;
+}
+
+/** Size, frame rate and length: sensible choices, and free entry. */
+export function FormatFields({ value, onChange }: { value: Format; onChange: (next: Format) => void }) {
+  const size = SIZES.find(([, w, h]) => w === value.width && h === value.height)?.[0] ?? 'own';
+  const rate = RATES.find(([, n, d]) => n === value.numerator && d === value.denominator)?.[0] ?? 'own';
+  const put = (part: Partial<Format>) => onChange({ ...value, ...part });
+  const whole = (name: keyof Format, label: string) => (
+    <Field label={label}>
+      <input
+        type="number"
+        className={inputLook}
+        value={value[name]}
+        onChange={(e) => put({ [name]: Math.round(Number(e.target.value)) })}
+      />
+    </Field>
+  );
+  return (
+    <div className="grid grid-cols-2 gap-3">
+      <Field label="Size">
+        <select
+          className={inputLook}
+          value={size}
+          onChange={(e) => {
+            const s = SIZES.find(([n]) => n === e.target.value);
+            if (s) put({ width: s[1], height: s[2] });
+          }}
+        >
+          {SIZES.map(([n]) => (
+            <option key={n}>{n}</option>
+          ))}
+          <option value="own">own size</option>
+        </select>
+      </Field>
+      <Field label="Frame rate">
+        <select
+          className={inputLook}
+          value={rate}
+          onChange={(e) => {
+            const r = RATES.find(([n]) => n === e.target.value);
+            if (r) put({ numerator: r[1], denominator: r[2] });
+          }}
+        >
+          {RATES.map(([n]) => (
+            <option key={n}>{n}</option>
+          ))}
+          <option value="own">own rate</option>
+        </select>
+      </Field>
+      {whole('width', 'Width, pixels')}
+      {whole('height', 'Height, pixels')}
+      {whole('numerator', 'Frames a second')}
+      {whole('denominator', 'divided by')}
+      {whole('first', 'First frame')}
+      {whole('last', 'Last frame')}
+    </div>
+  );
+}
+
+export function Settings({
+  document,
+  onClose,
+  onCommit,
+}: {
+  document: Shot;
+  onClose: () => void;
+  onCommit: (patch: Operation[]) => void;
+}) {
+  const before: Format = {
+    width: document.width ?? 1280,
+    height: document.height ?? 720,
+    first: document.first ?? 0,
+    last: document.last ?? 72,
+    numerator: document.fps?.numerator ?? 25,
+    denominator: document.fps?.denominator ?? 1,
+  };
+  const [value, setValue] = useState(before);
+  const paths: [keyof Format, string][] = [
+    ['width', '/width'],
+    ['height', '/height'],
+    ['numerator', '/fps/numerator'],
+    ['denominator', '/fps/denominator'],
+    ['first', '/first'],
+    ['last', '/last'],
+  ];
+  return (
+    <Dialog
+      open
+      onOpenChange={(o) => !o && onClose()}
+      title="Size, frame rate and length"
+      about="A change of frame rate keeps the frames."
+    >
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          onCommit(
+            paths
+              .filter(([name]) => value[name] !== before[name])
+              .map(([name, path]) => ({ op: 'replace', path, value: value[name] })),
+          );
+          onClose();
+        }}
+      >
+        <FormatFields value={value} onChange={setValue} />
+        <div className="mt-4 flex justify-end gap-2">
+          <Button onClick={onClose}>Leave as it was</Button>
+          <Button look="main" type="submit">
+            Set
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}

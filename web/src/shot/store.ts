@@ -1,0 +1,319 @@
+import { immutableJSONPatch } from 'immutable-json-patch';
+import { createStore } from 'zustand/vanilla';
+import { ApiError, api, bytes, ok, type Schemas } from '../api/client';
+import { toast } from '../ui/toasts';
+import { type Draft, readDraft, unframe } from './draft';
+import type { Operation } from './values';
+
+export type Shot = Schemas['Shot'];
+export type Step = NonNullable<Shot['steps']>[number];
+export type Mode = 'draft' | 'proof';
+export type View = 'shot' | 'walk' | 'front' | 'side' | 'top';
+
+export interface Proof {
+  picture: string;
+  samples: number;
+  of: number;
+  frame: number;
+  revision: number;
+  working: boolean;
+}
+
+interface Waiting {
+  patch: Operation[];
+  label: string;
+}
+
+export interface ShotState {
+  id: string;
+  document: Shot | null;
+  production: { id: string; name: string };
+  revision: number;
+  undo: string;
+  redo: string;
+  saving: 'saved' | 'saving' | 'away';
+  draft: Draft | null;
+  failed: string;
+  frame: number;
+  playing: boolean;
+  loop: boolean;
+  step: string;
+  stage: string;
+  mode: Mode;
+  view: View;
+  guides: boolean;
+  lane: string;
+  proof: Proof | null;
+  ridges: string[];
+}
+
+/** Everything about one open shot. Edits are applied here at once, sent one by one, and stand when the server says so. */
+export function createShot(id: string) {
+  const store = createStore<ShotState>(() => ({
+    id,
+    document: null,
+    production: { id: '', name: '' },
+    revision: 0,
+    undo: '',
+    redo: '',
+    saving: 'saved',
+    draft: null,
+    failed: '',
+    frame: 0,
+    playing: false,
+    loop: true,
+    step: '',
+    stage: 'all',
+    mode: 'draft',
+    view: 'shot',
+    guides: false,
+    lane: '',
+    proof: null,
+    ridges: [],
+  }));
+  const { getState: get, setState: set } = store;
+  const waiting: Waiting[] = [];
+  let sending = false;
+  let seq = 0;
+  let socket: WebSocket | null = null;
+  let closed = false;
+  let proofSeq = 0;
+
+  function take(answer: unknown) {
+    const out = answer as Schemas['ShotOut']; // the client's generics lose the lengths of tuples
+    set({
+      document: waiting.reduce((d, w) => patched(d, w.patch), out.document as Shot),
+      production: { id: out.production_id, name: out.production },
+      revision: out.revision,
+      undo: out.undo,
+      redo: out.redo,
+    });
+  }
+
+  async function load() {
+    try {
+      const out = await ok(api.GET('/api/shots/{shot}', { params: { path: { shot: id } } }));
+      const first = get().document === null;
+      take(out);
+      if (first) set({ step: out.document.steps?.[0]?.id ?? '', frame: out.document.first ?? 0 });
+      await refresh();
+      // A new shot opens on its rest pose: what an arrival ends in is what is judged first.
+      if (first) seek(Math.min(out.document.last ?? 0, Math.ceil(get().draft?.rest ?? 0)));
+    } catch (error) {
+      set({ failed: error instanceof Error ? error.message : String(error) });
+    }
+  }
+
+  let refreshing = 0;
+  async function refresh() {
+    const mine = ++refreshing;
+    try {
+      const { body } = await bytes(`/api/shots/${id}/draft`);
+      if (mine !== refreshing) return;
+      show(readDraft(body));
+      const out = await ok(api.GET('/api/shots/{shot}/ridges', { params: { path: { shot: id } } }));
+      if (mine === refreshing) set({ ridges: out.letters });
+    } catch (error) {
+      tell(error);
+    }
+  }
+
+  function show(draft: Draft) {
+    const { frame } = get();
+    set({ draft, frame: Math.min(Math.max(frame, draft.first), draft.last) });
+  }
+
+  function tell(error: unknown) {
+    if (error instanceof ApiError) {
+      const { detail, bound } = error.problem;
+      toast(bound && !detail.includes(bound) ? `${detail} (${bound})` : detail, 'wrong');
+    } else toast(String(error), 'wrong');
+  }
+
+  function edit(patch: Operation[], label: string) {
+    const { document } = get();
+    if (!document || !patch.length) return;
+    waiting.push({ patch, label });
+    seq += 1; // previews under way are out of date
+    set({ document: patched(document, patch), saving: 'saving' });
+    void send();
+  }
+
+  async function send() {
+    if (sending) return;
+    sending = true;
+    while (waiting.length) {
+      const next = waiting[0] as Waiting;
+      try {
+        const body = { revision: get().revision, label: next.label, patch: next.patch as never };
+        const out = await ok(api.POST('/api/shots/{shot}/edits', { params: { path: { shot: id } }, body }));
+        waiting.shift();
+        take(out);
+        if (!waiting.length) await afterChange();
+      } catch (error) {
+        const code = error instanceof ApiError ? error.problem.code : '';
+        if (code === 'shot.revision_stale') {
+          // Someone else was first: take their state, put ours on top of it, try again.
+          await reload();
+        } else if (code === 'server.away' || code === 'database.away') {
+          set({ saving: 'away' });
+          await new Promise((r) => setTimeout(r, 1500));
+        } else {
+          waiting.shift();
+          tell(error);
+          await reload();
+          await refresh();
+        }
+      }
+    }
+    sending = false;
+    set({ saving: 'saved' });
+  }
+
+  async function reload() {
+    try {
+      take(await ok(api.GET('/api/shots/{shot}', { params: { path: { shot: id } } })));
+    } catch (error) {
+      tell(error);
+    }
+  }
+
+  async function afterChange() {
+    await refresh();
+    if (get().mode === 'proof') prove();
+  }
+
+  async function history(kind: 'undo' | 'redo') {
+    const what = get()[kind];
+    if (!what || waiting.length) return;
+    try {
+      const path = kind === 'undo' ? '/api/shots/{shot}/undo' : '/api/shots/{shot}/redo';
+      take(await ok(api.POST(path, { params: { path: { shot: id } } })));
+      await afterChange();
+    } catch (error) {
+      tell(error);
+    }
+  }
+
+  function preview(patch: Operation[]) {
+    if (socket?.readyState === WebSocket.OPEN) {
+      socket.send(JSON.stringify({ type: 'preview', patch, seq: ++seq }));
+    }
+  }
+
+  function seek(frame: number) {
+    const { draft } = get();
+    if (!draft) return;
+    const clamped = Math.min(Math.max(Math.round(frame), draft.first), draft.last);
+    if (clamped === get().frame) return;
+    set({ frame: clamped });
+    if (get().mode === 'proof') proveSoon();
+  }
+
+  let soon = 0;
+  function proveSoon() {
+    clearTimeout(soon);
+    soon = window.setTimeout(() => get().mode === 'proof' && prove(), 250);
+  }
+
+  function prove() {
+    const { document, frame, proof } = get();
+    if (!document || socket?.readyState !== WebSocket.OPEN) return;
+    proofSeq = ++seq;
+    set({ mode: 'proof', playing: false, proof: proof && { ...proof, working: true } });
+    const order = { width: document.width, height: document.height, samples: 16, frame };
+    socket.send(JSON.stringify({ type: 'proof', seq: proofSeq, ...order }));
+  }
+
+  function setMode(mode: Mode) {
+    if (mode === 'proof') {
+      set({ mode });
+      prove();
+    } else {
+      if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ type: 'stop_proof' }));
+      proofSeq = 0;
+      const old = get().proof?.picture;
+      if (old) URL.revokeObjectURL(old);
+      set({ mode, proof: null });
+    }
+  }
+
+  function hear(message: MessageEvent) {
+    if (typeof message.data === 'string') {
+      const said = JSON.parse(message.data);
+      if (said.type === 'changed' && said.revision > get().revision && !sending && !waiting.length) {
+        void reload().then(afterChange);
+      } else if (said.type === 'refused' && said.seq === proofSeq) {
+        toast(said.detail, 'wrong');
+      }
+      return;
+    }
+    const { head, body } = unframe(message.data as ArrayBuffer);
+    const facts = head as { type: string; seq: number; format: string } & Proof;
+    if (facts.type === 'preview' && facts.seq === seq) {
+      show(readDraft(body));
+    } else if (facts.type === 'proof' && facts.seq === proofSeq && get().mode === 'proof') {
+      const old = get().proof?.picture;
+      const picture = URL.createObjectURL(new Blob([body], { type: facts.format }));
+      const { samples, of, frame, revision } = facts;
+      set({ proof: { picture, samples, of, frame, revision, working: samples < of } });
+      if (old) setTimeout(() => URL.revokeObjectURL(old), 1000);
+    }
+  }
+
+  function connect() {
+    if (closed) return;
+    const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
+    socket = new WebSocket(`${scheme}://${location.host}/api/shots/${id}/live`);
+    socket.binaryType = 'arraybuffer';
+    socket.onmessage = hear;
+    socket.onopen = () => {
+      // After an absence, what others did meanwhile is fetched, and a proof that was lost begins again.
+      if (get().document && !sending) void reload().then(refresh);
+      if (get().mode === 'proof') prove();
+    };
+    socket.onclose = () => setTimeout(connect, 1000);
+  }
+
+  return {
+    ...store,
+    open() {
+      closed = false;
+      connect();
+      void load();
+    },
+    close() {
+      closed = true;
+      socket?.close();
+    },
+    edit,
+    preview,
+    seek,
+    setMode,
+    history,
+    /** Put the draft back to what is stored, after a drag that was given up. */
+    settle: () => void refresh(),
+    selectStep: (step: string) => set({ step }),
+    setView: (view: View) => {
+      if (get().mode === 'proof' && view !== 'shot') setMode('draft');
+      set({ view });
+    },
+    toggle: (what: 'loop' | 'guides') => set((s) => ({ [what]: !s[what] }) as Partial<ShotState>),
+    setPlaying: (playing: boolean) => {
+      if (playing && get().mode === 'proof') setMode('draft');
+      set({ playing });
+    },
+    setStage: (stage: string) => set({ stage }),
+    setLane: (lane: string) => set((s) => ({ lane: s.lane === lane ? '' : lane })),
+  };
+}
+
+export type ShotStore = ReturnType<typeof createShot>;
+
+function patched(document: Shot, patch: Operation[]): Shot {
+  try {
+    return immutableJSONPatch(document, patch as never) as unknown as Shot;
+  } catch {
+    return document; // the server will say what does not fit
+  }
+}

@@ -1,0 +1,69 @@
+import type { Schemas } from '../api/client';
+
+export type Ease = Schemas['Ease'];
+export interface Key<T = unknown> {
+  frame: number;
+  value: T;
+  ease: Ease;
+  hold: boolean;
+}
+export interface Keyed<T = unknown> {
+  keys: Key<T>[];
+  before: string;
+  after: string;
+}
+export type Operation = { op: 'add' | 'replace' | 'remove'; path: string; value?: unknown };
+
+export const SMOOTH: Ease = { leave: [0.4, 0], arrive: [0.35, 1] };
+
+/** Names for eases that people ask for; the handles themselves are what is stored. */
+export const EASES: { name: string; ease: Ease }[] = [
+  { name: 'smooth', ease: SMOOTH },
+  { name: 'straight', ease: { leave: [1 / 3, 1 / 3], arrive: [2 / 3, 2 / 3] } },
+  { name: 'slow start', ease: { leave: [0.6, 0], arrive: [0.8, 0.7] } },
+  { name: 'slow end', ease: { leave: [0.16, 0.55], arrive: [0.3, 1] } },
+  { name: 'past and back', ease: { leave: [0.3, 0.3], arrive: [0.4, 1.45] } },
+];
+
+export function easeName(ease: Ease): string {
+  const same = (a: number[], b: number[]) => a.every((x, i) => Math.abs(x - (b[i] ?? 0)) < 1e-3);
+  return EASES.find((e) => same(e.ease.leave, ease.leave) && same(e.ease.arrive, ease.arrive))?.name ?? 'own';
+}
+
+export function isKeyed(value: unknown): value is Keyed {
+  // Not `'keys' in value`: every array has a method of that name.
+  return typeof value === 'object' && value !== null && Array.isArray((value as Keyed).keys);
+}
+
+/** The value at a JSON pointer. */
+export function at(document: unknown, path: string): unknown {
+  return path
+    .split('/')
+    .slice(1)
+    .reduce<unknown>((node, part) => (node as Record<string, unknown> | undefined)?.[part], document);
+}
+
+/** The patch that makes a value be `value` at a frame: a key there when it has keys, the constant otherwise. */
+export function setting(document: unknown, path: string, frame: number, value: unknown): Operation[] {
+  const now = at(document, path);
+  if (!isKeyed(now)) return [{ op: 'replace', path, value }];
+  const index = now.keys.findIndex((k) => k.frame === frame);
+  if (index >= 0) return [{ op: 'replace', path: `${path}/keys/${index}/value`, value }];
+  const after = now.keys.findIndex((k) => k.frame > frame);
+  const place = after < 0 ? now.keys.length : after;
+  const ease = now.keys[Math.max(0, place - 1)]?.ease ?? SMOOTH;
+  return [{ op: 'add', path: `${path}/keys/${place}`, value: { frame, value, ease, hold: false } }];
+}
+
+/** The patch for a press on a value's key mark: sets a key, takes the one at this frame away, or starts keying. */
+export function keying(document: unknown, path: string, frame: number, shown: unknown): Operation[] {
+  const now = at(document, path);
+  if (!isKeyed(now)) {
+    const key = { frame, value: now, ease: SMOOTH, hold: false };
+    return [{ op: 'replace', path, value: { keys: [key], before: 'hold', after: 'hold' } }];
+  }
+  const index = now.keys.findIndex((k) => k.frame === frame);
+  if (index < 0) return setting(document, path, frame, shown);
+  if (now.keys.length === 1) return [{ op: 'replace', path, value: now.keys[0]?.value }];
+  return [{ op: 'remove', path: `${path}/keys/${index}` }];
+}

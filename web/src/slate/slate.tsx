@@ -1,0 +1,450 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { Copy, FileDown, Plus, Trash2 } from 'lucide-react';
+import { useEffect, useRef, useState } from 'react';
+import { Link, useLocation } from 'wouter';
+import { ApiError, api, ok, type Schemas } from '../api/client';
+import { type Format, FormatFields } from '../shot/settings';
+import { Button, Dialog, Field, Hint, inputLook, Mark } from '../ui/controls';
+import { toggleTheme } from '../ui/theme';
+import { toast } from '../ui/toasts';
+
+type Production = Schemas['ProductionOut'];
+type Card = Schemas['ShotCard'];
+
+function complain(error: unknown) {
+  toast(error instanceof ApiError ? error.problem.detail : String(error), 'wrong');
+}
+
+/** The home page: productions and their shots. */
+export function Slate({ production }: { production?: string }) {
+  const [, go] = useLocation();
+  const queries = useQueryClient();
+  const productions = useQuery({ queryKey: ['productions'], queryFn: () => ok(api.GET('/api/productions')) });
+  const chosen = productions.data?.find((p) => p.id === production) ?? productions.data?.[0];
+  const shots = useQuery({
+    queryKey: ['shots', chosen?.id],
+    enabled: chosen !== undefined,
+    queryFn: () =>
+      ok(
+        api.GET('/api/productions/{production}/shots', {
+          params: { path: { production: chosen?.id ?? '' } },
+        }),
+      ),
+    // Posters and takes come along by themselves.
+    refetchInterval: (q) =>
+      q.state.data?.some((s) => s.poster < s.revision || /frames/.test(s.take)) ? 1500 : 8000,
+  });
+  const [making, setMaking] = useState(false);
+  const file = useRef<HTMLInputElement>(null);
+  const refresh = () =>
+    Promise.all([
+      queries.invalidateQueries({ queryKey: ['shots'] }),
+      queries.invalidateQueries({ queryKey: ['productions'] }),
+    ]);
+  useEffect(() => {
+    document.title = 'Slate, Moss Crown';
+    const listen = (e: KeyboardEvent) => {
+      if (
+        e.key.toLowerCase() !== 'n' ||
+        e.ctrlKey ||
+        e.metaKey ||
+        (e.target as HTMLElement).closest('input, textarea, select, [role="dialog"]')
+      )
+        return;
+      e.preventDefault();
+      setMaking(true);
+    };
+    window.addEventListener('keydown', listen);
+    return () => window.removeEventListener('keydown', listen);
+  }, []);
+
+  async function bringIn(picked: File) {
+    if (!chosen) return;
+    try {
+      if (picked.size > 4 * 1024 * 1024)
+        throw new Error(`${picked.name} has ${picked.size} bytes; a shot file has at most 4,194,304`);
+      let body: unknown;
+      try {
+        body = JSON.parse(await picked.text());
+      } catch {
+        throw new Error(`${picked.name} is not a Moss Crown shot: it is not readable as JSON`);
+      }
+      const id = await ok(
+        api.POST('/api/productions/{production}/import', {
+          params: { path: { production: chosen.id } },
+          body: body as never,
+        }),
+      );
+      await refresh();
+      go(`/shots/${id}`);
+    } catch (error) {
+      complain(error instanceof ApiError ? error : (error as Error).message);
+    }
+  }
+
+  async function newProduction() {
+    try {
+      const id = await ok(api.POST('/api/productions', { body: { name: 'New production' } }));
+      await refresh();
+      go(`/productions/${id}`);
+    } catch (error) {
+      complain(error);
+    }
+  }
+
+  return (
+    <div className="flex h-full min-w-[900px] flex-col">
+      <header className="flex h-11 shrink-0 items-center gap-3 border-b px-3.5">
+        <Mark />
+        <b>Moss Crown</b>
+        <span className="flex-1" />
+        <Button look="quiet" onClick={toggleTheme}>
+          light or dark
+        </Button>
+      </header>
+      <div className="grid min-h-0 flex-1 grid-cols-[248px_1fr]">
+        <nav aria-label="Productions" className="overflow-y-auto border-r bg-panel p-3.5">
+          <h2 className="mx-2.5 mb-2 text-dim text-xs">Productions</h2>
+          {productions.data?.map((p) => (
+            <Link
+              key={p.id}
+              href={`/productions/${p.id}`}
+              aria-current={p.id === chosen?.id ? 'page' : undefined}
+              className={`mb-0.5 flex justify-between rounded-lg px-2.5 py-2 ${p.id === chosen?.id ? 'bg-moss-deep' : 'hover:bg-raised'}`}
+            >
+              <span className="truncate">{p.name}</span>
+              <span className="text-dim">{p.shots}</span>
+            </Link>
+          ))}
+          <button
+            type="button"
+            onClick={() => void newProduction()}
+            className="flex w-full items-center gap-1.5 rounded-lg px-2.5 py-2 text-dim hover:bg-raised hover:text-ink"
+          >
+            <Plus size={14} /> new production
+          </button>
+        </nav>
+        <main className="overflow-y-auto px-6 py-5">
+          <div className="mb-4 flex items-end gap-3.5">
+            <h1 className="font-semibold text-2xl tracking-tight">{chosen?.name ?? 'Slate'}</h1>
+            {chosen && (
+              <span className="pb-0.5 text-dim">
+                {chosen.defaults.width} × {chosen.defaults.height},{' '}
+                {Number(
+                  ((chosen.defaults.fps?.numerator ?? 25) / (chosen.defaults.fps?.denominator ?? 1)).toFixed(
+                    3,
+                  ),
+                )}{' '}
+                fps for new shots
+              </span>
+            )}
+            <span className="flex-1" />
+            <input
+              ref={file}
+              type="file"
+              accept=".json,application/json"
+              className="hidden"
+              aria-label="Shot file"
+              data-testid="shot-file"
+              onChange={(e) => {
+                const f = e.target.files?.[0];
+                if (f) void bringIn(f);
+                e.target.value = '';
+              }}
+            />
+            <Button onClick={() => file.current?.click()}>Bring in a shot file</Button>
+            <Button look="main" onClick={() => setMaking(true)}>
+              New shot
+            </Button>
+          </div>
+          {(productions.isError || shots.isError) && (
+            <p role="alert" className="mb-4 rounded-lg border border-warn p-3">
+              The slate cannot be read: {((productions.error ?? shots.error) as Error).message}{' '}
+              <button type="button" className="text-moss underline" onClick={() => void refresh()}>
+                Try again
+              </button>
+            </p>
+          )}
+          <ul className="grid grid-cols-[repeat(auto-fill,minmax(290px,1fr))] gap-4.5">
+            {shots.isPending &&
+              !shots.isError &&
+              [0, 1, 2].map((k) => (
+                <li key={k} aria-hidden="true" className="h-[268px] rounded-xl border bg-panel opacity-60" />
+              ))}
+            {shots.data?.map((s) => (
+              <ShotCard key={s.id} card={s} changed={refresh} />
+            ))}
+            {shots.data && (
+              <li>
+                <button
+                  type="button"
+                  onClick={() => setMaking(true)}
+                  className="grid h-full min-h-[240px] w-full place-items-center rounded-xl border border-dashed text-dim hover:border-moss hover:text-ink"
+                >
+                  <span>
+                    Type a title to begin
+                    <br />
+                    <kbd className="text-sm">N</kbd>
+                  </span>
+                </button>
+              </li>
+            )}
+          </ul>
+        </main>
+      </div>
+      {making && chosen && (
+        <NewShot
+          production={chosen}
+          onClose={() => setMaking(false)}
+          onMade={async (id) => {
+            await refresh();
+            go(`/shots/${id}`);
+          }}
+        />
+      )}
+    </div>
+  );
+}
+
+function ShotCard({ card, changed }: { card: Card; changed: () => Promise<unknown> }) {
+  const [renaming, setRenaming] = useState(false);
+  const path = { shot: card.id };
+  const state = card.take || (card.poster ? `edited ${ago(card.updated_at)}` : 'poster is being rendered');
+
+  async function act(what: () => Promise<unknown>) {
+    try {
+      await what();
+      await changed();
+    } catch (error) {
+      complain(error);
+    }
+  }
+  const restore = () => act(() => ok(api.POST('/api/shots/{shot}/restore', { params: { path } })));
+  const remove = () =>
+    act(async () => {
+      await ok(api.DELETE('/api/shots/{shot}', { params: { path } }));
+      toast(`${card.title} deleted`, 'note', { label: 'Undo', run: () => void restore() });
+    });
+  const rename = (title: string) =>
+    act(() =>
+      ok(
+        api.POST('/api/shots/{shot}/edits', {
+          params: { path },
+          body: {
+            revision: card.revision,
+            label: 'rename',
+            patch: [{ op: 'replace', path: '/title', value: title }] as never,
+          },
+        }),
+      ),
+    );
+
+  return (
+    <li
+      className="overflow-hidden rounded-xl border bg-panel focus-within:border-moss hover:border-moss"
+      data-testid="shot-card"
+    >
+      <Link
+        href={`/shots/${card.id}`}
+        aria-label={`Open ${card.title}`}
+        className="block aspect-video bg-surround outline-offset-[-3px]"
+      >
+        {card.poster > 0 ? (
+          <img
+            src={`/api/shots/${card.id}/poster?revision=${card.poster}`}
+            alt=""
+            className="h-full w-full object-contain"
+          />
+        ) : (
+          <span className="grid h-full place-items-center text-white/80">
+            rendering its first frame at rest …
+          </span>
+        )}
+      </Link>
+      <div className="px-3.5 py-2.5">
+        <div className="flex items-center gap-2">
+          {renaming ? (
+            <input
+              autoFocus
+              aria-label="Name of the shot"
+              defaultValue={card.title}
+              maxLength={200}
+              className={inputLook}
+              onBlur={(e) => {
+                setRenaming(false);
+                const t = e.target.value.trim();
+                if (t && t !== card.title) void rename(t);
+              }}
+              onKeyDown={(e) => {
+                if (e.key === 'Enter') e.currentTarget.blur();
+                if (e.key === 'Escape') {
+                  e.currentTarget.value = card.title;
+                  e.currentTarget.blur();
+                }
+              }}
+            />
+          ) : (
+            <Hint text="Rename">
+              <button
+                type="button"
+                className="min-w-0 flex-1 truncate text-left font-semibold"
+                onClick={() => setRenaming(true)}
+              >
+                {card.title}
+              </button>
+            </Hint>
+          )}
+          <span className="text-dim tabular-nums">{card.seconds.toFixed(2)} s</span>
+        </div>
+        <div className="flex justify-between text-dim text-sm">
+          <span>{state}</span>
+          <span>{card.letters > 0 && `${card.letters} letters`}</span>
+        </div>
+        <div className="mt-2 flex items-center gap-1">
+          <div className="flex h-2.5 flex-1 gap-px" role="img" aria-label="How much moves, over the shot">
+            {card.strip.map((s, k) => (
+              <i
+                key={`${k}-${card.id}`}
+                className="flex-1 rounded-[1px] bg-moss"
+                style={{ opacity: 0.07 + 0.93 * s }}
+              />
+            ))}
+          </div>
+          <Hint text="Duplicate">
+            <Button
+              look="quiet"
+              aria-label={`Duplicate ${card.title}`}
+              className="px-1.5!"
+              onClick={() =>
+                void act(() => ok(api.POST('/api/shots/{shot}/duplicate', { params: { path } })))
+              }
+            >
+              <Copy size={13} />
+            </Button>
+          </Hint>
+          <Hint text="Save as a shot file">
+            <a
+              aria-label={`Save ${card.title} as a shot file`}
+              href={`/api/shots/${card.id}/export?format=json`}
+              download
+              className="grid size-7 place-items-center rounded-md text-dim hover:bg-raised hover:text-ink"
+            >
+              <FileDown size={13} />
+            </a>
+          </Hint>
+          <Hint text="Delete">
+            <Button
+              look="quiet"
+              aria-label={`Delete ${card.title}`}
+              className="px-1.5!"
+              onClick={() => void remove()}
+            >
+              <Trash2 size={13} />
+            </Button>
+          </Hint>
+        </div>
+      </div>
+    </li>
+  );
+}
+
+function NewShot({
+  production,
+  onClose,
+  onMade,
+}: {
+  production: Production;
+  onClose: () => void;
+  onMade: (id: string) => void;
+}) {
+  const d = production.defaults;
+  const [text, setText] = useState('');
+  const [format, setFormat] = useState<Format>({
+    width: d.width ?? 1280,
+    height: d.height ?? 720,
+    numerator: d.fps?.numerator ?? 25,
+    denominator: d.fps?.denominator ?? 1,
+    first: d.first ?? 0,
+    last: d.last ?? 72,
+  });
+  const [wrong, setWrong] = useState('');
+  const [busy, setBusy] = useState(false);
+
+  async function make() {
+    setBusy(true);
+    setWrong('');
+    try {
+      const name = text.trim().split('\n')[0]?.slice(0, 200) || 'Untitled';
+      const id = await ok(
+        api.POST('/api/productions/{production}/shots', {
+          params: { path: { production: production.id } },
+          body: {
+            title: name,
+            text,
+            width: format.width,
+            height: format.height,
+            fps: { numerator: format.numerator, denominator: format.denominator },
+            first: format.first,
+            last: format.last,
+          },
+        }),
+      );
+      onMade(id);
+    } catch (error) {
+      setWrong(error instanceof ApiError ? `${error.problem.detail}` : String(error));
+      setBusy(false);
+    }
+  }
+
+  return (
+    <Dialog
+      open
+      onOpenChange={(o) => !o && onClose()}
+      title="New shot"
+      about={`In ${production.name}. Everything can be changed later.`}
+    >
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          void make();
+        }}
+      >
+        <Field label="Title">
+          <textarea
+            autoFocus
+            rows={2}
+            maxLength={2000}
+            className={`${inputLook} h-auto py-1.5 text-lg`}
+            placeholder="SALT ROADS"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) void make();
+            }}
+          />
+        </Field>
+        <div className="h-3" />
+        <FormatFields value={format} onChange={setFormat} />
+        {wrong && (
+          <p role="alert" className="mt-3 text-warn">
+            {wrong}
+          </p>
+        )}
+        <div className="mt-4 flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button look="main" type="submit" disabled={busy}>
+            Make the shot
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+function ago(when: string): string {
+  const minutes = (Date.now() - new Date(when).getTime()) / 60000;
+  if (minutes < 1.5) return 'just now';
+  if (minutes < 90) return `${Math.round(minutes)} min ago`;
+  if (minutes < 36 * 60) return `${Math.round(minutes / 60)} h ago`;
+  return `${Math.round(minutes / 1440)} days ago`;
+}

@@ -1,0 +1,184 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useLocation } from 'wouter';
+import { ApiError, api, ok } from '../api/client';
+import type { Shot } from '../shot/store';
+import { Button, Dialog, Field, inputLook } from '../ui/controls';
+
+const QUALITIES: [string, number][] = [
+  ['sketch', 4],
+  ['good', 16],
+  ['final', 48],
+  ['finest', 128],
+];
+const SHARES: [string, number][] = [
+  ['full size', 1],
+  ['half size', 0.5],
+  ['a quarter', 0.25],
+  ['one and a half', 1.5],
+  ['double', 2],
+];
+
+/** Order a take: which frames, how large, how fine. */
+export function Deliver({ shot, document, onClose }: { shot: string; document: Shot; onClose: () => void }) {
+  const [, go] = useLocation();
+  const width = document.width ?? 1280;
+  const height = document.height ?? 720;
+  const [orders, setOrders] = useState({
+    first: document.first ?? 0,
+    last: document.last ?? 0,
+    width,
+    height,
+    samples: 16,
+    motion_blur: true,
+    alpha: false,
+  });
+  const [wrong, setWrong] = useState('');
+  const [busy, setBusy] = useState(false);
+  const before = useQuery({
+    queryKey: ['takes', shot],
+    queryFn: () => ok(api.GET('/api/shots/{shot}/takes', { params: { path: { shot } } })),
+  });
+  const put = (part: Partial<typeof orders>) => setOrders({ ...orders, ...part });
+  const count = orders.last - orders.first + 1;
+  const share =
+    SHARES.find(
+      ([, s]) => Math.round(width * s) === orders.width && Math.round(height * s) === orders.height,
+    )?.[0] ?? 'own';
+  const quality = QUALITIES.find(([, n]) => n === orders.samples)?.[0] ?? 'own';
+
+  async function order() {
+    setBusy(true);
+    setWrong('');
+    try {
+      const take = await ok(
+        api.POST('/api/shots/{shot}/takes', { params: { path: { shot } }, body: orders }),
+      );
+      go(`/takes/${take.id}`);
+    } catch (error) {
+      setWrong(error instanceof ApiError ? error.problem.detail : String(error));
+      setBusy(false);
+    }
+  }
+  const whole = (name: 'first' | 'last' | 'width' | 'height' | 'samples', label: string) => (
+    <Field label={label}>
+      <input
+        type="number"
+        className={inputLook}
+        value={orders[name]}
+        onChange={(e) => put({ [name]: Math.round(Number(e.target.value)) })}
+      />
+    </Field>
+  );
+  return (
+    <Dialog
+      open
+      onOpenChange={(o) => !o && onClose()}
+      title="Deliver a take"
+      about="The shot as it is now. You can go on editing while it renders."
+    >
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          void order();
+        }}
+      >
+        <div className="grid grid-cols-2 gap-3">
+          {whole('first', 'First frame')}
+          {whole('last', 'Last frame')}
+          <Field label="Size">
+            <select
+              className={inputLook}
+              value={share}
+              onChange={(e) => {
+                const s = SHARES.find(([n]) => n === e.target.value)?.[1];
+                if (s) put({ width: Math.round(width * s), height: Math.round(height * s) });
+              }}
+            >
+              {SHARES.map(([n]) => (
+                <option key={n}>{n}</option>
+              ))}
+              <option value="own">own size</option>
+            </select>
+          </Field>
+          <Field label="Quality">
+            <select
+              className={inputLook}
+              value={quality}
+              onChange={(e) => {
+                const n = QUALITIES.find(([q]) => q === e.target.value)?.[1];
+                if (n) put({ samples: n });
+              }}
+            >
+              {QUALITIES.map(([q]) => (
+                <option key={q}>{q}</option>
+              ))}
+              <option value="own">own</option>
+            </select>
+          </Field>
+          {whole('width', 'Width, pixels')}
+          {whole('height', 'Height, pixels')}
+          {whole('samples', 'Samples a pixel')}
+          <div className="flex flex-col justify-end gap-1.5 pb-0.5">
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={orders.motion_blur}
+                onChange={(e) => put({ motion_blur: e.target.checked })}
+                className="accent-moss"
+              />{' '}
+              motion blur
+            </label>
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={orders.alpha}
+                onChange={(e) => put({ alpha: e.target.checked })}
+                className="accent-moss"
+              />{' '}
+              letters only, with alpha
+            </label>
+          </div>
+        </div>
+        <p className="mt-3 text-dim text-sm">
+          {count > 0 ? `${count} frames, ` : 'no frames, '}
+          {orders.alpha
+            ? 'as PNG with straight alpha; the floor and wall light the letters but are not seen'
+            : 'as an H.264 movie and as PNG frames'}
+        </p>
+        {wrong && (
+          <p role="alert" className="mt-2 text-warn">
+            {wrong}
+          </p>
+        )}
+        <div className="mt-4 flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button look="main" type="submit" disabled={busy}>
+            Render the take
+          </Button>
+        </div>
+      </form>
+      {before.data && before.data.length > 0 && (
+        <div className="mt-4 border-t pt-3">
+          <h3 className="mb-1 text-dim text-xs">Takes of this shot</h3>
+          <ul className="max-h-40 overflow-auto">
+            {before.data.map((t) => (
+              <li key={t.id}>
+                <Link
+                  href={`/takes/${t.id}`}
+                  className="flex justify-between rounded px-1 py-0.5 hover:bg-raised"
+                >
+                  <span>Take {t.number}</span>
+                  <span className="text-dim">
+                    {t.state === 'done' ? `${t.total} frames` : `${t.state}, ${t.done} of ${t.total}`},{' '}
+                    {t.orders.width} × {t.orders.height}
+                  </span>
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+    </Dialog>
+  );
+}
