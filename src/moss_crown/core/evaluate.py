@@ -213,9 +213,12 @@ def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
 
 
 def rest_frame(shot: Shot) -> float:
-    """The frame at which every drive has brought every letter to rest."""
+    """The frame at which every drive has brought every letter to rest and every block has reached its last key."""
     rest = float(shot.first)
     for block in structure_at(shot, shot.last).blocks:
+        step = shot.steps[block.step]
+        assert isinstance(step, BlockStep)
+        rest = max([rest, *(v.keys[-1].frame for v in (step.move, step.turn, step.scale) if isinstance(v, Keyed))])
         for drive in drives_on(shot, block.step):
             if sample_choice(drive.on, shot.last):
                 rest = max(rest, cadence_rest(drive.reach, shot.last, len(block.letters)))

@@ -44,10 +44,10 @@ def new_shot(
                 id="lights",
                 name="Key and fill",
                 lights=[
-                    AreaLight(name="key", place=(-4.5, 6.5, 6.0), aim=(0.0, 0.5, 0.0), width=2.0, height=2.0,
-                              colour=(1.0, 0.91, 0.80), power=900.0),
+                    AreaLight(name="key", place=(-5.0, 3.5, 4.4), aim=(0.0, 0.5, 0.0), width=1.1, height=1.1,
+                              colour=(1.0, 0.90, 0.78), power=1900.0),
                     AreaLight(name="fill", place=(7.0, 3.0, 5.5), aim=(0.0, 0.5, 0.0), width=3.0, height=3.0,
-                              colour=(0.72, 0.85, 1.0), power=170.0),
+                              colour=(0.70, 0.85, 1.0), power=170.0),
                 ],
             ),
             StageStep(id="stage"),

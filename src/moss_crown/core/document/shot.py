@@ -137,7 +137,7 @@ class MaterialStep(StepBase):
 
     kind: Literal["material"] = "material"
     face: Material = Material(colour=(0.90, 0.66, 0.30), metal=1.0, roughness=0.24)
-    edge: Material = Material(colour=(0.72, 0.40, 0.13), metal=1.0, roughness=0.16)
+    edge: Material = Material(colour=(0.62, 0.30, 0.11), metal=1.0, roughness=0.16)
 
 
 class EnvironmentStep(StepBase):
@@ -145,7 +145,7 @@ class EnvironmentStep(StepBase):
 
     kind: Literal["environment"] = "environment"
     preset: Value[Literal["two_windows", "overcast", "dusk_harbour", "paper_tent"]] = "two_windows"
-    strength: Value[Strength] = 1.0
+    strength: Value[Strength] = 0.85
     turn: Value[Degrees] = 0.0
 
 
@@ -172,9 +172,9 @@ class StageStep(StepBase):
     kind: Literal["stage"] = "stage"
     floor: Value[bool] = True
     wall: Value[bool] = True
-    wall_distance: Value[Annotated[float, Field(gt=0, le=1_000, allow_inf_nan=False)]] = 2.6
-    floor_material: Material = Material(colour=(0.10, 0.105, 0.10), roughness=0.34)
-    wall_material: Material = Material(colour=(0.20, 0.215, 0.205), roughness=0.65)
+    wall_distance: Value[Annotated[float, Field(gt=0, le=1_000, allow_inf_nan=False)]] = 1.25
+    floor_material: Material = Material(colour=(0.035, 0.04, 0.037), roughness=0.2)
+    wall_material: Material = Material(colour=(0.05, 0.072, 0.066), roughness=0.6)
 
 
 class CameraStep(StepBase):
@@ -184,9 +184,9 @@ class CameraStep(StepBase):
     """
 
     kind: Literal["camera"] = "camera"
-    lens: Value[Annotated[float, Field(ge=4, le=1_000, allow_inf_nan=False)]] = 35.0
-    fit: Value[Share] = 0.72
-    orbit: Value[tuple[Degrees, Degrees]] = (0.0, 6.0)
+    lens: Value[Annotated[float, Field(ge=4, le=1_000, allow_inf_nan=False)]] = 42.0
+    fit: Value[Share] = 0.8
+    orbit: Value[tuple[Degrees, Degrees]] = (0.0, 4.0)
     shift: Value[Vec2] = (0.0, -0.02)
     place: Value[Vec3] = (0.0, 1.2, 12.0)
     aim: Value[Vec3] = (0.0, 0.5, 0.0)

@@ -64,14 +64,14 @@ def _box(
 
 
 def _two_windows(sky: NDArray[np.float64]) -> NDArray[np.float64]:
-    """A dim studio: a tall cool window left of the camera, a warm one to the right, a strip above."""
-    picture = _ramp(sky[..., 1], [(-1, (0.02, 0.02, 0.018)), (-0.05, (0.05, 0.052, 0.055)),
-                                  (0.4, (0.11, 0.12, 0.13)), (1, (0.20, 0.215, 0.23))])
-    panes = 1 - 0.9 * _box(sky, -52, 24, 2.2, 90, 0.5)
-    picture = picture + (_box(sky, -52, 24, 46, 52) * panes)[..., None] * np.array([2.7, 3.1, 3.6])
-    picture = picture + _box(sky, 64, 20, 30, 58)[..., None] * np.array([3.4, 2.5, 1.7])
-    picture = picture + _box(sky, 8, 68, 110, 16, 5)[..., None] * np.array([1.9, 1.95, 2.0])
-    return picture + _box(sky, 150, 12, 70, 14, 6)[..., None] * np.array([0.7, 0.8, 1.0])
+    """A dim studio: a tall cool window behind the camera to the left, a warm one to the right, a strip overhead."""
+    picture = _ramp(sky[..., 1], [(-1, (0.015, 0.014, 0.012)), (-0.05, (0.05, 0.05, 0.052)),
+                                  (0.25, (0.13, 0.14, 0.15)), (1, (0.16, 0.18, 0.20))])
+    panes = 1 - 0.85 * _box(sky, -34, 18, 1.6, 90, 0.8)
+    picture = picture + (_box(sky, -34, 20, 40, 62, 5) * panes)[..., None] * np.array([2.6, 2.9, 3.3])
+    picture = picture + _box(sky, 52, 16, 34, 60, 8)[..., None] * np.array([3.4, 2.35, 1.5])
+    picture = picture + _box(sky, 0, 66, 130, 14, 5)[..., None] * np.array([2.6, 2.6, 2.6])
+    return picture + _box(sky, 168, 22, 60, 16, 8)[..., None] * np.array([1.1, 1.3, 1.7])
 
 
 def _overcast(sky: NDArray[np.float64]) -> NDArray[np.float64]:
