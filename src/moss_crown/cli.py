@@ -17,8 +17,12 @@ from moss_crown.core.errors import TitleError
 
 ROOT = Path(__file__).resolve().parents[2]
 HOME = Path(os.environ.get("MOSS_CROWN_HOME", ROOT / ".moss-crown"))
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False,
-                  help="Moss Crown: title lettering, moved letter by letter and rendered for an edit.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Moss Crown: title lettering, moved letter by letter and rendered for an edit.",
+)
 
 
 @app.command()
@@ -52,8 +56,9 @@ def start(
     try:
         while not stopped.is_set():
             if server.poll() is not None:
-                typer.echo(f"moss crown: the server ended (code {server.returncode}); see {HOME / 'server.log'}",
-                           err=True)
+                typer.echo(
+                    f"moss crown: the server ended (code {server.returncode}); see {HOME / 'server.log'}", err=True
+                )
                 if not announced:
                     raise typer.Exit(1)
                 server = subprocess.Popen(_server_command(port), env=environment, stderr=logs, start_new_session=True)
@@ -84,8 +89,10 @@ def _answers(port: int) -> bool:
     from urllib.request import urlopen
 
     try:
-        with urlopen(f"http://127.0.0.1:{port}/", timeout=2) as page, \
-             urlopen(f"http://127.0.0.1:{port}/api/ready", timeout=5) as ready:
+        with (
+            urlopen(f"http://127.0.0.1:{port}/", timeout=2) as page,
+            urlopen(f"http://127.0.0.1:{port}/api/ready", timeout=5) as ready,
+        ):
             return page.status == 200 and ready.status == 200
     except (URLError, OSError):
         return False
@@ -114,7 +121,7 @@ def _read(path: Path):  # type: ignore[no-untyped-def]
 
 
 def _frames(text: str, first: int, last: int) -> range:
-    """"0:48" is 0 to 48, both included; "12" is one frame; empty is all."""
+    """ "0:48" is 0 to 48, both included; "12" is one frame; empty is all."""
     if not text:
         return range(first, last + 1)
     low, _, high = text.partition(":")
@@ -145,8 +152,15 @@ def render(
 
     shot = _read(shot_file)
     wanted = _frames(frames, shot.first, shot.last)
-    orders = TakeOrders(first=wanted.start, last=wanted.stop - 1, width=width or shot.width,
-                        height=height or shot.height, samples=samples, alpha=alpha, motion_blur=blur)
+    orders = TakeOrders(
+        first=wanted.start,
+        last=wanted.stop - 1,
+        width=width or shot.width,
+        height=height or shot.height,
+        samples=samples,
+        alpha=alpha,
+        motion_blur=blur,
+    )
     orders.check(shot)
     out.mkdir(parents=True, exist_ok=True)
     path = {frame: out / f"frame.{frame:05d}.png" for frame in wanted}
@@ -196,8 +210,16 @@ def farm(
     processes: Annotated[int, typer.Option(min=1)] = 2,
 ) -> None:
     """Lend this machine to a Dask cluster: start workers that render frames for it."""
-    command = [sys.executable, "-m", "distributed.cli.dask_worker", scheduler, "--nthreads", "1",
-               "--nworkers", str(processes)]
+    command = [
+        sys.executable,
+        "-m",
+        "distributed.cli.dask_worker",
+        scheduler,
+        "--nthreads",
+        "1",
+        "--nworkers",
+        str(processes),
+    ]
     raise typer.Exit(subprocess.run(command, check=False).returncode)
 
 

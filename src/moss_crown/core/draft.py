@@ -21,13 +21,13 @@ from moss_crown.core.evaluate import (
     Structure,
     camera_at,
     letter_solid,
+    lights_at,
     poses_at,
     rest_frame,
     sheets_at,
     spans,
     surfaces_of,
     timing,
-    lights_at,
 )
 from moss_crown.core.form.profile import ProfileKind
 from moss_crown.core.form.solid import Form
@@ -53,7 +53,11 @@ def recipe_of(letter: Letter, form: Form) -> SolidRecipe:
     return SolidRecipe(
         family=letter.family,
         glyphs=[(g.font, g.index, g.dx, g.dy) for g in letter.glyphs],
-        unit=letter.unit, depth=form.depth, profile=form.profile, bevel=form.bevel, segments=form.segments,
+        unit=letter.unit,
+        depth=form.depth,
+        profile=form.profile,
+        bevel=form.bevel,
+        segments=form.segments,
     )
 
 
@@ -76,18 +80,29 @@ def draft(shot: Shot) -> bytes:
         at = np.array(numbers, float)
         poses = poses_at(shot, structure, at)
         times = timing(shot, structure, at)
-        parts.append({
-            "first": numbers[0], "last": numbers[-1], "letters": _letters(structure),
-            "starts": times.starts.tolist(), "rest": times.rest.tolist(),
-        })
+        parts.append(
+            {
+                "first": numbers[0],
+                "last": numbers[-1],
+                "letters": _letters(structure),
+                "starts": times.starts.tolist(),
+                "rest": times.rest.tolist(),
+            }
+        )
         tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
     camera = camera_at(shot, np.array(frames, float), aspect)
     tables.append(np.swapaxes(camera.poses, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
     head = {
-        "width": shot.width, "height": shot.height, "first": shot.first, "last": shot.last,
+        "width": shot.width,
+        "height": shot.height,
+        "first": shot.first,
+        "last": shot.last,
         "fps": [shot.fps.numerator, shot.fps.denominator],
-        "spans": parts, "looks": looks, "look_of": look_of, "rest": rest_frame(shot),
+        "spans": parts,
+        "looks": looks,
+        "look_of": look_of,
+        "rest": rest_frame(shot),
         "lenses": [[*c.half, *c.shift] for c in _lenses(shot, frames, aspect)],
         "keyed": keyed_values(shot),
         "notes": notes(shot),
@@ -131,17 +146,24 @@ def _letters(structure: Structure) -> list[dict[str, Any]]:
     found = []
     for number, block in enumerate(structure.blocks):
         for letter in block.letters:
-            found.append({
-                "text": letter.text, "block": number, "line": letter.line, "word": letter.word,
-                "lacking": letter.lacking, "recipe": recipe_of(letter, block.form).model_dump_json(),
-                "box": [letter.left, letter.bottom, letter.right, letter.top],
-            })
+            found.append(
+                {
+                    "text": letter.text,
+                    "block": number,
+                    "line": letter.line,
+                    "word": letter.word,
+                    "lacking": letter.lacking,
+                    "recipe": recipe_of(letter, block.form).model_dump_json(),
+                    "box": [letter.left, letter.bottom, letter.right, letter.top],
+                }
+            )
     return found
 
 
 def _lenses(shot: Shot, frames: list[int], aspect: float) -> list[Any]:
-    if all(not hasattr(getattr(s, "lens", 0), "keys") and not hasattr(getattr(s, "shift", 0), "keys")
-           for s in shot.steps):
+    if all(
+        not hasattr(getattr(s, "lens", 0), "keys") and not hasattr(getattr(s, "shift", 0), "keys") for s in shot.steps
+    ):
         return [camera_at(shot, np.array([float(shot.first)]), aspect)]
     return [camera_at(shot, np.array([float(frame)]), aspect) for frame in frames]
 
@@ -173,8 +195,14 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
             for s in sheets
         ],
         "lights": [
-            {"centre": light.centre.tolist(), "u": light.u.tolist(), "v": light.v.tolist(),
-             "normal": light.normal.tolist(), "radiance": light.radiance.tolist(), "area": light.area}
+            {
+                "centre": light.centre.tolist(),
+                "u": light.u.tolist(),
+                "v": light.v.tolist(),
+                "normal": light.normal.tolist(),
+                "radiance": light.radiance.tolist(),
+                "area": light.area,
+            }
             for light in lights_at(shot, frame)
         ],
         "environment": {
@@ -193,17 +221,32 @@ def notes(shot: Shot) -> list[dict[str, str]]:
         step = shot.steps[block.step]
         lacking = sorted({letter.text for letter in block.letters if letter.lacking})
         if lacking:
-            said.append({"step": step.id, "code": "type.lacking", "text":
-                         f"{', '.join(lacking)}: not in this family, drawn from DejaVu Sans"})
+            said.append(
+                {
+                    "step": step.id,
+                    "code": "type.lacking",
+                    "text": f"{', '.join(lacking)}: not in this family, drawn from DejaVu Sans",
+                }
+            )
         form = block.form
         if form.profile != "square" and form.bevel_used < form.bevel:
-            said.append({"step": _form_id(shot, block.step), "code": "form.bevel_limited", "text":
-                         f"bevel limited to {form.bevel_used:.3g}: front and rear share a depth of {form.depth:.3g}"})
+            said.append(
+                {
+                    "step": _form_id(shot, block.step),
+                    "code": "form.bevel_limited",
+                    "text": f"bevel limited to {form.bevel_used:.3g}: front and rear share a depth of {form.depth:.3g}",
+                }
+            )
     rest = rest_frame(shot)
     if rest > shot.last:
         drive = next(s.id for s in shot.steps if s.kind == "drive")
-        said.append({"step": drive, "code": "motion.rest_late", "text":
-                     f"letters come to rest at frame {rest:.4g}, after the last frame {shot.last}"})
+        said.append(
+            {
+                "step": drive,
+                "code": "motion.rest_late",
+                "text": f"letters come to rest at frame {rest:.4g}, after the last frame {shot.last}",
+            }
+        )
     return said
 
 
@@ -214,6 +257,11 @@ def _form_id(shot: Shot, block: int) -> str:
 def ridged_letters(shot: Shot, cache: Cache) -> list[str]:
     """Letters whose bevel is wider than a stem and meets in a ridge there."""
     structure = spans(shot, [shot.last])[0][0]
-    return sorted({letter.text for block in structure.blocks for letter in block.letters
-                   if letter_solid(letter, block.form, cache).ridged})
-
+    return sorted(
+        {
+            letter.text
+            for block in structure.blocks
+            for letter in block.letters
+            if letter_solid(letter, block.form, cache).ridged
+        }
+    )

@@ -44,7 +44,9 @@ class DocumentTooNew(TitleError):
         self.bound = f"at most {known}"
 
     def __str__(self) -> str:
-        return f"the shot was saved by a newer Moss Crown (document version {self.version}, this one reads {self.known})"
+        return (
+            f"the shot was saved by a newer Moss Crown (document version {self.version}, this one reads {self.known})"
+        )
 
 
 class NotAShot(TitleError):

@@ -143,8 +143,12 @@ def letter_boxes(structure: Structure) -> NDArray[np.float64]:
     for block in structure.blocks:
         half = block.form.depth / 2
         for letter in block.letters:
-            boxes[k] = [(x, y, z) for x in (letter.left, letter.right) for y in (letter.bottom, letter.top)
-                        for z in (-half, half)]
+            boxes[k] = [
+                (x, y, z)
+                for x in (letter.left, letter.right)
+                for y in (letter.bottom, letter.top)
+                for z in (-half, half)
+            ]
             k += 1
     return boxes
 
@@ -162,10 +166,17 @@ def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
         for drive in drives_on(shot, block.step):
             reach = cadence_reach(drive.reach, frames, len(letters)) * _switch(drive, frames)[:, None]
             offset = drive.offset
-            poses = drive_poses(poses, reach, sample(offset.move, frames), sample(offset.turn, frames),
-                                sample(offset.scale, frames), pivots)
-        parts.append(place_poses(poses, sample(step.move, frames), sample(step.turn, frames),
-                                 sample(step.scale, frames)))
+            poses = drive_poses(
+                poses,
+                reach,
+                sample(offset.move, frames),
+                sample(offset.turn, frames),
+                sample(offset.scale, frames),
+                pivots,
+            )
+        parts.append(
+            place_poses(poses, sample(step.move, frames), sample(step.turn, frames), sample(step.scale, frames))
+        )
     return np.concatenate(parts, 1) if parts else np.zeros((len(frames), 0, 4, 4))
 
 
@@ -193,9 +204,14 @@ class Timing:
 def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
     """Speeds in cap heights a second by central differences over a frame; starts by the first drive that is on."""
     seconds = float(1 / shot.fps.fraction)
-    fast = speed(poses_at(shot, structure, frames - 0.5), poses_at(shot, structure, frames + 0.5),
-                 letter_boxes(structure), seconds)
-    starts, rests = [], []
+    fast = speed(
+        poses_at(shot, structure, frames - 0.5),
+        poses_at(shot, structure, frames + 0.5),
+        letter_boxes(structure),
+        seconds,
+    )
+    starts: list[float] = []
+    rests: list[float] = []
     for block in structure.blocks:
         count = len(block.letters)
         size = block.setting.size
@@ -303,13 +319,23 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
     sheets = sheets_at(shot, frame, surfaces)
     step = next((s for s in shot.steps if isinstance(s, EnvironmentStep) and sample_choice(s.on, frame)), None)
     surround = (
-        Surround(environment(sample_choice(step.preset, frame)), sample_one(step.strength, frame),
-                 sample_one(step.turn, frame))
+        Surround(
+            environment(sample_choice(step.preset, frame)),
+            sample_one(step.strength, frame),
+            sample_one(step.turn, frame),
+        )
         if step
         else Surround(environment("overcast"), 0.0, 0.0)
     )
-    return Scene(tuple(solids), tuple(letters), sheets, tuple(surfaces), lights_at(shot, frame), surround,
-                 camera_at(shot, moments, aspect))
+    return Scene(
+        tuple(solids),
+        tuple(letters),
+        sheets,
+        tuple(surfaces),
+        lights_at(shot, frame),
+        surround,
+        camera_at(shot, moments, aspect),
+    )
 
 
 def surfaces_of(shot: Shot, block: int, frame: float) -> tuple[Surface, Surface]:
@@ -349,12 +375,24 @@ def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet,
             continue
         distance = sample_one(step.wall_distance, frame)
         if sample_choice(step.floor, frame):
-            found.append(Sheet(np.array([0.0, 0.0, STAGE_REACH - distance]), np.array([STAGE_REACH, 0.0, 0.0]),
-                               np.array([0.0, 0.0, -STAGE_REACH]), len(surfaces)))
+            found.append(
+                Sheet(
+                    np.array([0.0, 0.0, STAGE_REACH - distance]),
+                    np.array([STAGE_REACH, 0.0, 0.0]),
+                    np.array([0.0, 0.0, -STAGE_REACH]),
+                    len(surfaces),
+                )
+            )
             surfaces.append(surface_at(step.floor_material, frame))
         if sample_choice(step.wall, frame):
-            found.append(Sheet(np.array([0.0, STAGE_REACH / 2, -distance]), np.array([STAGE_REACH, 0.0, 0.0]),
-                               np.array([0.0, STAGE_REACH / 2, 0.0]), len(surfaces)))
+            found.append(
+                Sheet(
+                    np.array([0.0, STAGE_REACH / 2, -distance]),
+                    np.array([STAGE_REACH, 0.0, 0.0]),
+                    np.array([0.0, STAGE_REACH / 2, 0.0]),
+                    len(surfaces),
+                )
+            )
             surfaces.append(surface_at(step.wall_material, frame))
     return tuple(found)
 

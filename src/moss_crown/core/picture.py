@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluate import letter_solid, poses_at, scene_at, structure_at, surfaces_of
-from moss_crown.core.formats.glb import Node, write_glb
 from moss_crown.core.form.solid import Solid
+from moss_crown.core.formats.glb import Node, write_glb
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
@@ -39,8 +39,9 @@ def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> Pas
 
 
 def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:
-    return RenderSettings(order.width, order.height, order.samples, shot.seed, frame, open_back=order.alpha,
-                          threads=order.threads)
+    return RenderSettings(
+        order.width, order.height, order.samples, shot.seed, frame, open_back=order.alpha, threads=order.threads
+    )
 
 
 def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
@@ -49,7 +50,7 @@ def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
         return to_bytes(to_display(passes.beauty), frame)
     # Colour is shown before alpha is taken out, so that edges over black look like the picture without alpha.
     cover = np.maximum(passes.alpha, np.float32(1e-4))
-    straight = to_bytes(to_display(passes.beauty / cover), frame)
+    straight = to_bytes(to_display(np.asarray(passes.beauty / cover, np.float32)), frame)
     return np.concatenate([straight, np.round(passes.alpha * 255).astype(np.uint8)], -1)
 
 
@@ -60,7 +61,7 @@ def export_glb(shot: Shot, frame: float, cache: Cache) -> bytes:
     solids: list[Solid] = []
     surfaces: list[tuple[Surface, Surface]] = []
     place: dict[tuple[int, int], int] = {}
-    nodes = []
+    nodes: list[Node] = []
     for block in structure.blocks:
         materials = surfaces_of(shot, block.step, frame)
         for letter in block.letters:

@@ -34,11 +34,15 @@ def demo_shots() -> list[Shot]:
 def kestrel_tide() -> Shot:
     """The main title: brass letters tip up out of the floor in reading order while the camera comes slowly nearer."""
     shot = new_shot("Kestrel Tide, main title", "KESTREL TIDE", last=96)
-    return _with(shot, camera=CameraStep(
-        id="camera", name="Slow push",
-        fit=Keyed(keys=[Key(frame=0, value=0.72, ease=GENTLE), Key(frame=96, value=0.84)]),
-        orbit=Keyed(keys=[Key(frame=0, value=(-7.0, 5.5), ease=GENTLE), Key(frame=96, value=(3.0, 4.0))]),
-    ))
+    return _with(
+        shot,
+        camera=CameraStep(
+            id="camera",
+            name="Slow push",
+            fit=Keyed(keys=[Key(frame=0, value=0.72, ease=GENTLE), Key(frame=96, value=0.84)]),
+            orbit=Keyed(keys=[Key(frame=0, value=(-7.0, 5.5), ease=GENTLE), Key(frame=96, value=(3.0, 4.0))]),
+        ),
+    )
 
 
 def salt_roads() -> Shot:
@@ -47,19 +51,49 @@ def salt_roads() -> Shot:
         new_shot("Salt Roads", "SALT\nROADS", last=84),
         block=BlockStep(id="block", text="SALT\nROADS", family="cinzel", tracking=60.0, leading=1.32),
         form=FormStep(id="form", depth=0.34, profile="chamfer", bevel=0.022, segments=1),
-        drive=DriveStep(id="arrive", name="Arrive from the left", offset=Offset(move=(-0.9, 0.0, 0.5), turn=(0.0, -75.0, 0.0)),
-                        reach=Cadence(start=3.0, delay=3.0, duration=30.0)),
-        material=MaterialStep(id="material", name="Chalk and oxide",
-                              face=Material(colour=(0.78, 0.75, 0.69), roughness=0.55),
-                              edge=Material(colour=(0.46, 0.07, 0.035), roughness=0.35)),
+        drive=DriveStep(
+            id="arrive",
+            name="Arrive from the left",
+            offset=Offset(move=(-0.9, 0.0, 0.5), turn=(0.0, -75.0, 0.0)),
+            reach=Cadence(start=3.0, delay=3.0, duration=30.0),
+        ),
+        material=MaterialStep(
+            id="material",
+            name="Chalk and oxide",
+            face=Material(colour=(0.78, 0.75, 0.69), roughness=0.55),
+            edge=Material(colour=(0.46, 0.07, 0.035), roughness=0.35),
+        ),
         environment=EnvironmentStep(id="environment", preset="dusk_harbour", strength=1.0),
-        lights=LightsStep(id="lights", name="Low key", lights=[
-            AreaLight(name="key", place=(5.2, 3.6, 4.6), aim=(0.0, 1.0, 0.0), width=0.9, height=0.9,
-                      colour=(1.0, 0.74, 0.5), power=1500.0),
-            AreaLight(name="fill", place=(-6.0, 4.0, 4.0), aim=(0.0, 1.0, 0.0), width=3.0, height=3.0,
-                      colour=(0.45, 0.62, 1.0), power=260.0)]),
-        stage=StageStep(id="stage", wall_distance=0.9, wall_material=Material(colour=(0.16, 0.15, 0.17), roughness=0.7),
-                        floor_material=Material(colour=(0.10, 0.09, 0.09), roughness=0.32)),
+        lights=LightsStep(
+            id="lights",
+            name="Low key",
+            lights=[
+                AreaLight(
+                    name="key",
+                    place=(5.2, 3.6, 4.6),
+                    aim=(0.0, 1.0, 0.0),
+                    width=0.9,
+                    height=0.9,
+                    colour=(1.0, 0.74, 0.5),
+                    power=1500.0,
+                ),
+                AreaLight(
+                    name="fill",
+                    place=(-6.0, 4.0, 4.0),
+                    aim=(0.0, 1.0, 0.0),
+                    width=3.0,
+                    height=3.0,
+                    colour=(0.45, 0.62, 1.0),
+                    power=260.0,
+                ),
+            ],
+        ),
+        stage=StageStep(
+            id="stage",
+            wall_distance=0.9,
+            wall_material=Material(colour=(0.16, 0.15, 0.17), roughness=0.7),
+            floor_material=Material(colour=(0.10, 0.09, 0.09), roughness=0.32),
+        ),
         camera=CameraStep(id="camera", lens=50.0, fit=0.5, orbit=(8.0, 3.0)),
     )
 
@@ -70,18 +104,43 @@ def lamp_keepers() -> Shot:
         new_shot("The Lamp Keepers", "THE LAMP\nKEEPERS", last=90),
         block=BlockStep(id="block", text="THE LAMP\nKEEPERS", family="alfa-slab-one", tracking=30.0, leading=1.3),
         form=FormStep(id="form", depth=0.3, bevel=0.035, segments=6),
-        drive=DriveStep(id="arrive", name="Drop in", offset=Offset(move=(0.0, 2.4, 0.0), turn=(0.0, 0.0, 14.0)),
-                        reach=Cadence(start=2.0, delay=2.0, duration=20.0,
-                                      ease=Ease(leave=(0.25, 0.35), arrive=(0.45, 1.18)))),
-        material=MaterialStep(id="material", name="Lacquer and nickel",
-                              face=Material(colour=(0.012, 0.10, 0.062), roughness=0.22),
-                              edge=Material(colour=(0.83, 0.80, 0.74), metal=1.0, roughness=0.14)),
+        drive=DriveStep(
+            id="arrive",
+            name="Drop in",
+            offset=Offset(move=(0.0, 2.4, 0.0), turn=(0.0, 0.0, 14.0)),
+            reach=Cadence(start=2.0, delay=2.0, duration=20.0, ease=Ease(leave=(0.25, 0.35), arrive=(0.45, 1.18))),
+        ),
+        material=MaterialStep(
+            id="material",
+            name="Lacquer and nickel",
+            face=Material(colour=(0.012, 0.10, 0.062), roughness=0.22),
+            edge=Material(colour=(0.83, 0.80, 0.74), metal=1.0, roughness=0.14),
+        ),
         environment=EnvironmentStep(id="environment", preset="two_windows", strength=0.8, turn=25.0),
-        lights=LightsStep(id="lights", name="Lamp and rim", lights=[
-            AreaLight(name="lamp", place=(-1.5, 6.5, 3.6), aim=(0.0, 0.8, -0.2), width=0.8, height=0.8,
-                      colour=(1.0, 0.86, 0.66), power=1700.0),
-            AreaLight(name="rim", place=(7.0, 3.0, 2.2), aim=(0.0, 1.0, 0.0), width=0.5, height=1.6,
-                      colour=(0.7, 0.86, 1.0), power=520.0)]),
+        lights=LightsStep(
+            id="lights",
+            name="Lamp and rim",
+            lights=[
+                AreaLight(
+                    name="lamp",
+                    place=(-1.5, 6.5, 3.6),
+                    aim=(0.0, 0.8, -0.2),
+                    width=0.8,
+                    height=0.8,
+                    colour=(1.0, 0.86, 0.66),
+                    power=1700.0,
+                ),
+                AreaLight(
+                    name="rim",
+                    place=(7.0, 3.0, 2.2),
+                    aim=(0.0, 1.0, 0.0),
+                    width=0.5,
+                    height=1.6,
+                    colour=(0.7, 0.86, 1.0),
+                    power=520.0,
+                ),
+            ],
+        ),
         camera=CameraStep(id="camera", lens=40.0, fit=0.62, orbit=(-5.0, 6.0)),
     )
 
@@ -92,16 +151,40 @@ def slack_water() -> Shot:
         new_shot("Slack Water", "slack water", last=80),
         block=BlockStep(id="block", text="slack water", family="fredoka", tracking=10.0),
         form=FormStep(id="form", depth=0.4, bevel=0.07, segments=8),
-        drive=DriveStep(id="arrive", name="Float in", offset=Offset(move=(0.4, 0.9, 1.4), turn=(40.0, 70.0, 0.0), scale=(0.4, 0.4, 0.4)),
-                        reach=Cadence(order="reverse", start=2.0, delay=3.0, duration=28.0)),
-        material=MaterialStep(id="material", name="Ceramic", face=Material(colour=(0.60, 0.71, 0.70), roughness=0.18),
-                              edge=Material(colour=(0.60, 0.71, 0.70), roughness=0.18)),
+        drive=DriveStep(
+            id="arrive",
+            name="Float in",
+            offset=Offset(move=(0.4, 0.9, 1.4), turn=(40.0, 70.0, 0.0), scale=(0.4, 0.4, 0.4)),
+            reach=Cadence(order="reverse", start=2.0, delay=3.0, duration=28.0),
+        ),
+        material=MaterialStep(
+            id="material",
+            name="Ceramic",
+            face=Material(colour=(0.60, 0.71, 0.70), roughness=0.18),
+            edge=Material(colour=(0.60, 0.71, 0.70), roughness=0.18),
+        ),
         environment=EnvironmentStep(id="environment", preset="paper_tent", strength=0.5),
-        lights=LightsStep(id="lights", name="Window", lights=[
-            AreaLight(name="window", place=(-5.0, 4.6, 4.0), aim=(0.0, 0.5, 0.0), width=1.4, height=1.4,
-                      colour=(1.0, 0.95, 0.87), power=1300.0)]),
-        stage=StageStep(id="stage", wall_distance=1.6, wall_material=Material(colour=(0.13, 0.22, 0.24), roughness=0.8),
-                        floor_material=Material(colour=(0.13, 0.20, 0.21), roughness=0.35)),
+        lights=LightsStep(
+            id="lights",
+            name="Window",
+            lights=[
+                AreaLight(
+                    name="window",
+                    place=(-5.0, 4.6, 4.0),
+                    aim=(0.0, 0.5, 0.0),
+                    width=1.4,
+                    height=1.4,
+                    colour=(1.0, 0.95, 0.87),
+                    power=1300.0,
+                )
+            ],
+        ),
+        stage=StageStep(
+            id="stage",
+            wall_distance=1.6,
+            wall_material=Material(colour=(0.13, 0.22, 0.24), roughness=0.8),
+            floor_material=Material(colour=(0.13, 0.20, 0.21), roughness=0.35),
+        ),
     )
 
 
@@ -110,25 +193,37 @@ def film_unit() -> Shot:
     return _with(
         new_shot("Lowmere Film Unit, bumper", "LOWMERE\nFILM UNIT", last=60),
         block=BlockStep(
-            id="block", text="LOWMERE\nFILM UNIT", family="stardos-stencil", tracking=70.0, leading=1.28,
+            id="block",
+            text="LOWMERE\nFILM UNIT",
+            family="stardos-stencil",
+            tracking=70.0,
+            leading=1.28,
             turn=Keyed(keys=[Key(frame=0, value=(0.0, -38.0, 0.0), ease=GENTLE), Key(frame=48, value=(0.0, 0.0, 0.0))]),
-            scale=Keyed(keys=[Key(frame=0, value=(0.82, 0.82, 0.82), ease=GENTLE), Key(frame=48, value=(1.0, 1.0, 1.0))]),
+            scale=Keyed(
+                keys=[Key(frame=0, value=(0.82, 0.82, 0.82), ease=GENTLE), Key(frame=48, value=(1.0, 1.0, 1.0))]
+            ),
         ),
         form=FormStep(id="form", depth=0.22, profile="chamfer", bevel=0.016, segments=1),
         drive=DriveStep(id="arrive", name="Arrive", on=False),
-        material=MaterialStep(id="material", name="Steel", face=Material(colour=(0.56, 0.57, 0.58), metal=1.0, roughness=0.3),
-                              edge=Material(colour=(0.80, 0.81, 0.83), metal=1.0, roughness=0.12)),
+        material=MaterialStep(
+            id="material",
+            name="Steel",
+            face=Material(colour=(0.56, 0.57, 0.58), metal=1.0, roughness=0.3),
+            edge=Material(colour=(0.80, 0.81, 0.83), metal=1.0, roughness=0.12),
+        ),
         environment=EnvironmentStep(id="environment", preset="two_windows", strength=0.9, turn=-20.0),
-        stage=StageStep(id="stage", wall_distance=3.4, wall_material=Material(colour=(0.075, 0.085, 0.095), roughness=0.6)),
+        stage=StageStep(
+            id="stage", wall_distance=3.4, wall_material=Material(colour=(0.075, 0.085, 0.095), roughness=0.6)
+        ),
         camera=CameraStep(id="camera", lens=45.0, fit=0.6, orbit=(0.0, 5.0)),
     )
 
 
 def _with(shot: Shot, **steps: Step) -> Shot:
     """The shot with some of its steps replaced, by kind; the order of the recipe stays."""
-    return Shot.model_validate({**shot.model_dump(), "steps": [
-        (steps.get(step.kind) or step).model_dump() for step in shot.steps
-    ]})
+    return Shot.model_validate(
+        {**shot.model_dump(), "steps": [(steps.get(step.kind) or step).model_dump() for step in shot.steps]}
+    )
 
 
 def each() -> Iterator[tuple[str, Shot]]:

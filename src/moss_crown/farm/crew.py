@@ -55,8 +55,13 @@ class Crew:
         self._cluster = None
         if not address:
             self._cluster = LocalCluster(
-                n_workers=processes, threads_per_worker=1, processes=True, dashboard_address=None,
-                host="127.0.0.1", memory_limit=WORKER_BYTES * 2, silence_logs=40,
+                n_workers=processes,
+                threads_per_worker=1,
+                processes=True,
+                dashboard_address=None,
+                host="127.0.0.1",
+                memory_limit=WORKER_BYTES * 2,
+                silence_logs=40,
             )
         self._client = Client(self._cluster or address, timeout="20s")
 

@@ -17,5 +17,11 @@ if __name__ == "__main__":
         end_with_parent(int(parent))
     configure_logs()
     settings = Settings()
-    uvicorn.run(create_app(settings), host=settings.host, port=int(sys.argv[1]) if len(sys.argv) > 1 else settings.port,
-                log_level="warning", access_log=False, timeout_graceful_shutdown=5)
+    uvicorn.run(
+        create_app(settings),
+        host=settings.host,
+        port=int(sys.argv[1]) if len(sys.argv) > 1 else settings.port,
+        log_level="warning",
+        access_log=False,
+        timeout_graceful_shutdown=5,
+    )

@@ -34,8 +34,10 @@ def configure_logs() -> None:
     """Structured logs, one JSON object a line, on standard error."""
     structlog.configure(
         processors=[
-            structlog.contextvars.merge_contextvars, structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso", utc=True), structlog.processors.dict_tracebacks,
+            structlog.contextvars.merge_contextvars,
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.dict_tracebacks,
             structlog.processors.JSONRenderer(),
         ],
         logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
@@ -48,8 +50,9 @@ def create_app(settings: Settings | None = None) -> FastAPI:
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
-        here = Context(settings, Database(settings.database), Pool(settings.job_seconds, settings.job_bytes),
-                       Listeners())
+        here = Context(
+            settings, Database(settings.database), Pool(settings.job_seconds, settings.job_bytes), Listeners()
+        )
         app.state.context = here
         here.database.open()
         tasks = [asyncio.create_task(_warm(here))]
@@ -68,9 +71,15 @@ def create_app(settings: Settings | None = None) -> FastAPI:
                 farm.close()
             here.database.close()
 
-    app = FastAPI(title="Moss Crown", version="1", lifespan=life, docs_url=None, redoc_url=None,
-                  openapi_url="/api/openapi.json",
-                  responses={"default": {"model": Problem, "description": "An error, as application/problem+json"}})
+    app = FastAPI(
+        title="Moss Crown",
+        version="1",
+        lifespan=life,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        responses={"default": {"model": Problem, "description": "An error, as application/problem+json"}},
+    )
     add_problems(app)
     app.add_middleware(RequestLog, most_bytes=settings.request_bytes)
     for subject in (health, slate, shot, families, takes):

@@ -100,8 +100,9 @@ _proof: list[_Proof] = []
 def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> bytes:
     """A first look: half the size, one sample."""
     shot = read_shot(document)
-    small = FrameOrder(max(16, order.width // 2), max(16, order.height // 2), 1, order.motion_blur,
-                       threads=order.threads)
+    small = FrameOrder(
+        max(16, order.width // 2), max(16, order.height // 2), 1, order.motion_blur, threads=order.threads
+    )
     scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur)
     with Render(scene, render_settings(shot, frame, small)) as picture:
         picture.add(1)
@@ -109,9 +110,7 @@ def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> byt
     return write_jpeg(frame_pixels(passes, frame, False), 85)
 
 
-def proof_add(
-    key: str, document: dict[str, Any], frame: int, order: FrameOrder, upto: int, final: bool
-) -> bytes:
+def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder, upto: int, final: bool) -> bytes:
     """Bring the proof `key` to `upto` samples and show it. A process that does not know it begins afresh."""
     if not _proof or _proof[0].key != key:
         proof_drop()

@@ -6,6 +6,8 @@ import asyncio
 import os
 import subprocess
 import sys
+from functools import partial
+from typing import Any
 
 import psycopg
 import structlog
@@ -13,7 +15,7 @@ import structlog
 from moss_crown.core.errors import TitleError
 from moss_crown.server import jobs
 from moss_crown.server.db.pool import Database
-from moss_crown.server.db.shots import next_without_poster, store_poster
+from moss_crown.server.db.shots import ShotRow, next_without_poster, store_poster
 from moss_crown.server.pool import Pool
 from moss_crown.server.settings import Settings
 
@@ -55,6 +57,10 @@ class Farm:
             self.process.kill()
 
 
+def _store(row: ShotRow, picture: bytes, strip: list[float], letters: int, c: psycopg.Connection[Any]) -> None:
+    store_poster(c, row.id, row.revision, picture, strip, letters)
+
+
 async def keep_posters(pool: Pool, database: Database, threads: int) -> None:
     """One poster after the other, whenever no one waits for a proof."""
     failed: set[tuple[str, int]] = set()
@@ -72,7 +78,7 @@ async def keep_posters(pool: Pool, database: Database, threads: int) -> None:
                 failed.add((str(row.id), row.revision))
                 log.warning("no poster", shot=str(row.id), error=str(wrong))
                 continue
-            await database.run(lambda c, r=row: store_poster(c, r.id, r.revision, picture, strip, letters))
+            await database.run(partial(_store, row, picture, strip, letters))
         except psycopg.Error as away:
             log.warning("database away", error=str(away).split("\n")[0])
             await asyncio.sleep(1)

@@ -101,8 +101,13 @@ class Channel:
         seq = message.get("seq")
         try:
             document, revision = await self._document()
-            order = FrameOrder(int(message["width"]), int(message["height"]), int(message.get("samples", 16)),
-                               bool(message.get("motion_blur", True)), threads=self._threads)
+            order = FrameOrder(
+                int(message["width"]),
+                int(message["height"]),
+                int(message.get("samples", 16)),
+                bool(message.get("motion_blur", True)),
+                threads=self._threads,
+            )
             frame = int(message["frame"])
             key = uuid4().hex
             head = {"type": "proof", "seq": seq, "revision": revision, "frame": frame, "of": order.samples}

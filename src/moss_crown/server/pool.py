@@ -11,6 +11,8 @@ import multiprocessing
 import os
 import resource
 import signal
+import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
@@ -32,9 +34,7 @@ def _begin(parent: int, most_bytes: int) -> None:
 
 
 def _watch(parent: int) -> None:
-    """End this process when the server is gone: checked by a thread, since a lane outlives the thread that spawned it."""
-    import threading
-    import time
+    """End this process when the server is gone: by a thread that looks, since a lane outlives the thread that spawned it."""
 
     def look() -> None:
         while os.getppid() == parent:
@@ -53,7 +53,9 @@ class Lane:
 
     def _new(self) -> ProcessPoolExecutor:
         return ProcessPoolExecutor(
-            1, mp_context=multiprocessing.get_context("spawn"), initializer=_begin,
+            1,
+            mp_context=multiprocessing.get_context("spawn"),
+            initializer=_begin,
             initargs=(os.getpid(), self._bytes),
         )
 

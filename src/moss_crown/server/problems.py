@@ -21,16 +21,34 @@ from moss_crown.server.errors import ComputeFailed, ComputeTooLong, Missing, Not
 
 log = structlog.get_logger()
 _STATUS: list[tuple[type[TitleError], int]] = [
-    (Missing, 404), (RevisionStale, 409), (NothingTo, 409), (TakeStateWrong, 409), (ComputeFailed, 500),
-    (ComputeTooLong, 504), (TitleError, 422),
+    (Missing, 404),
+    (RevisionStale, 409),
+    (NothingTo, 409),
+    (TakeStateWrong, 409),
+    (ComputeFailed, 500),
+    (ComputeTooLong, 504),
+    (TitleError, 422),
 ]
-_TITLES = {404: "Not there", 409: "Does not fit the present state", 413: "Too large", 422: "Not accepted",
-           500: "Failed", 503: "Not available now", 504: "Took too long", 405: "Not allowed"}
+_TITLES = {
+    404: "Not there",
+    409: "Does not fit the present state",
+    413: "Too large",
+    422: "Not accepted",
+    500: "Failed",
+    503: "Not available now",
+    504: "Took too long",
+    405: "Not allowed",
+}
 
 
 def problem(request: Request, status: int, facts: dict[str, Any]) -> JSONResponse:
-    body = {"type": "about:blank", "title": _TITLES.get(status, "Error"), "status": status, **facts,
-            "request_id": request.scope.get("request_id", "")}
+    body = {
+        "type": "about:blank",
+        "title": _TITLES.get(status, "Error"),
+        "status": status,
+        **facts,
+        "request_id": request.scope.get("request_id", ""),
+    }
     return JSONResponse(body, status, media_type="application/problem+json")
 
 
@@ -44,8 +62,9 @@ def add_problems(app: FastAPI) -> None:
     async def invalid(request: Request, error: RequestValidationError) -> Response:
         first = error.errors()[0]
         field = "/" + "/".join(str(part) for part in first["loc"][1:])
-        return problem(request, 422, DocumentInvalid(field, first["msg"], first["msg"]).facts()
-                       | {"code": "request.invalid"})
+        return problem(
+            request, 422, DocumentInvalid(field, first["msg"], first["msg"]).facts() | {"code": "request.invalid"}
+        )
 
     @app.exception_handler(HTTPException)
     async def http(request: Request, error: HTTPException) -> Response:
@@ -80,8 +99,12 @@ class RequestLog:
         begun = time.perf_counter()
         status = 0
         if int(headers.get(b"content-length", b"0") or 0) > self._most:
-            facts = {"code": "request.too_large", "field": "body", "bound": f"at most {self._most} bytes",
-                     "detail": f"a request may have at most {self._most} bytes"}
+            facts = {
+                "code": "request.too_large",
+                "field": "body",
+                "bound": f"at most {self._most} bytes",
+                "detail": f"a request may have at most {self._most} bytes",
+            }
             await problem(Request(scope), 413, facts)(scope, receive, send)
             return
 
@@ -96,5 +119,11 @@ class RequestLog:
             await self._app(scope, receive, answer)
         finally:
             if not scope["path"].startswith("/api/health"):
-                log.info("request", method=scope["method"], path=scope["path"], status=status,
-                         ms=round(1000 * (time.perf_counter() - begun), 1), request_id=scope["request_id"])
+                log.info(
+                    "request",
+                    method=scope["method"],
+                    path=scope["path"],
+                    status=status,
+                    ms=round(1000 * (time.perf_counter() - begun), 1),
+                    request_id=scope["request_id"],
+                )

@@ -13,6 +13,7 @@ import time
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 from uuid import UUID
 
@@ -69,7 +70,7 @@ class Runner:
         done = set(self._database(lambda c: takes.finished_frames(c, row.id)))
         wanted = deque(working_order(orders.frames, done))
         log.info("take begun", take=str(row.id), wanted=len(wanted), done=len(done))
-        running: dict[Future, int] = {}
+        running: dict[Future[Any], int] = {}
         try:
             while wanted or running:
                 while wanted and len(running) < self.crew.width * (1 + AHEAD):
@@ -106,7 +107,7 @@ class Runner:
         """Store what is finished, in order; nothing leaves the queue before the database has it."""
         while self.unsaved:
             id, r = self.unsaved[0]
-            self._database(lambda c, id=id, r=r: takes.store_frame(c, id, r.frame, r.picture, r.seconds, r.worker))
+            self._database(partial(_store, id, r))
             self.unsaved.popleft()
 
     def _state(self, id: UUID, state: str, among: tuple[str, ...], message: str = "") -> None:
@@ -142,6 +143,10 @@ class Runner:
         if self.connection is not None:
             self.connection.close()
         self.connection = None
+
+
+def _store(take: UUID, done: Rendered, c: psycopg.Connection[Any]) -> None:
+    takes.store_frame(c, take, done.frame, done.picture, done.seconds, done.worker)
 
 
 def main() -> None:

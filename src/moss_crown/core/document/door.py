@@ -89,11 +89,17 @@ def first_error(invalid: ValidationError, document: Any) -> DocumentInvalid:
     field = pointer(error["loc"], document)
     context = error.get("ctx", {})
     bound = {
-        "greater_than": "above {gt}", "greater_than_equal": "at least {ge}",
-        "less_than": "below {lt}", "less_than_equal": "at most {le}",
-        "finite_number": "a finite number", "string_too_long": "at most {max_length} characters",
-        "string_too_short": "at least {min_length} character", "too_long": "at most {max_length}",
-        "too_short": "at least {min_length}", "literal_error": "{expected}", "extra_forbidden": "a known member",
+        "greater_than": "above {gt}",
+        "greater_than_equal": "at least {ge}",
+        "less_than": "below {lt}",
+        "less_than_equal": "at most {le}",
+        "finite_number": "a finite number",
+        "string_too_long": "at most {max_length} characters",
+        "string_too_short": "at least {min_length} character",
+        "too_long": "at most {max_length}",
+        "too_short": "at least {min_length}",
+        "literal_error": "{expected}",
+        "extra_forbidden": "a known member",
     }.get(error["type"], "{error}" if "error" in context else error["msg"])
     reason = error["msg"].removeprefix("Value error, ")
     if field == "" and ": " in reason:
@@ -106,9 +112,7 @@ def pointer(location: Sequence[str | int], document: Any) -> str:
     parts: list[str] = []
     here = document
     for part in location:
-        if isinstance(here, Mapping) and part in here:
-            here = here[part]
-        elif isinstance(here, Sequence) and not isinstance(here, str) and isinstance(part, int) and part < len(here):
+        if (isinstance(here, Mapping) and part in here) or (isinstance(here, list | tuple) and isinstance(part, int) and part < len(here)):
             here = here[part]
         elif isinstance(here, Mapping) and part not in TAGS and part != here.get("kind"):
             here = None

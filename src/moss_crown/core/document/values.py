@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from itertools import pairwise
 from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, TypeAlias, TypeVar, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, field_validator
@@ -57,7 +58,7 @@ class Key(Model, Generic[T]):
     hold: bool = False
 
     @classmethod
-    def model_parametrized_name(cls, params: tuple[type[Any], ...]) -> str:
+    def model_parametrized_name(cls, params: tuple[Any, ...]) -> str:
         return f"Key{short_name(params[0])}"
 
 
@@ -72,13 +73,13 @@ class Keyed(Model, Generic[T]):
     after: Outside = "hold"
 
     @classmethod
-    def model_parametrized_name(cls, params: tuple[type[Any], ...]) -> str:
+    def model_parametrized_name(cls, params: tuple[Any, ...]) -> str:
         return f"Keyed{short_name(params[0])}"
 
     @field_validator("keys")
     @classmethod
     def in_order(cls, keys: list[Key[T]]) -> list[Key[T]]:
-        for earlier, later in zip(keys, keys[1:], strict=False):
+        for earlier, later in pairwise(keys):
             if later.frame <= earlier.frame:
                 raise ValueError(f"keys must rise in frame, but {later.frame:g} follows {earlier.frame:g}")
         return keys

@@ -39,8 +39,17 @@ class InsetField:
     def __call__(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """(n, 2) points inside the outline -> (n) inset distances."""
         distances: NDArray[np.float64] = _distance(
-            np.ascontiguousarray(points), self.elements, self._mitre, self.top, self._starts, self._members,
-            self._cell, self._low[0], self._low[1], self._cells[0], self._cells[1],
+            np.ascontiguousarray(points),
+            self.elements,
+            self._mitre,
+            self.top,
+            self._starts,
+            self._members,
+            self._cell,
+            self._low[0],
+            self._low[1],
+            self._cells[0],
+            self._cells[1],
         )
         return distances
 
@@ -62,8 +71,8 @@ def _elements(rings: list[Ring]) -> NDArray[np.float64]:
     return np.ascontiguousarray(np.hstack([start, direction, length[:, None], arriving]))
 
 
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _bucket(elements, reach, cell, x0, y0, columns, rows):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True)
+def _bucket(elements, reach, cell, x0, y0, columns, rows):
     """A grid of cells, each with the elements that may decide f there."""
     starts = np.zeros(columns * rows + 1, np.int64)
     members = np.empty(0, np.int32)
@@ -97,8 +106,8 @@ def _bucket(elements, reach, cell, x0, y0, columns, rows):  # type: ignore[no-un
     return starts, members
 
 
-@numba.njit(cache=True, fastmath=True)  # type: ignore[untyped-decorator]
-def _distance(points, elements, mitre, top, starts, members, cell, x0, y0, columns, rows):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, fastmath=True)
+def _distance(points, elements, mitre, top, starts, members, cell, x0, y0, columns, rows):
     result = np.empty(len(points))
     for i in range(len(points)):
         x, y = points[i, 0], points[i, 1]
@@ -133,8 +142,8 @@ def _distance(points, elements, mitre, top, starts, members, cell, x0, y0, colum
     return result
 
 
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _winding(points, elements):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True)
+def _winding(points, elements):
     """Winding numbers by ray crossing (Sunday, 2001)."""
     result = np.zeros(len(points), np.int64)
     for i in range(len(points)):

@@ -161,11 +161,11 @@ def _pulled(ring: Ring, hits: NDArray[np.bool_]) -> Ring:
     bisector = normal + np.roll(normal, 1, 0)
     bisector /= np.maximum(np.hypot(*bisector.T), 0.2)[:, None]
     convex = np.sign(arriving[:, 0] * leaving[:, 1] - arriving[:, 1] * leaving[:, 0])
-    return ring + np.where(hits, convex, 0.0)[:, None] * PULL * bisector
+    return np.asarray(ring + np.where(hits, convex, 0.0)[:, None] * PULL * bisector)
 
 
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _touching(starts, ends, previous, nearness):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True)
+def _touching(starts, ends, previous, nearness):
     """Which vertices lie on, or at, another part of the outline."""
     count = len(starts)
     hits = np.zeros(count, np.bool_)

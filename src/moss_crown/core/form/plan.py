@@ -9,6 +9,7 @@ are then added where the linear inset distance of a triangle departs from the tr
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import pythoncdt
@@ -99,8 +100,9 @@ def _rings(
         predicted = _advanced(here, float(gaps[k]) if k < len(gaps) else 0.0)
         predicted_from = first
     stacked = np.vstack(points)
-    _, keep, inverse = np.unique(np.round(stacked / MERGE).astype(np.int64), axis=0,
-                                 return_index=True, return_inverse=True)
+    _, keep, inverse = np.unique(
+        np.round(stacked / MERGE).astype(np.int64), axis=0, return_index=True, return_inverse=True
+    )
     inverse = inverse.ravel()
     constraint = inverse[np.vstack(edges)]
     constraint = constraint[constraint[:, 0] != constraint[:, 1]]
@@ -130,8 +132,8 @@ def _triangulate(
 ) -> tuple[FloatN2, IntN3, NDArray[np.int64]]:
     """Constrained Delaunay with robust predicates. Answers points, triangles and the packed constrained edges."""
 
-    def run(edges: NDArray[np.int64]) -> pythoncdt.Triangulation:
-        triangulation = pythoncdt.Triangulation(
+    def run(edges: NDArray[np.int64]) -> Any:
+        triangulation: Any = pythoncdt.Triangulation(
             pythoncdt.VertexInsertionOrder.AUTO, pythoncdt.IntersectingConstraintEdges.TRY_RESOLVE, 1e-6
         )
         triangulation.insert_vertices(np.ascontiguousarray(points))
@@ -146,10 +148,8 @@ def _triangulate(
         done = run(constraints)
     done.erase_super_triangle()
     vertices = done.vertices_array()
-    placed = np.stack([vertices["x"], vertices["y"]], 1) if vertices.dtype.names else np.asarray(vertices, float)
-    table = done.triangles_array()
-    column = "vertices" if "vertices" in table.dtype.names else table.dtype.names[0]
-    triangles = np.asarray(table[column]).astype(np.int64)
+    placed = np.stack([vertices["x"], vertices["y"]], 1)
+    triangles = np.asarray(done.triangles_array()["vertices"]).astype(np.int64)
     fixed = constraints if len(placed) == len(points) else np.array([(e.v1, e.v2) for e in done.fixed_edges_iter()])
     return placed, triangles, np.unique(pack(fixed[:, 0], fixed[:, 1]))
 

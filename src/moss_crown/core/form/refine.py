@@ -9,7 +9,8 @@ split in place.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field as member
+from dataclasses import dataclass
+from dataclasses import field as member
 
 import numpy as np
 from numpy.typing import NDArray
@@ -61,7 +62,7 @@ class Kinks:
 
 def cross(a: Floats, b: Floats) -> Floats:
     """z of the cross product of (n, 2) vectors."""
-    return a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    return np.asarray(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
 
 
 def wanted(
@@ -140,7 +141,7 @@ def _thinned(candidate: FloatN2, present: FloatN2) -> FloatN2:
         for better, worse in pairs:
             if keep[better]:
                 keep[worse] = False
-    return candidate[keep]
+    return np.asarray(candidate[keep])
 
 
 def _kinks(front: Front, fixed: Ints, field: InsetField, levels: Floats, tolerance: float, seen: Seen) -> Kinks:
@@ -213,7 +214,9 @@ def _peaks(
         candidate = np.clip(weight[:, None] + STEPS * step, 0.02, 1)
         candidate /= candidate.sum(2, keepdims=True)
         at = np.einsum("tkj,tjx->tkx", candidate, points[triangle])
-        found = np.abs(field(at.reshape(-1, 2)).reshape(len(triangle), 6) - (candidate * inset[triangle][:, None]).sum(2))
+        found = np.abs(
+            field(at.reshape(-1, 2)).reshape(len(triangle), 6) - (candidate * inset[triangle][:, None]).sum(2)
+        )
         best = found.argmax(1)
         better = found[row, best] > error
         weight = np.where(better[:, None], candidate[row, best], weight)

@@ -71,9 +71,7 @@ def solid(rings: list[Ring], form: Form, unit: float) -> Solid:
     count = len(flat)
     vertices = np.vstack([np.column_stack([flat, height]), np.column_stack([flat, -height])])
     start, end = boundary(front.triangles)
-    returns = np.vstack(
-        [np.stack([start, start + count, end], 1), np.stack([end, start + count, end + count], 1)]
-    )
+    returns = np.vstack([np.stack([start, start + count, end], 1), np.stack([end, start + count, end + count], 1)])
     rear = front.triangles[:, ::-1] + count
     face_band = len(levels) - 1
     on_face = front.band == face_band
@@ -111,8 +109,8 @@ def corner_normals(vertices: FloatN3, triangles: IntN3, facet: NDArray[np.uint8]
     return normals
 
 
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _corner_normals(vertices, triangles, facet, crease):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True)
+def _corner_normals(vertices, triangles, facet, crease):
     count = len(triangles)
     flat = np.zeros((count, 3))
     angle = np.zeros((count, 3))

@@ -18,7 +18,6 @@ ARRAY, ELEMENT_ARRAY = 34962, 34963
 MAGIC, JSON_CHUNK, BINARY_CHUNK = 0x46546C67, 0x4E4F534A, 0x004E4942
 
 
-
 @dataclass(frozen=True)
 class Node:
     """A letter: its name, mesh, pose (4, 4) and the two materials of its face and edge."""
@@ -39,7 +38,10 @@ class _Buffer:
         self.views.append({"buffer": 0, "byteOffset": len(self.data), "byteLength": len(raw), "target": target})
         self.data += raw + b"\0" * (-len(raw) % 4)
         accessor: dict[str, Any] = {
-            "bufferView": len(self.views) - 1, "componentType": component, "count": len(rows), "type": kind
+            "bufferView": len(self.views) - 1,
+            "componentType": component,
+            "count": len(rows),
+            "type": kind,
         }
         if bounds:
             accessor |= {"min": rows.min(0).tolist(), "max": rows.max(0).tolist()}
@@ -63,11 +65,19 @@ def write_glb(
         places, normals, groups = weld(solid)
         position = buffer.add(places, "VEC3", FLOAT, ARRAY, bounds=True)
         normal = buffer.add(normals, "VEC3", FLOAT, ARRAY)
-        meshes.append({"primitives": [
-            {"attributes": {"POSITION": position, "NORMAL": normal}, "material": first + group,
-             "indices": buffer.add(indices.reshape(-1), "SCALAR", UNSIGNED_INT, ELEMENT_ARRAY)}
-            for group, indices in enumerate(groups) if len(indices)
-        ]})
+        meshes.append(
+            {
+                "primitives": [
+                    {
+                        "attributes": {"POSITION": position, "NORMAL": normal},
+                        "material": first + group,
+                        "indices": buffer.add(indices.reshape(-1), "SCALAR", UNSIGNED_INT, ELEMENT_ARRAY),
+                    }
+                    for group, indices in enumerate(groups)
+                    if len(indices)
+                ]
+            }
+        )
     document: dict[str, Any] = {
         "asset": {"version": "2.0", "generator": "Moss Crown"},
         "scene": 0,
@@ -82,11 +92,15 @@ def write_glb(
     text = json.dumps(document, separators=(",", ":")).encode()
     text += b" " * (-len(text) % 4)
     size = 12 + 8 + len(text) + 8 + len(buffer.data)
-    return b"".join([
-        struct.pack("<III", MAGIC, 2, size),
-        struct.pack("<II", len(text), JSON_CHUNK), text,
-        struct.pack("<II", len(buffer.data), BINARY_CHUNK), bytes(buffer.data),
-    ])
+    return b"".join(
+        [
+            struct.pack("<III", MAGIC, 2, size),
+            struct.pack("<II", len(text), JSON_CHUNK),
+            text,
+            struct.pack("<II", len(buffer.data), BINARY_CHUNK),
+            bytes(buffer.data),
+        ]
+    )
 
 
 def weld(solid: Solid) -> tuple[NDArray[np.float32], NDArray[np.float32], tuple[NDArray[np.uint32], ...]]:
@@ -95,7 +109,7 @@ def weld(solid: Solid) -> tuple[NDArray[np.float32], NDArray[np.float32], tuple[
     corner_normal = solid.normals.reshape(-1, 3)
     key = np.column_stack([corner_vertex, np.round(corner_normal * 8192).astype(np.int64)])
     # Pack to one integer: 14 bits a component of the normal, the rest for the vertex.
-    packed = ((key[:, 0] << 45) + ((key[:, 1] + 8192) << 30) + ((key[:, 2] + 8192) << 15) + (key[:, 3] + 8192))
+    packed = (key[:, 0] << 45) + ((key[:, 1] + 8192) << 30) + ((key[:, 2] + 8192) << 15) + (key[:, 3] + 8192)
     _, first, inverse = np.unique(packed, return_index=True, return_inverse=True)
     places = solid.vertices[corner_vertex[first]].astype(np.float32)
     normals = corner_normal[first]
@@ -114,5 +128,3 @@ def _material(name: str, surface: Surface) -> dict[str, Any]:
             "roughnessFactor": surface.roughness,
         },
     }
-
-

@@ -42,8 +42,12 @@ def _encode(frames: Iterable[NDArray[np.uint8]], rate: Fraction, crf: int, path:
             if number == 0:
                 stream.width, stream.height = width, height
             picture = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels[:height, :width, :3]), format="rgb24")
-            picture = picture.reformat(format="yuv420p", dst_colorspace=Colorspace.ITU709,
-                                       src_color_range=ColorRange.JPEG, dst_color_range=ColorRange.MPEG)
+            picture = picture.reformat(
+                format="yuv420p",
+                dst_colorspace=Colorspace.ITU709,
+                src_color_range=ColorRange.JPEG,
+                dst_color_range=ColorRange.MPEG,
+            )
             picture.pts = number
             picture.time_base = 1 / rate
             container.mux(stream.encode(picture))
@@ -61,8 +65,9 @@ class MovieFacts:
 
 def read_facts(data: bytes) -> MovieFacts:
     """Size, rate and number of frames, by decoding every frame."""
-    with av.open(io.BytesIO(data)) as container:
+    with av.open(io.BytesIO(data), "r") as container:
         stream = container.streams.video[0]
-        count = sum(1 for _ in container.decode(stream))
-        return MovieFacts(stream.width, stream.height, Fraction(stream.average_rate or 0), count,
-                          stream.codec_context.name)
+        count = len(list(container.decode(stream)))
+        return MovieFacts(
+            stream.width, stream.height, Fraction(stream.average_rate or 0), count, stream.codec_context.name
+        )

@@ -33,11 +33,14 @@ def environment(preset: Preset) -> Picture:
     """(HEIGHT, WIDTH, 3) float32 radiance of a preset."""
     sky = directions()
     picture = {
-        "two_windows": _two_windows, "overcast": _overcast, "dusk_harbour": _dusk_harbour, "paper_tent": _paper_tent
+        "two_windows": _two_windows,
+        "overcast": _overcast,
+        "dusk_harbour": _dusk_harbour,
+        "paper_tent": _paper_tent,
     }[preset](sky)
-    picture = np.ascontiguousarray(picture, np.float32)
-    picture.setflags(write=False)
-    return picture
+    kept: Picture = np.ascontiguousarray(picture, np.float32)
+    kept.setflags(write=False)  # it is shared
+    return kept
 
 
 def _ramp(height: NDArray[np.float64], stops: list[tuple[float, tuple[float, float, float]]]) -> NDArray[np.float64]:
@@ -48,7 +51,7 @@ def _ramp(height: NDArray[np.float64], stops: list[tuple[float, tuple[float, flo
 
 def _smooth(low: float, high: float, x: NDArray[np.float64]) -> NDArray[np.float64]:
     t = np.clip((x - low) / (high - low), 0, 1)
-    return t * t * (3 - 2 * t)
+    return np.asarray(t * t * (3 - 2 * t))
 
 
 def _box(
@@ -58,20 +61,26 @@ def _box(
     yaw = np.degrees(np.arctan2(sky[..., 0], sky[..., 2]))
     pitch = np.degrees(np.arcsin(np.clip(sky[..., 1], -1, 1)))
     away = np.abs((yaw - azimuth + 180) % 360 - 180)
-    return _smooth(width / 2 + soft, width / 2 - soft, away) * _smooth(
-        height / 2 + soft, height / 2 - soft, np.abs(pitch - elevation)
-    )
+    across = _smooth(width / 2 + soft, width / 2 - soft, away)
+    return across * _smooth(height / 2 + soft, height / 2 - soft, np.abs(pitch - elevation))
 
 
 def _two_windows(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     """A dim studio: a tall cool window behind the camera to the left, a warm one to the right, a strip overhead."""
-    picture = _ramp(sky[..., 1], [(-1, (0.015, 0.014, 0.012)), (-0.05, (0.05, 0.05, 0.052)),
-                                  (0.25, (0.13, 0.14, 0.15)), (1, (0.16, 0.18, 0.20))])
+    picture = _ramp(
+        sky[..., 1],
+        [
+            (-1, (0.015, 0.014, 0.012)),
+            (-0.05, (0.05, 0.05, 0.052)),
+            (0.25, (0.13, 0.14, 0.15)),
+            (1, (0.16, 0.18, 0.20)),
+        ],
+    )
     panes = 1 - 0.85 * _box(sky, -34, 18, 1.6, 90, 0.8)
     picture = picture + (_box(sky, -34, 20, 40, 62, 5) * panes)[..., None] * np.array([2.6, 2.9, 3.3])
     picture = picture + _box(sky, 52, 16, 34, 60, 8)[..., None] * np.array([3.4, 2.35, 1.5])
     picture = picture + _box(sky, 0, 66, 130, 14, 5)[..., None] * np.array([2.6, 2.6, 2.6])
-    return picture + _box(sky, 168, 22, 60, 16, 8)[..., None] * np.array([1.1, 1.3, 1.7])
+    return np.asarray(picture + _box(sky, 168, 22, 60, 16, 8)[..., None] * np.array([1.1, 1.3, 1.7]))
 
 
 def _overcast(sky: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -79,13 +88,22 @@ def _overcast(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     up = np.clip(sky[..., 1], 0, 1)
     cover = (1 + 2 * up) / 3
     ground = _smooth(0.02, -0.06, sky[..., 1])
-    return cover[..., None] * np.array([1.02, 1.08, 1.15]) * (1 - 0.88 * ground)[..., None]
+    return np.asarray(cover[..., None] * np.array([1.02, 1.08, 1.15]) * (1 - 0.88 * ground)[..., None])
 
 
 def _dusk_harbour(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     """Afterglow low on the left, blue above, a row of quay lamps behind the camera."""
-    picture = _ramp(sky[..., 1], [(-1, (0.012, 0.014, 0.018)), (-0.02, (0.03, 0.035, 0.045)), (0.0, (0.40, 0.28, 0.22)),
-                                  (0.12, (0.30, 0.27, 0.33)), (0.45, (0.09, 0.13, 0.25)), (1, (0.035, 0.06, 0.15))])
+    picture = _ramp(
+        sky[..., 1],
+        [
+            (-1, (0.012, 0.014, 0.018)),
+            (-0.02, (0.03, 0.035, 0.045)),
+            (0.0, (0.40, 0.28, 0.22)),
+            (0.12, (0.30, 0.27, 0.33)),
+            (0.45, (0.09, 0.13, 0.25)),
+            (1, (0.035, 0.06, 0.15)),
+        ],
+    )
     yaw = np.arctan2(sky[..., 0], sky[..., 2])
     glow = np.exp(-(((yaw + 1.2) / 0.55) ** 2) - ((sky[..., 1] - 0.04) / 0.10) ** 2)
     picture = picture + glow[..., None] * np.array([5.2, 2.1, 0.75])
@@ -97,4 +115,4 @@ def _dusk_harbour(sky: NDArray[np.float64]) -> NDArray[np.float64]:
 def _paper_tent(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     """A bright tent of paper with a dark slit at the camera: even light, calm reflections."""
     picture = _ramp(sky[..., 1], [(-1, (0.35, 0.34, 0.33)), (0.0, (0.75, 0.74, 0.72)), (1, (1.25, 1.25, 1.25))])
-    return picture * (1 - 0.93 * _box(sky, 0, 4, 16, 70, 4))[..., None]
+    return np.asarray(picture * (1 - 0.93 * _box(sky, 0, 4, 16, 70, 4))[..., None])

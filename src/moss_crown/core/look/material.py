@@ -25,5 +25,9 @@ class Surface:
 
 def surface_at(material: Material, frame: float) -> Surface:
     r, g, b = (float(c) for c in sample_one(material.colour, frame))
-    return Surface((r, g, b), sample_one(material.metal, frame), sample_one(material.roughness, frame),
-                   sample_one(material.ior, frame))
+    return Surface(
+        (r, g, b),
+        sample_one(material.metal, frame),
+        sample_one(material.roughness, frame),
+        sample_one(material.ior, frame),
+    )

@@ -29,8 +29,8 @@ def slope_at_ends(curve: Ease) -> tuple[float, float]:
     return start, end
 
 
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _ease(shares, x1, y1, x2, y2):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True)
+def _ease(shares, x1, y1, x2, y2):
     result = np.empty(len(shares))
     ax, bx, cx = 1 + 3 * x1 - 3 * x2, 3 * x2 - 6 * x1, 3 * x1
     ay, by, cy = 1 + 3 * y1 - 3 * y2, 3 * y2 - 6 * y1, 3 * y1

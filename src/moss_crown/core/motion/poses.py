@@ -37,8 +37,14 @@ def drive_poses(
     A reach of 0 leaves a pose bit for bit as it was.
     """
     moved = poses.copy()
-    _drive(moved, np.ascontiguousarray(reach), np.ascontiguousarray(move), np.radians(turn),
-           np.ascontiguousarray(scale), np.ascontiguousarray(pivots))
+    _drive(
+        moved,
+        np.ascontiguousarray(reach),
+        np.ascontiguousarray(move),
+        np.radians(turn),
+        np.ascontiguousarray(scale),
+        np.ascontiguousarray(pivots),
+    )
     return moved
 
 
@@ -66,8 +72,8 @@ def turn_matrix(turn: NDArray[np.float64]) -> NDArray[np.float64]:
     return matrix
 
 
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _turn(ax, ay, az):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True)
+def _turn(ax, ay, az):
     sx, cx, sy, cy, sz, cz = math.sin(ax), math.cos(ax), math.sin(ay), math.cos(ay), math.sin(az), math.cos(az)
     r = np.empty((3, 3))
     r[0, 0], r[0, 1], r[0, 2] = cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx
@@ -76,8 +82,8 @@ def _turn(ax, ay, az):  # type: ignore[no-untyped-def]
     return r
 
 
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _drive(poses, reach, move, turn, scale, pivots):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True)
+def _drive(poses, reach, move, turn, scale, pivots):
     old = np.empty((3, 4))
     for f in range(poses.shape[0]):
         turns = turn[f, 0] != 0 or turn[f, 1] != 0 or turn[f, 2] != 0

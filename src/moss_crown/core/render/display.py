@@ -40,8 +40,8 @@ def to_bytes(shown: NDArray[np.float32], frame: int) -> NDArray[np.uint8]:
     return result
 
 
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _dithered(shown, frame):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True)
+def _dithered(shown, frame):
     height, width, channels = shown.shape
     result = np.empty(shown.shape, np.uint8)
     for y in range(height):

@@ -117,9 +117,7 @@ class RayScene:
         library.rtcCommitScene(scene)
         return scene
 
-    def _fill(
-        self, geometry: int, slot: int, layout: int, kind: type, dtype: type, rows: NDArray[np.generic]
-    ) -> None:
+    def _fill(self, geometry: int, slot: int, layout: int, kind: type, dtype: type, rows: NDArray[np.generic]) -> None:
         address = self._library.rtcSetNewGeometryBuffer(geometry, slot, 0, layout, 12, len(rows))
         if not address:
             raise RayEngineError("no memory for a mesh")

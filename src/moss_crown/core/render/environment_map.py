@@ -13,7 +13,7 @@ from moss_crown.core.render.shading import INV_PI, ONE, PI, TWO_PI, ZERO, f32
 from moss_crown.core.stage.scene import Surround
 
 COLUMNS, ROWS = 64, 32
-"""Cells of the drawing distribution. Coarser than the picture: a draw costs less, and the density only has to be known."""
+"""Cells of the drawing distribution. Coarser than the picture: a draw costs less; its density only has to be known."""
 
 
 class EnvironmentMap(NamedTuple):
@@ -49,8 +49,14 @@ def environment_map(surround: Surround) -> tuple[EnvironmentMap, float]:
     cells = _to_one(np.concatenate([np.zeros((ROWS, 1)), np.cumsum(share, 1) / by_row[:, None]], 1))
     power = float((brightness * sine).sum() * (np.pi / height) * (2 * np.pi / width))
     return EnvironmentMap(
-        radiance, rows, _guide(rows, 64), cells, _guide(cells, 128), edges.astype(np.float32),
-        (share / solid_angle).astype(np.float32), np.float32(np.radians(surround.turn)),
+        radiance,
+        rows,
+        _guide(rows, 64),
+        cells,
+        _guide(cells, 128),
+        edges.astype(np.float32),
+        (share / solid_angle).astype(np.float32),
+        np.float32(np.radians(surround.turn)),
     ), power
 
 
@@ -65,8 +71,8 @@ def _to_one(cumulative: NDArray[np.float64]) -> NDArray[np.float32]:
     return np.ascontiguousarray(exact, np.float32)
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def find(cumulative, u):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def find(cumulative, u):
     """The interval of a rising table that holds u, by bisection."""
     low, high = 0, len(cumulative) - 1
     while high - low > 1:
@@ -78,17 +84,17 @@ def find(cumulative, u):  # type: ignore[no-untyped-def]
     return low
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def find_guided(cumulative, guide, r, u):  # type: ignore[no-untyped-def]
-    """The same in row r of a table, from a guide that says where to begin (Chen and Asau, 1974): a step or two on average."""
+@numba.njit(cache=True, inline="always")
+def find_guided(cumulative, guide, r, u):
+    """The same in row r of a table, from a guide that says where to begin (Chen and Asau, 1974)."""
     k = int(guide[r, int(u * f32(guide.shape[1]))])
     while cumulative[r, k + 1] <= u:
         k += 1
     return k
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def texel(radiance, across, down):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def texel(radiance, across, down):
     """Radiance (r, g, b) at shares of the picture's width and height, bilinear, seamless across."""
     height, width = radiance.shape[0], radiance.shape[1]
     px = across * f32(width) - f32(0.5)
@@ -111,8 +117,8 @@ def texel(radiance, across, down):  # type: ignore[no-untyped-def]
     )
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def draw_direction(surround, u, v):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def draw_direction(surround, u, v):
     """A direction (x, y, z), its density a steradian, and the radiance (r, g, b) from there.
 
     Even in solid angle within a cell of the drawing distribution.
@@ -129,8 +135,8 @@ def draw_direction(surround, u, v):  # type: ignore[no-untyped-def]
     return sine * math.sin(azimuth), y, -sine * math.cos(azimuth), surround.density[r, c], red, green, blue
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def seen(surround, x, y, z):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def seen(surround, x, y, z):
     """Radiance (r, g, b) towards a direction, and the density with which `draw_direction` draws it."""
     across = (math.atan2(x, -z) + surround.turn) / TWO_PI + f32(0.5)
     across = across - f32(math.floor(across))

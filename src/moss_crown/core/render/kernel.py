@@ -39,16 +39,16 @@ _SEEN_BY_CAMERA, _SEEN_BY_CAMERA_LETTERS, _SEEN_BY_PATHS, _CASTS_SHADOW = u32(5)
 _NONE = u32(0xFFFFFFFF)
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def _ray_buffer():  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def _ray_buffer():
     """Room for an RTCRayHit at an address that is a multiple of 64."""
     raw = np.zeros(64, np.float32)
     start = (-raw.ctypes.data % 64) // 4
     return raw[start : start + 32]
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def _aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, mask):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def _aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, mask):
     ray[0], ray[1], ray[2], ray[3] = ox, oy, oz, ZERO
     ray[4], ray[5], ray[6], ray[7] = dx, dy, dz, time
     ray[8] = far
@@ -56,22 +56,34 @@ def _aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, mask):  # type: ignore[n
     words[17], words[18], words[19], words[20] = _NONE, _NONE, _NONE, _NONE
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def _blocked(scene, address, ray, words, ox, oy, oz, dx, dy, dz, time, far):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def _blocked(scene, address, ray, words, ox, oy, oz, dx, dy, dz, time, far):
     _aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, _CASTS_SHADOW)
     occluded1(scene, address, 0)
     return (words[8] >> u32(31)) != u32(0)  # tfar became minus infinity
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def _light_density(lamps, k, cosine, distance2):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def _light_density(lamps, k, cosine, distance2):
     """Density a steradian of even points on light k."""
     return distance2 / (cosine * lamps[k, 15])
 
 
-@numba.njit(cache=True, nogil=True, fastmath={"contract", "arcp", "nsz", "afn", "reassoc"})  # type: ignore[untyped-decorator]
-def trace_rows(  # type: ignore[no-untyped-def]
-    world, film, first_row, last_row, width, height, seed, frame, first_sample, last_sample, depth_limit, clamp, open_back
+@numba.njit(cache=True, nogil=True, fastmath={"contract", "arcp", "nsz", "afn", "reassoc"})
+def trace_rows(
+    world,
+    film,
+    first_row,
+    last_row,
+    width,
+    height,
+    seed,
+    frame,
+    first_sample,
+    last_sample,
+    depth_limit,
+    clamp,
+    open_back,
 ):
     """Add samples to rows of the film.
 
@@ -111,9 +123,15 @@ def trace_rows(  # type: ignore[no-untyped-def]
                 else:
                     step, share = 0, ZERO
                 following = min(step + 1, steps - 1)
-                dx = (camera[step, 0] * cx + camera[step, 1] * cy - camera[step, 2]) * (ONE - share) + (camera[following, 0] * cx + camera[following, 1] * cy - camera[following, 2]) * share
-                dy = (camera[step, 4] * cx + camera[step, 5] * cy - camera[step, 6]) * (ONE - share) + (camera[following, 4] * cx + camera[following, 5] * cy - camera[following, 6]) * share
-                dz = (camera[step, 8] * cx + camera[step, 9] * cy - camera[step, 10]) * (ONE - share) + (camera[following, 8] * cx + camera[following, 9] * cy - camera[following, 10]) * share
+                dx = (camera[step, 0] * cx + camera[step, 1] * cy - camera[step, 2]) * (ONE - share) + (
+                    camera[following, 0] * cx + camera[following, 1] * cy - camera[following, 2]
+                ) * share
+                dy = (camera[step, 4] * cx + camera[step, 5] * cy - camera[step, 6]) * (ONE - share) + (
+                    camera[following, 4] * cx + camera[following, 5] * cy - camera[following, 6]
+                ) * share
+                dz = (camera[step, 8] * cx + camera[step, 9] * cy - camera[step, 10]) * (ONE - share) + (
+                    camera[following, 8] * cx + camera[following, 9] * cy - camera[following, 10]
+                ) * share
                 ox = camera[step, 3] + (camera[following, 3] - camera[step, 3]) * share
                 oy = camera[step, 7] + (camera[following, 7] - camera[step, 7]) * share
                 oz = camera[step, 11] + (camera[following, 11] - camera[step, 11]) * share
@@ -144,9 +162,7 @@ def trace_rows(  # type: ignore[no-untyped-def]
                     far = ray[8]
                     light = light_of[instance]
                     if light >= 0:
-                        cosine = -(
-                            dx * lamps[light, 9] + dy * lamps[light, 10] + dz * lamps[light, 11]
-                        )
+                        cosine = -(dx * lamps[light, 9] + dy * lamps[light, 10] + dz * lamps[light, 11])
                         if cosine > ZERO:
                             chance = _light_density(lamps, light, cosine, far * far)
                             if depth > 1:
@@ -170,7 +186,9 @@ def trace_rows(  # type: ignore[no-untyped-def]
                     m6 = poses[instance, step, 6] + (poses[instance, following, 6] - poses[instance, step, 6]) * share
                     m8 = poses[instance, step, 8] + (poses[instance, following, 8] - poses[instance, step, 8]) * share
                     m9 = poses[instance, step, 9] + (poses[instance, following, 9] - poses[instance, step, 9]) * share
-                    m10 = poses[instance, step, 10] + (poses[instance, following, 10] - poses[instance, step, 10]) * share
+                    m10 = (
+                        poses[instance, step, 10] + (poses[instance, following, 10] - poses[instance, step, 10]) * share
+                    )
                     c00, c01, c02 = m5 * m10 - m6 * m9, m6 * m8 - m4 * m10, m4 * m9 - m5 * m8
                     c10, c11, c12 = m2 * m9 - m1 * m10, m0 * m10 - m2 * m8, m1 * m8 - m0 * m9
                     c20, c21, c22 = m1 * m6 - m2 * m5, m2 * m4 - m0 * m6, m0 * m5 - m1 * m4
@@ -215,9 +233,27 @@ def trace_rows(  # type: ignore[no-untyped-def]
                         film[y, x, 3] += ONE
                         a_o, b_o = look_up(tables, material, 0, out_z), look_up(tables, material, 1, out_z)
                         under = ONE - look_up(tables, material, 2, out_z)
-                        film[y, x, 4] += min(rows[material, 0] * (a_o - b_o) + b_o + rows[material, 3] * (ONE - a_o) + rows[material, 6] * under, ONE)
-                        film[y, x, 5] += min(rows[material, 1] * (a_o - b_o) + b_o + rows[material, 4] * (ONE - a_o) + rows[material, 7] * under, ONE)
-                        film[y, x, 6] += min(rows[material, 2] * (a_o - b_o) + b_o + rows[material, 5] * (ONE - a_o) + rows[material, 8] * under, ONE)
+                        film[y, x, 4] += min(
+                            rows[material, 0] * (a_o - b_o)
+                            + b_o
+                            + rows[material, 3] * (ONE - a_o)
+                            + rows[material, 6] * under,
+                            ONE,
+                        )
+                        film[y, x, 5] += min(
+                            rows[material, 1] * (a_o - b_o)
+                            + b_o
+                            + rows[material, 4] * (ONE - a_o)
+                            + rows[material, 7] * under,
+                            ONE,
+                        )
+                        film[y, x, 6] += min(
+                            rows[material, 2] * (a_o - b_o)
+                            + b_o
+                            + rows[material, 5] * (ONE - a_o)
+                            + rows[material, 8] * under,
+                            ONE,
+                        )
                         film[y, x, 7] += nx
                         film[y, x, 8] += ny
                         film[y, x, 9] += nz
@@ -262,7 +298,9 @@ def trace_rows(  # type: ignore[no-untyped-def]
                         if in_z <= f32(1e-4) or gx * lx + gy * ly + gz * lz <= ZERO:
                             continue
                         in_x, in_y = tx * lx + ty * ly + tz * lz, wx * lx + wy * ly + wz * lz
-                        r, g, b_, drawn = evaluate(rows, tables, material, specular, out_x, out_y, out_z, in_x, in_y, in_z)
+                        r, g, b_, drawn = evaluate(
+                            rows, tables, material, specular, out_x, out_y, out_z, in_x, in_y, in_z
+                        )
                         chance = chance * picked
                         weight = chance / (chance * chance + drawn * drawn)
                         r = r * er * weight * through_r
@@ -289,7 +327,9 @@ def trace_rows(  # type: ignore[no-untyped-def]
                     )
                     if gx * dx + gy * dy + gz * dz <= ZERO:
                         break
-                    r, g, b_, density = evaluate(rows, tables, material, specular, out_x, out_y, out_z, in_x, in_y, in_z)
+                    r, g, b_, density = evaluate(
+                        rows, tables, material, specular, out_x, out_y, out_z, in_x, in_y, in_z
+                    )
                     scale = ONE / max(density, f32(1e-20))
                     through_r, through_g, through_b = (
                         through_r * r * scale,

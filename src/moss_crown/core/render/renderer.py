@@ -62,9 +62,19 @@ class Render:
 
         def band(first: int) -> None:
             trace_rows(
-                self._world, self._film, first, min(first + BAND, settings.height), settings.width, settings.height,
-                settings.seed, settings.frame & 0xFFFFFFFF, self.done, self.done + samples, settings.depth,
-                np.float32(settings.clamp), settings.open_back,
+                self._world,
+                self._film,
+                first,
+                min(first + BAND, settings.height),
+                settings.width,
+                settings.height,
+                settings.seed,
+                settings.frame & 0xFFFFFFFF,
+                self.done,
+                self.done + samples,
+                settings.depth,
+                np.float32(settings.clamp),
+                settings.open_back,
             )
 
         bands = range(0, settings.height, BAND)

@@ -36,8 +36,8 @@ def _second_dimension() -> NDArray[np.uint32]:
 SECOND = _second_dimension()
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def reverse_bits(x):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def reverse_bits(x):
     x = u32((x >> u32(16)) | (x << u32(16)))
     x = u32(((x & u32(0xFF00FF00)) >> u32(8)) | ((x & u32(0x00FF00FF)) << u32(8)))
     x = u32(((x & u32(0xF0F0F0F0)) >> u32(4)) | ((x & u32(0x0F0F0F0F)) << u32(4)))
@@ -45,8 +45,8 @@ def reverse_bits(x):  # type: ignore[no-untyped-def]
     return u32(((x & u32(0xAAAAAAAA)) >> u32(1)) | ((x & u32(0x55555555)) << u32(1)))
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def scramble_reversed(x, seed):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def scramble_reversed(x, seed):
     """Owen scrambling of a bit-reversed number: each bit flips by a hash of the bits below it."""
     x = u32(x ^ u32(x * u32(0x3D20ADEA)))
     x = u32(x + seed)
@@ -55,8 +55,8 @@ def scramble_reversed(x, seed):  # type: ignore[no-untyped-def]
     return u32(x ^ u32(x * u32(0x53A22864)))
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def mix(x):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def mix(x):
     """A 32-bit finaliser (Wellons, hash-prospector)."""
     x = u32(x ^ (x >> u32(16)))
     x = u32(x * u32(0x21F0AAAD))
@@ -65,14 +65,14 @@ def mix(x):  # type: ignore[no-untyped-def]
     return u32(x ^ (x >> u32(15)))
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def unit(x):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def unit(x):
     """32 bits to float32 in [0, 1)."""
     return np.float32(x >> u32(8)) * _TO_UNIT
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def sample2(second, pixel, index, dimension):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def sample2(second, pixel, index, dimension):
     """Two numbers in [0, 1) for a sample of a pixel (its hash) in a pair of dimensions.
 
     `index` is the sample's number, already bit-reversed; `second` is SECOND, whose entries are bit-reversed too.

@@ -22,8 +22,8 @@ _LAST = f32(63.0)
 _TINY = f32(1e-7)
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def look_up(tables, m, t, mu):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def look_up(tables, m, t, mu):
     """Linear look-up in table t of material m, over cosines 0..1."""
     x = min(max(mu, ZERO), ONE) * _LAST
     k = min(int(x), 62)
@@ -31,25 +31,25 @@ def look_up(tables, m, t, mu):  # type: ignore[no-untyped-def]
     return tables[m, t, k] * (ONE - part) + tables[m, t, k + 1] * part
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def luminance(r, g, b):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def luminance(r, g, b):
     return f32(0.2126) * r + f32(0.7152) * g + f32(0.0722) * b
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def specular_share(rows, tables, m, mu):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def specular_share(rows, tables, m, mu):
     """The chance with which a direction is drawn from the specular lobe rather than from a cosine lobe."""
     a = look_up(tables, m, 0, mu)
     b = look_up(tables, m, 1, mu)
     specular = luminance(rows[m, 0], rows[m, 1], rows[m, 2]) * (a - b) + b
-    rest = luminance(rows[m, 6], rows[m, 7], rows[m, 8]) * (ONE - look_up(tables, m, 2, mu)) + luminance(rows[m, 3], rows[m, 4], rows[m, 5]) * (
-        ONE - a
-    )
+    rest = luminance(rows[m, 6], rows[m, 7], rows[m, 8]) * (ONE - look_up(tables, m, 2, mu)) + luminance(
+        rows[m, 3], rows[m, 4], rows[m, 5]
+    ) * (ONE - a)
     return specular / (specular + rest + _TINY)
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def evaluate(rows, tables, m, share, ox, oy, oz, ix, iy, iz):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def evaluate(rows, tables, m, share, ox, oy, oz, ix, iy, iz):
     """Scattering from i to o times the cosine of i (r, g, b), and the density with which `draw` draws i.
 
     o and i are unit, away from the surface; both z must be above 0.
@@ -80,8 +80,8 @@ def evaluate(rows, tables, m, share, ox, oy, oz, ix, iy, iz):  # type: ignore[no
     return r, g, b, density
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def draw(alpha, share, ox, oy, oz, u, v):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def draw(alpha, share, ox, oy, oz, u, v):
     """Draw a direction i for o: from the visible normals (Dupuy and Benyoub 2023) or from the cosine lobe."""
     if u < share:
         u = u / share
@@ -103,8 +103,8 @@ def draw(alpha, share, ox, oy, oz, u, v):  # type: ignore[no-untyped-def]
     return radius * math.cos(phi), radius * math.sin(phi), math.sqrt(max(ONE - u, ZERO))
 
 
-@numba.njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
-def tangents(x, y, z):  # type: ignore[no-untyped-def]
+@numba.njit(cache=True, inline="always")
+def tangents(x, y, z):
     """Two unit vectors across a unit normal (Duff et al., JCGT 6(1), 2017)."""
     sign = ONE if z >= ZERO else -ONE
     a = -ONE / (sign + z)

@@ -103,8 +103,22 @@ def set_block(setting: Setting) -> tuple[Letter, ...]:
                 fresh = False
                 left, bottom, right, top = (side * unit for side in box)
                 letters.append(
-                    Letter(cluster.text, cluster.glyphs, setting.family, x * unit, baseline, unit,
-                           left, right, bottom, top, number, word, len(letters), cluster.lacking)
+                    Letter(
+                        cluster.text,
+                        cluster.glyphs,
+                        setting.family,
+                        x * unit,
+                        baseline,
+                        unit,
+                        left,
+                        right,
+                        bottom,
+                        top,
+                        number,
+                        word,
+                        len(letters),
+                        cluster.lacking,
+                    )
                 )
             x += cluster.advance + setting.tracking
     return _stand(_aligned(letters, setting.align), setting.size)
@@ -130,9 +144,22 @@ def _stand(letters: list[Letter], size: float) -> tuple[Letter, ...]:
 
 
 def _moved(letter: Letter, dx: float, dy: float) -> Letter:
-    return Letter(letter.text, letter.glyphs, letter.family, letter.x + dx, letter.y + dy, letter.unit,
-                  letter.left, letter.right, letter.bottom, letter.top, letter.line, letter.word, letter.index,
-                  letter.lacking)
+    return Letter(
+        letter.text,
+        letter.glyphs,
+        letter.family,
+        letter.x + dx,
+        letter.y + dy,
+        letter.unit,
+        letter.left,
+        letter.right,
+        letter.bottom,
+        letter.top,
+        letter.line,
+        letter.word,
+        letter.index,
+        letter.lacking,
+    )
 
 
 def _ink(glyphs: tuple[Glyph, ...], fonts: tuple[Font, ...]) -> tuple[float, float, float, float] | None:

@@ -100,8 +100,22 @@ def _make(cluster: Cluster) -> None:
     if os.geteuid() == 0:
         shutil.chown(secret, OWNER, OWNER)
     try:
-        made = _run([programs() / "initdb", "-D", cluster.folder, "-U", NAME, "-A", "scram-sha-256", "-E", "UTF8",
-                     "--locale=C.UTF-8", f"--pwfile={secret}"], cluster.folder.parent)
+        made = _run(
+            [
+                programs() / "initdb",
+                "-D",
+                cluster.folder,
+                "-U",
+                NAME,
+                "-A",
+                "scram-sha-256",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                f"--pwfile={secret}",
+            ],
+            cluster.folder.parent,
+        )
     finally:
         secret.unlink(missing_ok=True)
     if made.returncode:
@@ -116,11 +130,27 @@ def start(cluster: Cluster) -> None:
     """Start the server, if it does not run, and wait until it answers. After a kill it recovers by itself."""
     if not running(cluster):
         options = f"-p {cluster.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=60"
-        begun = _run([programs() / "pg_ctl", "-D", cluster.folder, "-w", "-t", "60", "-l",
-                      cluster.folder / "server.log", "-o", options, "start"], cluster.folder.parent)
+        begun = _run(
+            [
+                programs() / "pg_ctl",
+                "-D",
+                cluster.folder,
+                "-w",
+                "-t",
+                "60",
+                "-l",
+                cluster.folder / "server.log",
+                "-o",
+                options,
+                "start",
+            ],
+            cluster.folder.parent,
+        )
         if begun.returncode:
-            raise ClusterFailed(f"PostgreSQL did not start: {begun.stderr.strip() or begun.stdout.strip()}; "
-                                f"see {cluster.folder / 'server.log'}")
+            raise ClusterFailed(
+                f"PostgreSQL did not start: {begun.stderr.strip() or begun.stdout.strip()}; "
+                f"see {cluster.folder / 'server.log'}"
+            )
     ensure_database(cluster, NAME)
 
 

@@ -17,8 +17,14 @@ class Database:
 
     def __init__(self, address: str) -> None:
         self._pool = ConnectionPool(
-            address, min_size=1, max_size=8, open=False, timeout=5, reconnect_timeout=1e9,
-            check=ConnectionPool.check_connection, kwargs={"connect_timeout": 4},
+            address,
+            min_size=1,
+            max_size=8,
+            open=False,
+            timeout=5,
+            reconnect_timeout=1e9,
+            check=ConnectionPool.check_connection,
+            kwargs={"connect_timeout": 4},
         )
 
     def open(self) -> None:

@@ -106,9 +106,7 @@ def set_deleted(connection: Connection[Any], id: UUID, deleted: bool) -> None:
         raise ShotMissing(id)
 
 
-def edit_shot(
-    connection: Connection[Any], id: UUID, revision: int, patch: list[dict[str, Any]], label: str
-) -> ShotRow:
+def edit_shot(connection: Connection[Any], id: UUID, revision: int, patch: list[dict[str, Any]], label: str) -> ShotRow:
     """Apply a patch made against a revision; what could be redone is gone. Raises RevisionStale and what the document
     raises; then nothing has changed."""
     row = load_shot(connection, id, lock=True)
@@ -159,7 +157,8 @@ def list_posters(connection: Connection[Any], production: UUID) -> dict[UUID, Po
     with connection.cursor(row_factory=class_row(PosterRow)) as cursor:
         rows = cursor.execute(
             """select p.shot_id, p.revision, p.strip, p.letters from poster p join shot s on s.id = p.shot_id
-               where s.production_id = %s""", [production]
+               where s.production_id = %s""",
+            [production],
         ).fetchall()
     return {row.shot_id: row for row in rows}
 
@@ -183,8 +182,10 @@ def next_without_poster(connection: Connection[Any], quiet_seconds: float) -> Sh
     """A shot whose poster is missing, or old while the shot has been left alone for a moment."""
     with connection.cursor(row_factory=class_row(ShotRow)) as cursor:
         return cursor.execute(
-            _SHOT + """left join poster p on p.shot_id = s.id
+            _SHOT
+            + """left join poster p on p.shot_id = s.id
                where s.deleted_at is null and (p.shot_id is null or
                      (p.revision < s.revision and s.updated_at < now() - make_interval(secs => %s)))
-               order by p.shot_id is not null, s.position limit 1""", [quiet_seconds]
+               order by p.shot_id is not null, s.position limit 1""",
+            [quiet_seconds],
         ).fetchone()

@@ -89,33 +89,31 @@ def set_state(connection: Connection[Any], id: UUID, state: str, *, among: tuple
 
 def finished_frames(connection: Connection[Any], id: UUID) -> dict[int, float]:
     """Frame number to seconds."""
-    return dict(connection.execute(
-        "select frame, seconds from take_frame where take_id = %s order by frame", [id]
-    ).fetchall())
+    return dict(
+        connection.execute("select frame, seconds from take_frame where take_id = %s order by frame", [id]).fetchall()
+    )
 
 
 def recent_seconds(connection: Connection[Any], id: UUID) -> list[tuple[float, float]]:
     """(seconds, age in seconds) of the last frames to be finished, newest first."""
     return connection.execute(
         """select seconds, extract(epoch from now() - finished_at)::float8 from take_frame where take_id = %s
-           order by finished_at desc limit 12""", [id]
+           order by finished_at desc limit 12""",
+        [id],
     ).fetchall()
 
 
-def store_frame(
-    connection: Connection[Any], id: UUID, frame: int, picture: bytes, seconds: float, worker: str
-) -> None:
+def store_frame(connection: Connection[Any], id: UUID, frame: int, picture: bytes, seconds: float, worker: str) -> None:
     """A finished frame. Storing it twice is no harm: both have the same bits."""
     connection.execute(
         """insert into take_frame (take_id, frame, picture, seconds, worker) values (%s, %s, %s, %s, %s)
-           on conflict do nothing""", [id, frame, picture, seconds, worker]
+           on conflict do nothing""",
+        [id, frame, picture, seconds, worker],
     )
 
 
 def load_frame(connection: Connection[Any], id: UUID, frame: int) -> bytes | None:
-    row = connection.execute(
-        "select picture from take_frame where take_id = %s and frame = %s", [id, frame]
-    ).fetchone()
+    row = connection.execute("select picture from take_frame where take_id = %s and frame = %s", [id, frame]).fetchone()
     return bytes(row[0]) if row else None
 
 
@@ -131,7 +129,8 @@ def each_frame(connection: Connection[Any], id: UUID) -> Iterator[tuple[int, byt
 def store_file(connection: Connection[Any], id: UUID, kind: str, data: bytes) -> None:
     connection.execute(
         """insert into take_file (take_id, kind, data) values (%s, %s, %s)
-           on conflict (take_id, kind) do update set data = excluded.data""", [id, kind, data]
+           on conflict (take_id, kind) do update set data = excluded.data""",
+        [id, kind, data],
     )
 
 
@@ -148,7 +147,9 @@ def newest_takes(connection: Connection[Any], production: UUID) -> dict[UUID, Ta
     """The last take of each shot of a production."""
     with connection.cursor(row_factory=class_row(TakeRow)) as cursor:
         rows = cursor.execute(
-            _TAKE + """join shot s on s.id = t.shot_id where s.production_id = %s
-               and t.number = (select max(number) from take where shot_id = t.shot_id)""", [production]
+            _TAKE
+            + """join shot s on s.id = t.shot_id where s.production_id = %s
+               and t.number = (select max(number) from take where shot_id = t.shot_id)""",
+            [production],
         ).fetchall()
     return {row.shot_id: row for row in rows}

@@ -18,8 +18,10 @@ YEAR = {"cache-control": "public, max-age=31536000"}
 
 @router.get("")
 def list_families() -> list[FamilyOut]:
-    return [FamilyOut(id=f.id, name=f.name, character=f.character, licence=f"/api/families/{f.id}/licence")
-            for f in FAMILIES.values()]
+    return [
+        FamilyOut(id=f.id, name=f.name, character=f.character, licence=f"/api/families/{f.id}/licence")
+        for f in FAMILIES.values()
+    ]
 
 
 def _family(id: str) -> Family:

@@ -20,8 +20,15 @@ FOREVER = {"cache-control": "public, max-age=31536000, immutable"}
 
 
 def _out(row: shots.ShotRow, production: str) -> ShotOut:
-    return ShotOut(id=row.id, production_id=row.production_id, production=production, document=row.shot,
-                   revision=row.revision, undo=row.undo, redo=row.redo)
+    return ShotOut(
+        id=row.id,
+        production_id=row.production_id,
+        production=production,
+        document=row.shot,
+        revision=row.revision,
+        undo=row.undo,
+        redo=row.redo,
+    )
 
 
 async def _answer(here: Context, work: Any, tell: bool) -> ShotOut:
@@ -103,8 +110,9 @@ async def export(
     else:
         body, kind = await here.pool.draft.run(jobs.glb_of, row.document, frame), "model/gltf-binary"
     ascii_name = name.encode("ascii", "replace").decode().replace("?", "-")
-    return Response(body, media_type=kind,
-                    headers={"content-disposition": f'attachment; filename="{ascii_name}.{format}"'})
+    return Response(
+        body, media_type=kind, headers={"content-disposition": f'attachment; filename="{ascii_name}.{format}"'}
+    )
 
 
 @router.websocket("/shots/{shot}/live")

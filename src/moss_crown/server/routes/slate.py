@@ -38,12 +38,21 @@ def list_shots(production: UUID, here: Context = Depends(context)) -> list[ShotC
         cards = []
         for row in shots.list_shots(c, production):
             shot, poster, take = row.shot, posters.get(row.id), newest.get(row.id)
-            cards.append(ShotCard(
-                id=row.id, title=shot.title, width=shot.width, height=shot.height,
-                seconds=float(len(shot.frames) / shot.fps.fraction), revision=row.revision, updated_at=row.updated_at,
-                poster=poster.revision if poster else 0, strip=poster.strip if poster else [],
-                letters=poster.letters if poster else 0, take=_told(take) if take else "",
-            ))
+            cards.append(
+                ShotCard(
+                    id=row.id,
+                    title=shot.title,
+                    width=shot.width,
+                    height=shot.height,
+                    seconds=float(len(shot.frames) / shot.fps.fraction),
+                    revision=row.revision,
+                    updated_at=row.updated_at,
+                    poster=poster.revision if poster else 0,
+                    strip=poster.strip if poster else [],
+                    letters=poster.letters if poster else 0,
+                    take=_told(take) if take else "",
+                )
+            )
         return cards
 
     return here.database.call(work)
@@ -62,8 +71,12 @@ def _told(take: takes.TakeRow) -> str:
 def add_shot(production: UUID, new: NewShot, here: Context = Depends(context)) -> UUID:
     # Validated as a document: bounds that span members (last before first) are refused here as everywhere.
     raw = write_shot(new_shot()) | {
-        "title": new.title, "width": new.width, "height": new.height, "fps": new.fps.model_dump(),
-        "first": new.first, "last": new.last,
+        "title": new.title,
+        "width": new.width,
+        "height": new.height,
+        "fps": new.fps.model_dump(),
+        "first": new.first,
+        "last": new.last,
     }
     raw["steps"][0]["text"] = new.text
     shot = read_shot(raw)
@@ -103,5 +116,3 @@ def poster(shot: UUID, here: Context = Depends(context)) -> Response:
     if found is None:
         raise FileMissing("poster")
     return Response(found[1], media_type="image/png", headers={"cache-control": "no-cache"})
-
-

@@ -5,7 +5,8 @@ from __future__ import annotations
 import statistics
 import zipfile
 from collections.abc import Iterator
-from typing import Any
+from functools import partial
+from typing import IO, Any, cast
 from uuid import UUID
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -35,11 +36,23 @@ def _out(c: Any, id: UUID) -> TakeOut:
         left = a_frame * (total - len(frames))
         give = (statistics.pstdev(recent) / LOCAL_WIDTH) * max(1.0, (total - len(frames)) ** 0.5)
     return TakeOut(
-        id=row.id, shot_id=row.shot_id, number=row.number, revision=row.revision, state=row.state,  # type: ignore[arg-type]
-        message=row.message, orders=orders, fps=shot.fps, title=shot.title, done=len(frames), total=total,
-        a_frame=a_frame, left=left, give=give,
+        id=row.id,
+        shot_id=row.shot_id,
+        number=row.number,
+        revision=row.revision,
+        state=row.state,
+        message=row.message,
+        orders=orders,
+        fps=shot.fps,
+        title=shot.title,
+        done=len(frames),
+        total=total,
+        a_frame=a_frame,
+        left=left,
+        give=give,
         frames=[FrameOut(frame=frame, seconds=seconds) for frame, seconds in frames.items()],
-        files=takes.file_sizes(c, id), created_at=row.created_at,
+        files=takes.file_sizes(c, id),
+        created_at=row.created_at,
     )
 
 
@@ -61,6 +74,7 @@ def load(take: UUID, here: Context = Depends(context)) -> TakeOut:
 @router.post("/takes/{take}/stop")
 def stop(take: UUID, here: Context = Depends(context)) -> TakeOut:
     """Stop after the frames in hand; what is finished stays."""
+
     def work(c: Any) -> TakeOut:
         takes.set_state(c, take, "stopping", among=("queued", "running"))
         return _out(c, take)
@@ -71,6 +85,7 @@ def stop(take: UUID, here: Context = Depends(context)) -> TakeOut:
 @router.post("/takes/{take}/carry-on")
 def carry_on(take: UUID, here: Context = Depends(context)) -> TakeOut:
     """Go on from the finished frames."""
+
     def work(c: Any) -> TakeOut:
         takes.set_state(c, take, "queued", among=("stopped", "failed", "stopping"))
         return _out(c, take)
@@ -111,17 +126,22 @@ def frames_zip(take: UUID, here: Context = Depends(context)) -> StreamingRespons
 
     def stream() -> Iterator[bytes]:
         out = _Sink()
-        with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        with zipfile.ZipFile(cast(IO[bytes], out), "w", zipfile.ZIP_STORED) as archive:
             for frame in row.take_orders.frames:
-                picture = here.database.call(lambda c, frame=frame: takes.load_frame(c, take, frame))
+                picture = here.database.call(partial(_frame, take, frame))
                 if picture is None:
                     continue
                 archive.writestr(f"{name}/{name}.{frame:05d}.png", picture)
                 yield out.drained()
         yield out.drained()
 
-    return StreamingResponse(stream(), media_type="application/zip",
-                             headers={"content-disposition": f'attachment; filename="{name}.zip"'})
+    return StreamingResponse(
+        stream(), media_type="application/zip", headers={"content-disposition": f'attachment; filename="{name}.zip"'}
+    )
+
+
+def _frame(take: UUID, frame: int, c: Any) -> bytes | None:
+    return takes.load_frame(c, take, frame)
 
 
 class _Sink:
