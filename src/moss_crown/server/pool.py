@@ -34,7 +34,7 @@ def _begin(parent: int, most_bytes: int) -> None:
 
 
 def _watch(parent: int) -> None:
-    """End this process when the server is gone: by a thread that looks, since a lane outlives the thread that spawned it."""
+    """End this process when the server is gone: a thread looks, since a lane outlives what spawned it."""
 
     def look() -> None:
         while os.getppid() == parent:

@@ -17,6 +17,21 @@ from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, To
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
 """Upgrade n takes a raw document of version n to version n + 1."""
 
+BOUNDS = {
+    "greater_than": "above {gt}",
+    "greater_than_equal": "at least {ge}",
+    "less_than": "below {lt}",
+    "less_than_equal": "at most {le}",
+    "finite_number": "a finite number",
+    "string_too_long": "at most {max_length} characters",
+    "string_too_short": "at least {min_length} character",
+    "too_long": "at most {max_length}",
+    "too_short": "at least {min_length}",
+    "literal_error": "{expected}",
+    "extra_forbidden": "a known member",
+}
+"""What each kind of complaint asks for, in words."""
+
 TAGS = {"constant", "keys", "formula", "link"}
 
 
@@ -88,19 +103,7 @@ def first_error(invalid: ValidationError, document: Any) -> DocumentInvalid:
     error = invalid.errors(include_url=False)[0]
     field = pointer(error["loc"], document)
     context = error.get("ctx", {})
-    bound = {
-        "greater_than": "above {gt}",
-        "greater_than_equal": "at least {ge}",
-        "less_than": "below {lt}",
-        "less_than_equal": "at most {le}",
-        "finite_number": "a finite number",
-        "string_too_long": "at most {max_length} characters",
-        "string_too_short": "at least {min_length} character",
-        "too_long": "at most {max_length}",
-        "too_short": "at least {min_length}",
-        "literal_error": "{expected}",
-        "extra_forbidden": "a known member",
-    }.get(error["type"], "{error}" if "error" in context else error["msg"])
+    bound = BOUNDS.get(error["type"], "{error}" if "error" in context else error["msg"])
     reason = error["msg"].removeprefix("Value error, ")
     if field == "" and ": " in reason:
         field, reason = "/" + reason.split(": ", 1)[0], reason.split(": ", 1)[1]
@@ -112,8 +115,11 @@ def pointer(location: Sequence[str | int], document: Any) -> str:
     parts: list[str] = []
     here = document
     for part in location:
-        if (isinstance(here, Mapping) and part in here) or (isinstance(here, list | tuple) and isinstance(part, int) and part < len(here)):
+        index = part if isinstance(part, int) else -1
+        if isinstance(here, Mapping) and part in here:
             here = here[part]
+        elif isinstance(here, list | tuple) and 0 <= index < len(here):
+            here = here[index]
         elif isinstance(here, Mapping) and part not in TAGS and part != here.get("kind"):
             here = None
         elif here is not None:

@@ -109,7 +109,7 @@ def _dusk_harbour(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     picture = picture + glow[..., None] * np.array([5.2, 2.1, 0.75])
     for azimuth in (18, 36, 54, 72, 90):
         picture = picture + _box(sky, azimuth, 14, 5, 5, 1.5)[..., None] * np.array([9.0, 6.2, 3.2])
-    return picture
+    return np.asarray(picture)
 
 
 def _paper_tent(sky: NDArray[np.float64]) -> NDArray[np.float64]:

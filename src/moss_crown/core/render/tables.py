@@ -65,7 +65,7 @@ def multiple(f0: NDArray[np.float64], mean_albedo: float) -> NDArray[np.float64]
 
 
 ROW = 12
-"""Numbers a material row holds: F0, multiple and diffuse (r g b each), alpha, F0 of the clear layer, 1 / (1 - A mean)."""
+"""Numbers a material row holds: F0, multiple and diffuse (r g b each), alpha, clear F0, 1 / (1 - A mean)."""
 
 
 def material_rows(surfaces: tuple[Surface, ...]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
