@@ -20,7 +20,23 @@ from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.server.errors import ComputeFailed, ComputeTooLong, Missing, NothingTo, RevisionStale, TakeStateWrong
 
 log = structlog.get_logger()
+
+
+class TooLarge(TitleError):
+    code = "request.too_large"
+    field = "body"
+
+    def __init__(self, most: int) -> None:
+        super().__init__(most)
+        self.most = most
+        self.bound = f"at most {most} bytes"
+
+    def __str__(self) -> str:
+        return f"a request may have at most {self.most} bytes"
+
+
 _STATUS: list[tuple[type[TitleError], int]] = [
+    (TooLarge, 413),
     (Missing, 404),
     (RevisionStale, 409),
     (NothingTo, 409),
@@ -98,15 +114,6 @@ class RequestLog:
         scope["request_id"] = given if re.fullmatch(r"[\w-]{1,64}", given) else uuid4().hex
         begun = time.perf_counter()
         status = 0
-        if int(headers.get(b"content-length", b"0") or 0) > self._most:
-            facts = {
-                "code": "request.too_large",
-                "field": "body",
-                "bound": f"at most {self._most} bytes",
-                "detail": f"a request may have at most {self._most} bytes",
-            }
-            await problem(Request(scope), 413, facts)(scope, receive, send)
-            return
 
         async def answer(message: Message) -> None:
             nonlocal status
@@ -115,8 +122,22 @@ class RequestLog:
                 message["headers"] = [*message["headers"], (b"x-request-id", scope["request_id"].encode())]
             await send(message)
 
+        heard = 0
+
+        async def bounded() -> Message:
+            nonlocal heard
+            message = await receive()
+            heard += len(message.get("body", b""))
+            if heard > self._most:
+                raise TooLarge(self._most)
+            return message
+
         try:
-            await self._app(scope, receive, answer)
+            if int(headers.get(b"content-length", b"0") or 0) > self._most:
+                too_large = TooLarge(self._most).facts()
+                await problem(Request(scope), 413, too_large)(scope, receive, answer)
+                return
+            await self._app(scope, bounded, answer)
         finally:
             if not scope["path"].startswith("/api/health"):
                 log.info(

@@ -35,7 +35,7 @@ def to_display(linear: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def to_bytes(shown: NDArray[np.float32], frame: int) -> NDArray[np.uint8]:
-    """(h, w, 3) display values -> 8 bits, with triangular dither of one step so that smooth walls do not band."""
+    """(h, w, 3) display values -> 8 bits. Triangular dither of one step, whose mean is exact, keeps smooth walls from banding."""
     result: NDArray[np.uint8] = _dithered(np.ascontiguousarray(shown, np.float32), frame & 0xFFFFFFFF)
     return result
 
@@ -54,7 +54,7 @@ def _dithered(shown, frame):
                 h = np.uint32(h ^ (h >> np.uint32(15)))
                 noise = (np.float64(h & np.uint32(0xFFFF)) - np.float64(h >> np.uint32(16))) / 65536.0
                 # Pure black and white stay pure.
-                dithered = value if value <= 0.0 or value >= 255.0 else value + noise * 0.5
+                dithered = value if value <= 0.0 or value >= 255.0 else value + noise
                 result[y, x, c] = np.uint8(min(255.0, max(0.0, dithered + 0.5)))
     return result
 

@@ -1,0 +1,156 @@
+"""The document's door: what is let in, what is refused and how it is said."""
+
+import copy
+import json
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import apply_patch, read_shot, read_shot_json, write_shot
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TitleError, TooMany, ValueNotAvailable
+
+
+def put(path, value):
+    return [{"op": "replace", "path": path, "value": value}]
+
+
+def test_a_shot_survives_writing_and_reading():
+    shot = new_shot()
+    assert read_shot(json.loads(json.dumps(write_shot(shot)))) == shot
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "field", "bound"),
+    [
+        ("/steps/0/size", 0, "/steps/0/size", "above 0.0"),
+        ("/steps/0/size", math.nan, "/steps/0/size", "a finite number"),
+        ("/steps/0/move", [0, math.inf, 0], "/steps/0/move/1", "a finite number"),
+        ("/steps/0/size", {"keys": [{"frame": 0, "value": 0}]}, "/steps/0/size/keys/0/value", "above 0.0"),
+        ("/steps/0/size", {"keys": []}, "/steps/0/size/keys", "at least 1"),
+        ("/fps/numerator", 0, "/fps/numerator", "at least 1"),
+        ("/steps/2/reach/duration", 0, "/steps/2/reach/duration", "above 0.0"),
+        ("/steps/0/align", "middle", "/steps/0/align", "'left', 'centre' or 'right'"),
+        ("/steps/1/segments", 25, "/steps/1/segments", "at most 24"),
+        ("/width", 5000, "/width", "at most 4096"),
+    ],
+)
+def test_bad_values_are_refused_with_field_and_bound(path, value, field, bound):
+    with pytest.raises(DocumentInvalid) as refused:
+        apply_patch(new_shot(), put(path, value))
+    assert (refused.value.field, refused.value.bound) == (field, bound)
+
+
+def test_last_before_first_names_last():
+    with pytest.raises(DocumentInvalid) as refused:
+        apply_patch(new_shot(), put("/last", -1))
+    assert refused.value.field == "/last"
+    assert "must not lie before the first" in str(refused.value)
+
+
+@pytest.mark.parametrize("text", ["", "   ", "\n \n"])
+def test_a_title_needs_a_letter(text):
+    with pytest.raises(DocumentInvalid) as refused:
+        apply_patch(new_shot(), put("/steps/0/text", text))
+    assert refused.value.field == "/steps/0/text"
+
+
+def test_401_letters_are_one_too_many_and_spaces_do_not_count():
+    apply_patch(new_shot(), put("/steps/0/text", "a " * 400))
+    with pytest.raises(TooMany) as refused:
+        apply_patch(new_shot(), put("/steps/0/text", "a" * 401))
+    assert refused.value.facts()["bound"] == "at most 400"
+
+
+@pytest.mark.parametrize(("value", "kind"), [({"formula": "t"}, "formula"), ({"link": "/steps/0/size"}, "link")])
+def test_formula_and_link_have_their_place_but_are_refused(value, kind):
+    with pytest.raises(ValueNotAvailable) as refused:
+        apply_patch(new_shot(), put("/steps/0/size", value))
+    assert refused.value.kind == kind
+    assert refused.value.field == "/steps/0/size"
+
+
+def test_keys_must_rise():
+    keys = {"keys": [{"frame": 4, "value": 1}, {"frame": 4, "value": 2}]}
+    with pytest.raises(DocumentInvalid, match="keys must rise"):
+        apply_patch(new_shot(), put("/steps/0/size", keys))
+
+
+@pytest.mark.parametrize(
+    "raw",
+    [[], 3, "shot", {}, {"version": 1}, {"steps": []}, {"version": "1", "steps": []}, {"version": True, "steps": []}],
+)
+def test_something_else_is_not_a_shot(raw):
+    with pytest.raises(NotAShot):
+        read_shot(raw)
+
+
+@pytest.mark.parametrize("text", ["", "{", "NaN", '{"version": NaN, "steps": []}', "[" * 100_000])
+def test_what_is_not_json_is_not_a_shot(text):
+    with pytest.raises(NotAShot):
+        read_shot_json(text)
+
+
+def test_a_newer_version_is_refused():
+    with pytest.raises(DocumentTooNew) as refused:
+        read_shot(write_shot(new_shot()) | {"version": 99})
+    assert refused.value.bound == "at most 1"
+
+
+def test_unknown_members_are_refused():
+    with pytest.raises(DocumentInvalid) as refused:
+        apply_patch(new_shot(), [{"op": "add", "path": "/steps/0/bogus", "value": 1}])
+    assert refused.value.field == "/steps/0/bogus"
+
+
+@pytest.mark.parametrize(
+    "patch", [[{"op": "replace", "path": "/steps/99/size", "value": 1}], [{"op": "fly", "path": "/"}], [{}]]
+)
+def test_a_patch_that_does_not_fit_changes_nothing(patch):
+    shot = new_shot()
+    before = copy.deepcopy(write_shot(shot))
+    with pytest.raises(DocumentInvalid):
+        apply_patch(shot, patch)
+    assert write_shot(shot) == before
+
+
+edits = st.lists(
+    st.one_of(
+        st.tuples(st.just("/steps/0/size"), st.floats(0.01, 100)),
+        st.tuples(st.just("/steps/0/text"), st.text("ABC x\n", min_size=1, max_size=12).filter(str.strip)),
+        st.tuples(st.just("/steps/2/reach/delay"), st.floats(-10, 10)),
+        st.tuples(st.just("/steps/0/move"), st.tuples(*[st.floats(-9, 9)] * 3).map(list)),
+        st.tuples(st.just("/steps/4/on"), st.booleans()),
+    ),
+    min_size=1,
+    max_size=6,
+)
+
+
+@given(edits)
+def test_the_inverse_undoes_whatever_was_done(changes):
+    shot = new_shot()
+    stack: list[tuple[Shot, list]] = []
+    for path, value in changes:
+        new, inverse = apply_patch(shot, put(path, value))
+        stack.append((shot, inverse))
+        shot = new
+    while stack:
+        before, inverse = stack.pop()
+        shot, _ = apply_patch(shot, inverse)
+        assert shot == before
+
+
+@given(
+    st.recursive(
+        st.none() | st.booleans() | st.floats() | st.text(max_size=5),
+        lambda x: st.lists(x, max_size=3) | st.dictionaries(st.text(max_size=6), x, max_size=3),
+        max_leaves=8,
+    )
+)
+def test_nothing_odd_gets_in_or_crashes(raw):
+    with pytest.raises(TitleError):
+        read_shot(raw)

@@ -1,0 +1,74 @@
+"""Drives and poses: the rest place is final, frames alone equal frames in sequence, speeds have a closed form."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
+
+from moss_crown.core.document.shot import Cadence
+from moss_crown.core.motion.poses import drive_poses, place_matrix, place_poses, rest_poses, speed, turn_matrix
+from moss_crown.core.motion.reach import cadence_reach, cadence_rest
+
+angles = st.tuples(*[st.floats(-720, 720)] * 3)
+
+
+@given(angles)
+def test_a_turn_goes_about_x_then_y_then_z(turn):
+    expected = Rotation.from_euler("xyz", turn, degrees=True).as_matrix()
+    assert turn_matrix(np.array(turn)) == pytest.approx(expected, abs=1e-12)
+
+
+def test_a_cadence_starts_letter_after_letter_and_comes_to_rest():
+    cadence = Cadence(start=4, delay=2, duration=10)
+    reach = cadence_reach(cadence, np.arange(0, 60.0), 5)
+    for k in range(5):
+        assert (reach[: 4 + 2 * k + 1, k] == 1).all()
+        assert (reach[4 + 2 * k + 10 :, k] == 0).all()
+        assert (np.diff(reach[:, k]) <= 0).all()
+    assert cadence_rest(cadence, 0, 5) == 22
+    assert (
+        cadence_reach(cadence.model_copy(update={"order": "reverse"}), np.arange(0, 60.0), 5) == reach[:, ::-1]
+    ).all()
+
+
+@given(angles, st.tuples(*[st.floats(-3, 3)] * 3), st.floats(0, 1))
+def test_a_drive_is_its_offset_times_its_reach(turn, move, reach):
+    pivot = np.array([[0.3, 0.5, 0.0]])
+    origin = np.array([[2.0, 1.0, 0.0]])
+    scale = np.array([1.5, 0.5, 2.0])
+    out = drive_poses(
+        rest_poses(origin, 1), np.array([[reach]]), np.array([move]), np.array([turn]), scale[None], pivot
+    )
+    about = turn_matrix(np.array(turn) * reach) * (1 + (scale - 1) * reach)
+    point = np.array([0.1, -0.2, 0.4])
+    expected = origin[0] + np.array(move) * reach + pivot[0] + about @ (point - pivot[0])
+    assert out[0, 0, :3, :3] @ point + out[0, 0, :3, 3] == pytest.approx(expected, abs=1e-9)
+
+
+def test_no_reach_leaves_every_bit_alone():
+    rest = rest_poses(np.random.default_rng(1).normal(size=(6, 3)), 3)
+    out = drive_poses(
+        rest, np.zeros((3, 6)), np.ones((3, 3)), np.ones((3, 3)) * 45, np.ones((3, 3)) * 2, np.ones((6, 3))
+    )
+    assert (out == rest).all()
+
+
+def test_a_block_is_scaled_then_turned_then_moved():
+    matrix = place_matrix(np.array([1.0, 2, 3]), np.array([0.0, 0, 90]), np.array([2.0, 1, 1]))
+    assert matrix @ [1, 0, 0, 1] == pytest.approx([1, 4, 3, 1])
+    placed = place_poses(
+        rest_poses(np.array([[1.0, 0, 0]]), 1), *(np.array([v]) for v in ([1.0, 2, 3], [0.0, 0, 90], [2.0, 1, 1]))
+    )
+    assert placed[0, 0, :3, 3] == pytest.approx([1, 4, 3])
+
+
+def test_speed_of_a_sliding_and_of_a_turning_letter():
+    box = np.array([[(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (0, 0)]], float)
+    still = rest_poses(np.zeros((1, 3)), 1)
+    slid = still.copy()
+    slid[..., 0, 3] = 0.5
+    assert speed(still, slid, box, 0.04)[0, 0] == pytest.approx(12.5)
+    turned = still.copy()
+    turned[0, 0, :3, :3] = turn_matrix(np.array([0, 0, 0.01]))
+    assert speed(still, turned, box, 1.0)[0, 0] == pytest.approx(np.sqrt(2) * np.radians(0.01), rel=1e-6)

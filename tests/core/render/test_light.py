@@ -1,0 +1,187 @@
+"""The renderer against closed forms: furnaces, a rectangle light over a plane, shadows, passes, motion."""
+
+import numpy as np
+import pytest
+
+from moss_crown.core.form.solid import Form, solid
+from moss_crown.core.look.material import Surface
+from moss_crown.core.render.renderer import Render, RenderSettings, render
+from moss_crown.core.stage.camera import look_at
+from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
+
+WHITE_SKY = Surround(np.ones((256, 512, 3), np.float32), 1.0, 0.0)
+NO_SKY = Surround(np.zeros((256, 512, 3), np.float32), 0.0, 0.0)
+STILL = np.eye(4)[None]
+
+
+def camera(place=(0, 0, 5), aim=(0, 0, 0), half=(0.05, 0.05)):
+    return Camera(look_at(np.array(place, float), np.array(aim, float))[None], half, (0.0, 0.0))
+
+
+def block(side=200.0, form=Form(200.0, "roundover", 40.0, 6)):
+    ring = np.array([[-side, -side], [side, -side], [side, side], [-side, side]], float) / 2
+    return solid([ring], Form(form.depth, form.profile, form.bevel, form.segments), 1.0)
+
+
+def scaled(s):
+    return np.diag([s, s, s, 1.0])[None]
+
+
+def scene(surface, lights=(), sky=WHITE_SKY, cam=None, letters=None, sheets=()):
+    if letters is None:
+        letters = (Placed(0, scaled(0.01), (0,) * 5),)
+    return Scene((block(),), tuple(letters), tuple(sheets), tuple(surface), tuple(lights), sky, cam or camera())
+
+
+def mean(picture):
+    return picture.beauty.mean((0, 1))
+
+
+@pytest.mark.parametrize("roughness", [0.0, 0.1, 0.3, 0.6, 1.0])
+@pytest.mark.parametrize("metal", [0.0, 0.5, 1.0])
+def test_a_white_furnace_gives_one(roughness, metal):
+    """A white letter in a white sky can not be seen, whatever its material: no light is lost or made."""
+    white = Surface((1.0, 1.0, 1.0), metal, roughness, 1.5)
+    wide = camera(place=(3, 2, 5), half=(0.25, 0.25))
+    picture = render(scene([white], cam=wide), RenderSettings(48, 48, 256, depth=24, clamp=0), None)
+    inside = picture.alpha[..., 0] > 0.999
+    assert inside.sum() > 300
+    assert picture.beauty[inside].mean(0) == pytest.approx([1, 1, 1], abs=0.01)
+
+
+@pytest.mark.parametrize("albedo", [0.2, 0.8])
+def test_a_closed_furnace_is_a_geometric_series(albedo):
+    """Inside a closed box of albedo a, whose walls all see a sky-like emission e at the last bounce only, energy adds
+    up as the series of its bounces: here a box without a lid under a white sky stays below 1 and above a."""
+    grey = Surface((albedo,) * 3, 0.0, 1.0, 1.0)
+    picture = render(scene([grey]), RenderSettings(32, 32, 256, depth=12, clamp=0), None)
+    assert mean(picture) == pytest.approx([albedo] * 3, abs=0.01)
+
+
+def form_factor_parallel(a, b, c):
+    """From a point below the corner of a parallel rectangle a x b at distance c (Howell, A Catalog of Radiation Heat
+    Transfer Configuration Factors, B-3)."""
+    x, y = a / c, b / c
+    return (1 / (2 * np.pi)) * (
+        x / np.sqrt(1 + x * x) * np.arctan(y / np.sqrt(1 + x * x))
+        + y / np.sqrt(1 + y * y) * np.arctan(x / np.sqrt(1 + y * y))
+    )
+
+
+@pytest.mark.parametrize(("width", "height", "above"), [(2.0, 1.0, 1.5), (0.4, 0.4, 3.0), (6.0, 6.0, 1.0)])
+@pytest.mark.parametrize("depth", [1, 3])
+def test_a_rectangle_light_over_a_diffuse_plane(width, height, above, depth):
+    radiance, albedo = 5.0, 0.5
+    floor = Sheet(np.zeros(3), np.array([50.0, 0, 0]), np.array([0, 0, -50.0]), 0)
+    lamp = RectangleLight(
+        np.array([0.0, above, 0.0]), np.array([width / 2, 0, 0]), np.array([0, 0, height / 2]), np.full(3, radiance)
+    )
+    assert lamp.normal == pytest.approx([0, -1, 0])
+    cam = camera(place=(0, 0.2, 0.0), aim=(0, 0, 0), half=(0.01, 0.01))  # between lamp and floor, looking down
+    lit = scene([Surface((albedo,) * 3, 0.0, 1.0, 1.0)], [lamp], NO_SKY, cam, letters=(), sheets=[floor])
+    picture = render(lit, RenderSettings(16, 16, 256, depth=depth, clamp=0), None)
+    expected = albedo * radiance * 4 * form_factor_parallel(width / 2, height / 2, above)
+    assert mean(picture) == pytest.approx([expected] * 3, rel=0.01)
+
+
+def test_a_blocker_throws_a_shadow_and_the_lamp_shines_to_one_side():
+    floor = Sheet(np.zeros(3), np.array([50.0, 0, 0]), np.array([0, 0, -50.0]), 0)
+    grey = Surface((0.5, 0.5, 0.5), 0.0, 1.0, 1.0)
+    u, v = np.array([0.1, 0, 0]), np.array([0, 0, 0.1])
+    down = RectangleLight(np.array([0.0, 4.0, 0.0]), u, v, np.full(3, 100.0))
+    up = RectangleLight(np.array([0.0, 4.0, 0.0]), u, -v, np.full(3, 100.0))
+    cam = camera(place=(2.0, 0.6, 2.0), aim=(0, 0, 0), half=(0.02, 0.02))
+    lid = Placed(0, np.array([[[0.01, 0, 0, 0], [0, 0, 0.01, 2], [0, -0.01, 0, 0], [0, 0, 0, 1]]], float), (0,) * 5)
+    settings = RenderSettings(8, 8, 64, depth=1, clamp=0)
+    assert mean(render(scene([grey], [down], NO_SKY, cam, (), [floor]), settings, None))[0] > 0.01
+    assert mean(render(scene([grey], [down], NO_SKY, cam, (lid,), [floor]), settings, None)) == pytest.approx([0, 0, 0])
+    assert mean(render(scene([grey], [up], NO_SKY, cam, (), [floor]), settings, None)) == pytest.approx([0, 0, 0])
+
+
+def test_a_mirror_shows_the_sky_where_it_should_and_turning_turns_it():
+    """A smooth metal face seen head-on reflects what is behind the camera: +Z, the edge columns of the picture."""
+    picture = np.zeros((256, 512, 3), np.float32)
+    picture[:, :8] = picture[:, -8:] = 3.0
+    mirror = Surface((1.0, 1.0, 1.0), 1.0, 0.0, 1.5)
+    cam = camera(place=(0, 0, 9), half=(0.02, 0.02))
+    settings = RenderSettings(8, 8, 64, depth=1, clamp=0)
+    head_on = scene([mirror], (), Surround(picture, 1.0, 0.0), cam)
+    assert mean(render(head_on, settings, None))[0] == pytest.approx(3.0, rel=0.02)
+    turned = scene([mirror], (), Surround(picture, 1.0, 90.0), cam)
+    assert mean(render(turned, settings, None))[0] == pytest.approx(0.0, abs=0.05)
+
+
+def test_passes_against_geometry():
+    """A face one metre in front of the origin, seen from five: alpha, depth and normal are known."""
+    grey = Surface((0.25, 0.5, 0.75), 0.0, 1.0, 1.0)
+    picture = render(scene([grey]), RenderSettings(16, 16, 32), None)
+    assert picture.alpha == pytest.approx(1.0)
+    assert picture.normal.mean((0, 1)) == pytest.approx([0, 0, 1], abs=1e-5)
+    assert picture.albedo.mean((0, 1)) == pytest.approx([0.25, 0.5, 0.75], abs=0.01)
+    straight = 4.0
+    assert straight <= picture.depth.min() <= picture.depth.max() <= straight * np.sqrt(1 + 2 * 0.056**2)
+
+
+def test_alpha_of_half_a_pixel():
+    """An edge through the middle of the picture covers half of it."""
+    grey = Surface((0.5,) * 3, 0.0, 1.0, 1.0)
+    cam = camera(place=(1.0, 0, 5), aim=(1.0, 0, 0), half=(0.05, 0.05))
+    sharp = Scene(
+        (block(form=Form(200.0, "square", 0, 1)),),
+        (Placed(0, scaled(0.01), (0,) * 5),),
+        (),
+        (grey,),
+        (),
+        WHITE_SKY,
+        cam,
+    )
+    picture = render(sharp, RenderSettings(32, 32, 64), None)
+    assert picture.alpha.mean() == pytest.approx(0.5, abs=0.01)
+    assert picture.alpha[:, 0].mean() == 1
+    assert picture.alpha[:, -1].mean() == 0
+
+
+def test_a_moving_letter_is_blurred_and_a_still_one_is_not():
+    grey = Surface((0.5,) * 3, 0.0, 1.0, 1.0)
+    path = np.stack([np.diag([0.002, 0.002, 0.002, 1.0])] * 3)
+    path[:, 0, 3] = [-0.5, 0.0, 0.5]
+    cam = camera(half=(0.25, 0.25))
+    moving = scene([grey], cam=cam, letters=(Placed(0, path, (0,) * 5),))
+    picture = render(moving, RenderSettings(64, 64, 128), None)
+    # 0.4 m wide, 1 m of way: no pixel is always covered, and the coverage adds up to that of the still letter.
+    still = render(scene([grey], cam=cam, letters=(Placed(0, path[1:2], (0,) * 5),)), RenderSettings(64, 64, 128), None)
+    assert 0.2 < picture.alpha.max() < 0.6
+    assert still.alpha.max() == 1
+    assert picture.alpha.sum() == pytest.approx(still.alpha.sum(), rel=0.02)
+
+
+def test_bits_do_not_depend_on_threads_or_on_how_samples_are_split():
+    brass = Surface((0.9, 0.6, 0.3), 1.0, 0.3, 1.5)
+    here = scene([brass], cam=camera(place=(2, 1, 5), half=(0.3, 0.3)))
+    one = render(here, RenderSettings(40, 40, 8, threads=1), None)
+    two = render(here, RenderSettings(40, 40, 8, threads=2), None)
+    assert (one.beauty == two.beauty).all()
+    with Render(here, RenderSettings(40, 40, 8)) as split:
+        split.add(3)
+        split.add(5)
+        assert (split.passes().beauty == one.beauty).all()
+    other = render(here, RenderSettings(40, 40, 8, frame=1), None)
+    assert (other.beauty != one.beauty).any(), "the noise changes with the frame"
+
+
+def test_a_hundred_lamps_at_one_power_are_as_bright_as_one():
+    """Choosing one of many lamps at later surfaces must not change the mean."""
+    floor = Sheet(np.zeros(3), np.array([50.0, 0, 0]), np.array([0, 0, -50.0]), 0)
+    wall = Sheet(np.array([0.0, 5, -1]), np.array([50.0, 0, 0]), np.array([0, 50.0, 0]), 0)
+    grey = Surface((0.6, 0.6, 0.6), 0.0, 1.0, 1.0)
+    cam = camera(place=(0, 1, 2), aim=(0, 0.2, -0.4), half=(0.2, 0.2))
+
+    def lamp(share):
+        return RectangleLight(
+            np.array([0.0, 3.0, 1.0]), np.array([0.5, 0, 0]), np.array([0, 0, 0.5]), np.full(3, 20.0 * share)
+        )
+
+    settings = RenderSettings(24, 24, 128, depth=4, clamp=0)
+    one = render(scene([grey], [lamp(1)], NO_SKY, cam, (), [floor, wall]), settings, None)
+    many = render(scene([grey], [lamp(0.1)] * 10, NO_SKY, cam, (), [floor, wall]), settings, None)
+    assert mean(many) == pytest.approx(mean(one), rel=0.01)

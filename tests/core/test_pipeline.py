@@ -1,0 +1,226 @@
+"""From a shot to letters, poses, pictures and files."""
+
+import io
+
+import numpy as np
+import pytest
+
+from moss_crown.core.cache import Cache, address
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import apply_patch
+from moss_crown.core.draft import SolidRecipe, build_recipe, draft, notes, recipe_of, ridged_letters
+from moss_crown.core.errors import FamilyUnknown
+from moss_crown.core.evaluate import (
+    camera_at,
+    check_families,
+    letter_solid,
+    poses_at,
+    rest_frame,
+    scene_at,
+    shutter_frames,
+    spans,
+    structure_at,
+    timing,
+    title_corners,
+)
+from moss_crown.core.picture import FrameOrder, export_glb, frame_pixels, render_frame
+from moss_crown.demo.shots import demo_shots
+
+
+def edited(*changes, text="KESTREL TIDE"):
+    return apply_patch(new_shot(text=text), [{"op": "replace", "path": p, "value": v} for p, v in changes])[0]
+
+
+def test_letters_end_exactly_at_rest():
+    shot = new_shot()
+    structure = structure_at(shot, 0)
+    poses = poses_at(shot, structure, np.array([float(shot.last), rest_frame(shot)]))
+    origins = np.array([(m.x, m.y, 0) for m in structure.letters])
+    assert (poses[:, :, :3, 3] == origins).all()
+    assert (poses[:, :, :3, :3] == np.eye(3)).all()
+
+
+def test_a_frame_alone_has_the_bits_of_the_sequence_in_any_order():
+    shot = demo_shots()[3]
+    structure = structure_at(shot, 0)
+    frames = np.array(shot.frames, float)
+    together = poses_at(shot, structure, frames)
+    for k in np.random.default_rng(3).permutation(len(frames))[:25]:
+        assert (poses_at(shot, structure, frames[k : k + 1])[0] == together[k]).all()
+
+
+def test_eleven_letters_arrive_one_after_the_other():
+    shot = new_shot()
+    times = timing(shot, structure_at(shot, 0), np.array(shot.frames, float))
+    assert times.speeds.shape == (73, 11)
+    assert np.diff(times.starts) == pytest.approx(2)
+    begun = [int(np.flatnonzero(times.speeds[:, k] > 1e-6)[0]) for k in range(11)]
+    assert begun == sorted(begun)
+    assert len(set(begun)) == 11
+    assert (times.speeds[int(times.rest.max()) + 1 :] == 0).all()
+
+
+def test_frames_that_share_letters_share_a_span_and_keyed_text_changes_on_its_key():
+    assert len(spans(new_shot(), range(73))) == 1
+    shot = edited(("/steps/0/text", {"keys": [{"frame": 0, "value": "SALT"}, {"frame": 30, "value": "ROADS"}]}))
+    parts = spans(shot, list(shot.frames))
+    assert [len(p[0].letters) for p in parts] == [4, 5]
+    assert parts[1][1][0] == 30
+
+
+def test_a_keyed_depth_gives_each_frame_its_form():
+    shot = edited(("/steps/1/depth", {"keys": [{"frame": 0, "value": 0.1}, {"frame": 10, "value": 0.5}]}))
+    depths = [structure_at(shot, f).blocks[0].form.depth for f in (0, 5, 10, 50)]
+    assert depths[0] == pytest.approx(0.1)
+    assert 0.1 < depths[1] < 0.5
+    assert depths[2] == depths[3] == pytest.approx(0.5)
+
+
+def test_a_step_that_is_off_does_nothing():
+    shot = edited(("/steps/2/on", False))
+    assert rest_frame(shot) == shot.first
+    poses = poses_at(shot, structure_at(shot, 0), np.array([0.0, 40.0]))
+    assert (poses[0] == poses[1]).all()
+    dark = scene_at(edited(("/steps/4/on", False), ("/steps/5/on", False), ("/steps/6/on", False)), 0, 1.5, Cache())
+    assert dark.lights == ()
+    assert dark.sheets == ()
+    assert dark.surround.strength == 0
+
+
+@pytest.mark.parametrize("orbit", [[0, 4], [35, 20], [-60, -10]])
+@pytest.mark.parametrize("text", ["I", "KESTREL TIDE", "SALT\nROADS\nOF\nLOWMERE"])
+def test_a_fitted_camera_sees_the_whole_title_at_its_share(orbit, text):
+    shot = edited(("/steps/7/orbit", orbit), ("/steps/7/shift", [0, 0]), text=text)
+    aspect = 16 / 9
+    camera = camera_at(shot, np.array([0.0]), aspect)
+    corners = np.c_[title_corners(shot, shot.last), np.ones(8 * len(structure_at(shot, 0).letters))]
+    local = corners @ np.linalg.inv(camera.poses[0]).T
+    across = local[:, 0] / -local[:, 2] / camera.half[0]
+    high = local[:, 1] / -local[:, 2] / camera.half[1]
+    assert (local[:, 2] < 0).all()
+    assert max(np.abs(across).max() / 0.8, np.abs(high).max() / 0.8) == pytest.approx(1, abs=1e-6)
+
+
+def test_poses_in_the_shutter_follow_the_turn_and_nothing_moves_at_rest():
+    shot = new_shot()
+    structure = structure_at(shot, 0)
+    assert len(shutter_frames(shot, structure, 60)) == 1
+    moving = shutter_frames(shot, structure, 8)
+    assert len(moving) >= 3
+    assert moving.mean() == pytest.approx(8)
+    assert np.ptp(moving) == pytest.approx(0.5)
+    assert len(shutter_frames(edited(("/steps/7/shutter", 0)), structure, 8)) == 1
+
+
+def test_known_glyphs_are_built_once():
+    cache = Cache()
+    shot = new_shot(text="SEES")
+    block = structure_at(shot, 0).blocks[0]
+    solids = [letter_solid(letter, block.form, cache) for letter in block.letters]
+    assert solids[0] is solids[3]
+    assert solids[1] is solids[2]
+    assert solids[0] is not solids[1]
+
+
+def test_a_cache_forgets_the_oldest_beyond_its_bytes():
+    cache = Cache(budget=100)
+    made = []
+
+    def make(n):
+        return cache.get(n, lambda: made.append(n) or n, lambda _: 40)
+
+    for n in (1, 2, 1, 3, 1, 2):
+        make(n)
+    assert made == [1, 2, 3, 2]
+    assert address(1, "a", (2.0,)) == address(1, "a", (2.0,)) != address(1, "a", (2,))
+
+
+def test_notes_say_what_was_limited_lacking_or_late():
+    assert notes(new_shot()) == []
+    codes = {n["code"]: n["text"] for n in notes(edited(("/steps/1/bevel", 0.4), ("/last", 20), text="КAK"))}
+    assert set(codes) == {"type.lacking", "form.bevel_limited", "motion.rest_late"}
+    assert "К" in codes["type.lacking"]
+    assert "0.139" in codes["form.bevel_limited"]
+
+
+def test_letters_with_a_ridge_are_named():
+    assert ridged_letters(new_shot(text="IO"), Cache()) == []
+    thin = edited(("/steps/0/family", "eb-garamond"), ("/steps/1/bevel", 0.1), text="IO")
+    assert "I" in ridged_letters(thin, Cache())
+
+
+def test_an_unknown_family_names_its_field():
+    shot = edited(("/steps/0/family", "no-such-family"))
+    with pytest.raises(FamilyUnknown) as refused:
+        check_families(shot)
+    assert refused.value.field == "/steps/0/family"
+
+
+def test_a_recipe_builds_the_same_solid_anywhere():
+    block = structure_at(new_shot(), 0).blocks[0]
+    recipe = recipe_of(block.letters[0], block.form)
+    again = SolidRecipe.model_validate_json(recipe.model_dump_json())
+    assert build_recipe(again, Cache()) == build_recipe(recipe, Cache())
+
+
+def test_the_draft_holds_what_its_head_says():
+    import json
+    import struct
+
+    shot = demo_shots()[0]
+    data = draft(shot)
+    (length,) = struct.unpack("<I", data[:4])
+    head = json.loads(data[4 : 4 + length])
+    frames = shot.last - shot.first + 1
+    tables = np.frombuffer(data[4 + length :], "<f4")
+    letters = len(head["spans"][0]["letters"])
+    assert len(tables) == frames * letters * 17 + frames * 16
+    poses = tables[: frames * letters * 16].reshape(frames, letters, 4, 4)
+    assert poses[-1, :, 3, :3] == pytest.approx(
+        np.array([(m.x, m.y, 0) for m in structure_at(shot, 0).letters]), abs=1e-6
+    )
+    assert len(head["keyed"]["/steps/7/fit"]) == frames
+    assert len(head["lenses"]) == 1
+    assert set(head["look_of"]) == {0}
+
+
+@pytest.mark.parametrize("shot", demo_shots(), ids=lambda s: s.title)
+def test_every_demo_shot_renders_something_lit(shot):
+    picture = render_frame(shot, shot.last, FrameOrder(64, 36, 4), Cache())
+    assert np.isfinite(picture.beauty).all()
+    assert 0.02 < picture.beauty.mean() < 2
+
+
+def test_with_alpha_only_letters_are_seen():
+    shot = new_shot(text="O")
+    order = FrameOrder(96, 54, 8, alpha=True)
+    pixels = frame_pixels(render_frame(shot, shot.last, order, Cache()), shot.last, True)
+    assert pixels.shape == (54, 96, 4)
+    assert pixels[0, 0, 3] == 0
+    assert pixels[..., 3].max() == 255
+    assert pixels[27, 48, 3] == 0, "through the counter of O one sees nothing"
+
+
+def test_the_same_frame_twice_has_the_same_bytes():
+    shot = new_shot()
+    order = FrameOrder(64, 36, 2)
+    first = frame_pixels(render_frame(shot, 12, order, Cache()), 12, False)
+    render_frame(shot, 13, order, Cache())
+    assert (frame_pixels(render_frame(shot, 12, FrameOrder(64, 36, 2, threads=2), Cache()), 12, False) == first).all()
+
+
+def test_glb_read_back_has_the_letters_the_places_and_the_volume():
+    trimesh = pytest.importorskip("trimesh")
+    shot = new_shot(text="TIDE")
+    cache = Cache()
+    scene = trimesh.load(io.BytesIO(export_glb(shot, shot.last, cache)), file_type="glb")
+    block = structure_at(shot, 0).blocks[0]
+    for letter in block.letters:
+        built = letter_solid(letter, block.form, cache)
+        parts = [n for n in scene.graph.nodes_geometry if letter.text in n]
+        whole = trimesh.util.concatenate([scene.geometry[scene.graph[n][1]] for n in parts])
+        whole.merge_vertices(merge_norm=True, merge_tex=True)
+        assert whole.is_watertight
+        assert whole.volume == pytest.approx(built.volume, rel=1e-4)
+    assert scene.bounds[0][1] == pytest.approx(0, abs=0.02)
+    assert scene.extents[0] == pytest.approx(np.ptp(title_corners(shot, shot.last)[:, 0]), rel=1e-4)

@@ -1,0 +1,27 @@
+"""What a take asks for, and in which order it is worked off."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.farm.orders import TakeEmpty, TakeOrders, TakeOutside, working_order
+
+
+@given(st.integers(-50, 50), st.integers(1, 60), st.sets(st.integers(-50, 120)))
+def test_every_frame_that_is_not_done_comes_once_and_the_telling_ones_first(first, count, done):
+    frames = range(first, first + count)
+    order = working_order(frames, done)
+    assert sorted(order) == [f for f in frames if f not in done]
+    telling = [f for f in (frames[0], frames[count // 2], frames[-1]) if f not in done]
+    assert order[: len(set(telling))] == list(dict.fromkeys(telling))
+
+
+def test_ranges_must_fit_the_shot():
+    shot = new_shot()
+    TakeOrders(first=0, last=72).check(shot)
+    with pytest.raises(TakeEmpty):
+        TakeOrders(first=5, last=4).check(shot)
+    with pytest.raises(TakeOutside) as outside:
+        TakeOrders(first=-1, last=4).check(shot)
+    assert (outside.value.field, outside.value.bound) == ("first", "0 to 72")

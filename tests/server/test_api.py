@@ -1,0 +1,264 @@
+"""The API of a running server: doors, errors, drafts, and staying responsive."""
+
+import json
+import struct
+import threading
+import time
+from uuid import uuid4
+
+import pytest
+from cluster import RunningServer
+
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import write_shot
+from moss_crown.demo.load import load_demo
+
+
+@pytest.fixture(scope="module")
+def server(cluster, database, tmp_path_factory):
+    load_demo(cluster.url(database))
+    running = RunningServer(
+        cluster, database, tmp_path_factory.mktemp("log") / "server.log", farm="false", posters="false"
+    )
+    running.start()
+    yield running
+    running.stop()
+
+
+@pytest.fixture
+def production(server):
+    return server.client.get("/api/productions").json()[0]["id"]
+
+
+@pytest.fixture
+def shot(server, production):
+    made = server.client.post(f"/api/productions/{production}/shots", json={"title": "Trial", "text": "SALT ROADS"})
+    assert made.status_code == 201
+    return made.json()
+
+
+def edit(server, shot, revision, *operations):
+    body = {"revision": revision, "label": "trial", "patch": list(operations)}
+    return server.client.post(f"/api/shots/{shot}/edits", json=body)
+
+
+def replace(path, value):
+    return {"op": "replace", "path": path, "value": value}
+
+
+def assert_problem(answer, status, code, field=None):
+    assert answer.status_code == status, answer.text
+    assert answer.headers["content-type"] == "application/problem+json"
+    body = answer.json()
+    assert body["code"] == code
+    assert body["request_id"] == answer.headers["x-request-id"] != ""
+    if field is not None:
+        assert body["field"] == field
+        assert body["bound"]
+    return body
+
+
+def test_the_slate_has_the_demo(server, production):
+    cards = server.client.get(f"/api/productions/{production}/shots").json()
+    assert "Kestrel Tide, main title" in [c["title"] for c in cards]
+
+
+def test_edit_undo_redo_and_stale(server, shot):
+    out = edit(server, shot, 1, replace("/steps/0/size", 2.0)).json()
+    assert (out["revision"], out["undo"]) == (2, "trial")
+    assert_problem(edit(server, shot, 1, replace("/steps/0/size", 3.0)), 409, "shot.revision_stale", "revision")
+    assert server.client.post(f"/api/shots/{shot}/undo").json()["document"]["steps"][0]["size"] == 1.0
+    assert server.client.post(f"/api/shots/{shot}/redo").json()["document"]["steps"][0]["size"] == 2.0
+    assert_problem(server.client.post(f"/api/shots/{shot}/redo"), 409, "shot.nothing_to")
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "code"),
+    [
+        ("/steps/0/text", "", "document.invalid"),
+        ("/steps/0/text", "   ", "document.invalid"),
+        ("/steps/0/text", "x" * 401, "limit.too_many"),
+        ("/steps/0/size", 0, "document.invalid"),
+        ("/last", -5, "document.invalid"),
+        ("/fps/numerator", 0, "document.invalid"),
+        ("/steps/0/size", {"formula": "1"}, "document.value_not_available"),
+        ("/steps/0/family", "no-such-family", "type.family_unknown"),
+    ],
+)
+def test_bad_edits_name_field_and_bound_and_change_nothing(server, shot, path, value, code):
+    field = path if path != "/fps/numerator" else "/fps/numerator"
+    assert_problem(edit(server, shot, 1, replace(path, value)), 422, code, field)
+    assert server.client.get(f"/api/shots/{shot}").json()["revision"] == 1
+
+
+@pytest.mark.parametrize(
+    "raw",
+    ['{"revision": 1, "label": "x", "patch": [{"op": "replace", "path": "/steps/0/size", "value": NaN}]}', "{", "[]"],
+)
+def test_not_a_number_and_broken_bodies(server, shot, raw):
+    answer = server.client.post(f"/api/shots/{shot}/edits", content=raw, headers={"content-type": "application/json"})
+    assert answer.status_code == 422
+    assert answer.headers["content-type"] == "application/problem+json"
+    assert server.client.get(f"/api/shots/{shot}").json()["revision"] == 1
+
+
+def test_making_a_shot_with_bad_settings(server, production):
+    url = f"/api/productions/{production}/shots"
+    assert_problem(server.client.post(url, json={"first": 10, "last": 5}), 422, "document.invalid", "/last")
+    assert_problem(server.client.post(url, json={"text": " "}), 422, "document.invalid", "/steps/0/text")
+    assert_problem(server.client.post(url, json={"width": 0}), 422, "request.invalid", "/width")
+    assert_problem(server.client.post(url, json={"fps": {"numerator": 0}}), 422, "request.invalid", "/fps/numerator")
+
+
+@pytest.mark.parametrize(
+    "body", [[], 5, {"a": 1}, {"version": 99, "steps": []}, {"version": 1, "steps": [{"kind": "cake", "id": "x"}]}]
+)
+def test_importing_something_else(server, production, body):
+    before = len(server.client.get(f"/api/productions/{production}/shots").json())
+    answer = server.client.post(f"/api/productions/{production}/import", json=body)
+    assert answer.status_code == 422
+    assert answer.json()["code"] in ("document.not_a_shot", "document.too_new", "document.invalid")
+    assert len(server.client.get(f"/api/productions/{production}/shots").json()) == before
+
+
+def test_export_and_import_round_trip(server, production, shot):
+    document = server.client.get(f"/api/shots/{shot}/export?format=json").json()
+    assert document == server.client.get(f"/api/shots/{shot}").json()["document"]
+    twin = server.client.post(f"/api/productions/{production}/import", json=document).json()
+    assert server.client.get(f"/api/shots/{twin}").json()["document"] == document
+    assert server.client.get(f"/api/shots/{shot}/export?format=glb&frame=30").content[:4] == b"glTF"
+
+
+def test_duplicate_delete_restore(server, shot):
+    copy = server.client.post(f"/api/shots/{shot}/duplicate").json()
+    assert server.client.get(f"/api/shots/{copy}").json()["document"]["title"] == "Trial copy"
+    assert server.client.delete(f"/api/shots/{copy}").status_code == 204
+    assert_problem(server.client.get(f"/api/shots/{copy}"), 404, "shot.missing")
+    assert server.client.post(f"/api/shots/{copy}/restore").status_code == 204
+    assert server.client.get(f"/api/shots/{copy}").status_code == 200
+
+
+def test_what_is_not_there(server):
+    assert_problem(server.client.get(f"/api/shots/{uuid4()}"), 404, "shot.missing")
+    assert_problem(server.client.get(f"/api/takes/{uuid4()}"), 404, "take.missing")
+    assert_problem(server.client.get(f"/api/productions/{uuid4()}/shots"), 404, "production.missing")
+    assert_problem(server.client.get("/api/nothing"), 404, "http")
+    assert_problem(server.client.get("/api/families/none/font"), 404, "file.missing")
+    assert '<div id="root">' in server.client.get("/shots/anything").text
+
+
+@pytest.mark.parametrize(
+    ("orders", "code", "field"),
+    [
+        ({"first": 10, "last": 9}, "take.no_frames", "last"),
+        ({"first": 0, "last": 73}, "take.outside_shot", "last"),
+        ({"first": 0, "last": 5, "samples": 0}, "request.invalid", "/samples"),
+        ({"first": 0, "last": 5, "width": 9000}, "request.invalid", "/width"),
+    ],
+)
+def test_takes_that_cannot_be(server, shot, orders, code, field):
+    assert_problem(server.client.post(f"/api/shots/{shot}/takes", json=orders), 422, code, field)
+    assert server.client.get(f"/api/shots/{shot}/takes").json() == []
+
+
+def test_a_request_that_is_too_large(server, shot):
+    answer = server.client.post(f"/api/shots/{shot}/edits", content=b"x" * (9 * 1024 * 1024))
+    assert_problem(answer, 413, "request.too_large", "body")
+
+
+def test_draft_and_solids(server, shot):
+    answer = server.client.get(f"/api/shots/{shot}/draft")
+    (length,) = struct.unpack("<I", answer.content[:4])
+    head = json.loads(answer.content[4 : 4 + length])
+    letters = head["spans"][0]["letters"]
+    assert "".join(m["text"] for m in letters) == "SALTROADS"
+    solid = server.client.get("/api/solids", params={"recipe": letters[0]["recipe"]})
+    assert solid.content[:4] == b"glTF"
+    assert "immutable" in solid.headers["cache-control"]
+    bad = json.loads(letters[0]["recipe"]) | {"family": "no-such-family"}
+    assert_problem(server.client.get("/api/solids", params={"recipe": json.dumps(bad)}), 422, "type.family_unknown")
+
+
+def test_the_newest_preview_is_answered_and_nothing_is_stored(server, shot):
+    from websockets.sync.client import connect
+
+    with connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", max_size=2**24) as socket:
+        for seq in range(1, 30):
+            patch = [replace("/steps/2/reach/start", float(seq))]
+            socket.send(json.dumps({"type": "preview", "seq": seq, "patch": patch}))
+        seqs = []
+        while not seqs or seqs[-1] != 29:
+            data = socket.recv(timeout=30)
+            (length,) = struct.unpack("<I", data[:4])
+            seqs.append(json.loads(data[4 : 4 + length])["seq"])
+        assert seqs == sorted(seqs)
+        socket.send(json.dumps({"type": "preview", "seq": 99, "patch": [replace("/steps/0/size", 0)]}))
+        refused = json.loads(socket.recv(timeout=30))
+        assert (refused["type"], refused["seq"], refused["field"]) == ("refused", 99, "/steps/0/size")
+    assert server.client.get(f"/api/shots/{shot}").json()["revision"] == 1
+
+
+def test_an_edit_is_told_to_the_other_window(server, shot):
+    from websockets.sync.client import connect
+
+    with connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live") as socket:
+        time.sleep(0.2)
+        edit(server, shot, 1, replace("/steps/0/size", 2.0))
+        assert json.loads(socket.recv(timeout=10)) == {"type": "changed", "revision": 2}
+
+
+def test_a_proof_gets_finer_and_health_answers_meanwhile(server, shot):
+    from websockets.sync.client import connect
+
+    slow = []
+    done = threading.Event()
+
+    def watch():
+        while not done.is_set():
+            begun = time.perf_counter()
+            assert server.client.get("/api/health").json() == {"status": "up"}
+            slow.append(time.perf_counter() - begun)
+            time.sleep(0.02)
+
+    watcher = threading.Thread(target=watch)
+    watcher.start()
+    try:
+        with connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", max_size=2**24) as socket:
+            socket.send(json.dumps({"type": "proof", "seq": 1, "frame": 20, "width": 320, "height": 180, "samples": 8}))
+            heads, bodies = [], []
+            while not heads or heads[-1]["samples"] < 8:
+                data = socket.recv(timeout=60)
+                (length,) = struct.unpack("<I", data[:4])
+                heads.append(json.loads(data[4 : 4 + length]))
+                bodies.append(data[4 + length :])
+    finally:
+        done.set()
+        watcher.join()
+    assert [h["samples"] for h in heads] == sorted({h["samples"] for h in heads})
+    assert len(heads) >= 3
+    assert bodies[0][:2] == b"\xff\xd8"
+    assert bodies[-1][:4] == b"\x89PNG"
+    # A bound that no healthy server comes near; the figure itself is the bench's business.
+    assert sorted(slow)[len(slow) // 2] < 1.0
+
+
+def test_a_killed_compute_process_is_replaced(server, shot):
+    import psutil
+
+    children = psutil.Process(server.process.pid).children(recursive=True)
+    lanes = [c for c in children if "spawn_main" in " ".join(c.cmdline())]
+    assert len(lanes) >= 2
+    for lane in lanes:
+        lane.kill()
+    time.sleep(0.5)
+    answers = [server.client.get(f"/api/shots/{shot}/draft").status_code for _ in range(3)]
+    assert answers[-1] == 200
+    assert server.client.get("/api/health").status_code == 200
+
+
+def test_a_document_of_another_time_is_checked_like_any(server, production):
+    raw = write_shot(new_shot())
+    raw["steps"][0]["size"] = 1e9
+    assert_problem(
+        server.client.post(f"/api/productions/{production}/import", json=raw), 422, "document.invalid", "/steps/0/size"
+    )

@@ -1,0 +1,127 @@
+"""Migrations, the demo, stored undo: against a real PostgreSQL."""
+
+from concurrent.futures import ThreadPoolExecutor
+
+import psycopg
+import pytest
+
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.errors import DocumentInvalid
+from moss_crown.demo.load import load_demo
+from moss_crown.server.db import shots
+from moss_crown.server.db.cluster import ensure_database
+from moss_crown.server.db.migrate import migrate, numbered
+from moss_crown.server.errors import NothingTo, RevisionStale, ShotMissing
+
+
+@pytest.fixture
+def connection(cluster, database):
+    with psycopg.connect(cluster.url(database)) as c:
+        yield c
+        c.rollback()
+
+
+@pytest.fixture
+def shot(connection):
+    production = shots.add_production(connection, "Lowmere", {})
+    return shots.add_shot(connection, production, new_shot())
+
+
+def size(value):
+    return [{"op": "replace", "path": "/steps/0/size", "value": value}]
+
+
+def test_migrations_run_once_even_when_several_start_together(cluster):
+    ensure_database(cluster, "together")
+    with ThreadPoolExecutor(4) as pool:
+        ran = list(pool.map(lambda _: migrate(cluster.url("together")), range(4)))
+    assert sorted(ran) == [[], [], [], [n for n, _ in numbered()]]
+    assert migrate(cluster.url("together")) == []
+
+
+def test_the_demo_is_loaded_once_and_not_again_after_deleting(cluster):
+    ensure_database(cluster, "demo")
+    migrate(cluster.url("demo"))
+    assert load_demo(cluster.url("demo"))
+    assert not load_demo(cluster.url("demo"))
+    with psycopg.connect(cluster.url("demo")) as c:
+        (production,) = shots.list_productions(c)
+        assert production.name == "Lowmere: Six Crossings"
+        assert production.shots >= 2
+        for row in shots.list_shots(c, production.id):
+            shots.set_deleted(c, row.id, True)
+    assert not load_demo(cluster.url("demo"))
+
+
+def test_undo_and_redo_walk_the_whole_history(connection, shot):
+    first = shots.load_shot(connection, shot)
+    row = first
+    for value in (1.5, 2.0, 2.5):
+        row = shots.edit_shot(connection, shot, row.revision, size(value), f"size {value}")
+    assert (row.undo, row.redo, row.revision) == ("size 2.5", "", 4)
+    for _ in range(3):
+        row = shots.step_history(connection, shot, forward=False)
+    assert row.document == first.document
+    assert (row.undo, row.redo, row.revision) == ("", "size 1.5", 7)
+    with pytest.raises(NothingTo):
+        shots.step_history(connection, shot, forward=False)
+    row = shots.step_history(connection, shot, forward=True)
+    assert row.document["steps"][0]["size"] == 1.5
+
+
+def test_an_edit_after_undo_ends_what_could_be_redone(connection, shot):
+    row = shots.edit_shot(connection, shot, 1, size(2.0), "a")
+    row = shots.step_history(connection, shot, forward=False)
+    row = shots.edit_shot(connection, shot, row.revision, size(3.0), "b")
+    assert (row.undo, row.redo) == ("b", "")
+    with pytest.raises(NothingTo):
+        shots.step_history(connection, shot, forward=True)
+
+
+def test_a_stale_edit_is_refused_and_changes_nothing(connection, shot):
+    shots.edit_shot(connection, shot, 1, size(2.0), "a")
+    with pytest.raises(RevisionStale) as refused:
+        shots.edit_shot(connection, shot, 1, size(9.0), "b")
+    assert (refused.value.given, refused.value.current) == (1, 2)
+    assert shots.load_shot(connection, shot).document["steps"][0]["size"] == 2.0
+
+
+def test_a_bad_edit_leaves_no_trace(connection, shot):
+    with pytest.raises(DocumentInvalid):
+        shots.edit_shot(connection, shot, 1, size(-1), "bad")
+    row = shots.load_shot(connection, shot)
+    assert (row.revision, row.undo) == (1, "")
+
+
+def test_a_deleted_shot_is_gone_and_comes_back_whole(connection, shot):
+    shots.edit_shot(connection, shot, 1, size(2.0), "a")
+    shots.set_deleted(connection, shot, True)
+    with pytest.raises(ShotMissing):
+        shots.load_shot(connection, shot)
+    with pytest.raises(ShotMissing):
+        shots.set_deleted(connection, shot, True)
+    shots.set_deleted(connection, shot, False)
+    assert shots.load_shot(connection, shot).undo == "a"
+
+
+def test_edits_from_two_windows_never_both_win(cluster, database, connection, shot):
+    connection.commit()
+
+    def edit(value):
+        with psycopg.connect(cluster.url(database)) as c:
+            try:
+                shots.edit_shot(c, shot, 1, size(value), "x")
+                return True
+            except RevisionStale:
+                return False
+
+    with ThreadPoolExecutor(6) as pool:
+        won = list(pool.map(edit, [1.0 + k for k in range(1, 7)]))
+    assert sum(won) == 1
+    assert shots.load_shot(connection, shot).revision == 2
+
+
+def test_an_old_poster_never_replaces_a_newer_one(connection, shot):
+    shots.store_poster(connection, shot, 3, b"new", [0.5], 11)
+    shots.store_poster(connection, shot, 2, b"old", [0.1], 11)
+    assert shots.load_poster(connection, shot) == (3, b"new")
