@@ -14,7 +14,7 @@ from moss_crown.core.formats.png import read_png
 
 def crown(*arguments):
     return subprocess.run(
-        [sys.executable, "-m", "moss_crown.cli", *map(str, arguments)], capture_output=True, text=True
+        [sys.executable, "-m", "moss_crown.cli", *map(str, arguments)], capture_output=True, text=True, check=False
     )
 
 

@@ -6,8 +6,8 @@ import zipfile
 import numpy as np
 import psutil
 import pytest
-from cluster import RunningServer, wait_for
 
+from cluster import RunningServer, wait_for
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.formats.movie import read_facts

@@ -7,8 +7,8 @@ import time
 from uuid import uuid4
 
 import pytest
-from cluster import RunningServer
 
+from cluster import RunningServer
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
 from moss_crown.demo.load import load_demo

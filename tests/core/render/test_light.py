@@ -18,7 +18,10 @@ def camera(place=(0, 0, 5), aim=(0, 0, 0), half=(0.05, 0.05)):
     return Camera(look_at(np.array(place, float), np.array(aim, float))[None], half, (0.0, 0.0))
 
 
-def block(side=200.0, form=Form(200.0, "roundover", 40.0, 6)):
+ROUNDED = Form(200.0, "roundover", 40.0, 6)
+
+
+def block(side=200.0, form=ROUNDED):
     ring = np.array([[-side, -side], [side, -side], [side, side], [-side, side]], float) / 2
     return solid([ring], Form(form.depth, form.profile, form.bevel, form.segments), 1.0)
 

@@ -94,7 +94,7 @@ function ValueField({ field, base }: { field: FieldSpec; base: string }) {
         <span id={label} className="truncate">
           {field.label}
         </span>
-        {field.unit && <span className="truncate opacity-80">{field.unit}</span>}
+        {field.unit && <span className="truncate">{field.unit}</span>}
         <span className="flex-1" />
         {keyed && (field.kind === 'number' || field.kind === 'vector') && (
           <button

@@ -132,7 +132,7 @@ function Frame() {
     if (draft) stage.current?.setDraft(draft);
   }, [draft]);
   useEffect(() => stage.current?.setFrame(frame), [frame]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a free view is placed once the title is there
+
   useEffect(() => stage.current?.setView(view), [view]);
   useEffect(() => {
     const fps = draft ? draft.fps[0] / draft.fps[1] : 25;

@@ -5,6 +5,7 @@ import { bytes } from '../../api/client';
 import { type Draft, type Look, poseAt, type Span, type Surface, spanAt } from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
+import { toEquirect } from './equirect';
 
 const ENVIRONMENT_WIDTH = 512;
 const ENVIRONMENT_HEIGHT = 256;
@@ -275,7 +276,7 @@ export class DraftStage {
         const rows = new Uint16Array(body);
         // three counts rows from below and turns azimuth the other way about; see toEquirect.
         const picture = new THREE.DataTexture(
-          toEquirect(rows),
+          toEquirect(rows, ENVIRONMENT_WIDTH, ENVIRONMENT_HEIGHT),
           ENVIRONMENT_WIDTH,
           ENVIRONMENT_HEIGHT,
           THREE.RGBAFormat,
@@ -394,22 +395,4 @@ function dress(material: THREE.MeshStandardMaterial, surface: Surface): THREE.Me
   material.metalness = surface.metal;
   material.roughness = Math.max(0.04, surface.roughness);
   return material;
-}
-
-/**
- * The core's picture (row 0 up, middle column towards -Z, columns to the right) as three wants it: row 0 down, and
- * u = atan2(z, x) / 2 pi + 0.5, in which the middle column looks along +X. So rows are flipped and columns moved by a
- * quarter: towards -Z, atan2 is -90 degrees, u = 0.25.
- */
-export function toEquirect(rows: Uint16Array): Uint16Array {
-  const out = new Uint16Array(rows.length);
-  const quarter = ENVIRONMENT_WIDTH / 4;
-  for (let y = 0; y < ENVIRONMENT_HEIGHT; y++) {
-    for (let x = 0; x < ENVIRONMENT_WIDTH; x++) {
-      const from = (y * ENVIRONMENT_WIDTH + ((x + quarter) % ENVIRONMENT_WIDTH)) * 4;
-      const to = ((ENVIRONMENT_HEIGHT - 1 - y) * ENVIRONMENT_WIDTH + x) * 4;
-      for (let c = 0; c < 4; c++) out[to + c] = rows[from + c] as number;
-    }
-  }
-  return out;
 }

@@ -52,7 +52,7 @@ export function Recipe() {
           return (
             <li
               key={step.id}
-              className={`flex items-center border-l-3 ${chosen === step.id ? 'border-moss bg-moss-deep' : 'border-transparent'} ${off ? 'opacity-55' : ''}`}
+              className={`flex items-center border-l-3 ${chosen === step.id ? 'border-moss bg-moss-deep' : 'border-transparent'} ${off ? 'italic' : ''}`}
             >
               <button
                 type="button"
@@ -63,7 +63,7 @@ export function Recipe() {
                 <Icon size={14} />
                 <span className="min-w-0">
                   <span className="block truncate">{stepTitle(step)}</span>
-                  <span className="block truncate text-dim text-xs">
+                  <span className={`block truncate text-xs ${chosen === step.id ? 'text-ink' : 'text-dim'}`}>
                     {off ? 'off' : stepAbout(step, draft)}
                   </span>
                 </span>

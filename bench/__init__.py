@@ -1,0 +1,1 @@
+"""Measured figures. `./crown bench [NAME ...]` runs them; nothing here is a test."""

@@ -1,0 +1,137 @@
+"""A running application: warm start, memory of each process, and edit to picture in a real browser."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import psutil
+from playwright.sync_api import Page, sync_playwright
+
+from bench.report import say
+from moss_crown.server.db.cluster import _free_port
+
+ROOT = Path(__file__).resolve().parents[1]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-gl=angle",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--ignore-gpu-blocklist",
+]
+
+
+def started(home: str, port: int) -> tuple[subprocess.Popen[str], float]:
+    """`./crown start`, and the seconds until it printed its address."""
+    begun = time.perf_counter()
+    command = [sys.executable, "-m", "moss_crown.cli", "start", "--port", str(port)]
+    process = subprocess.Popen(
+        command, cwd=ROOT, env=os.environ | {"MOSS_CROWN_HOME": home}, stdout=subprocess.PIPE, text=True
+    )
+    assert process.stdout is not None
+    for line in process.stdout:
+        if "ready" in line:
+            break
+    return process, time.perf_counter() - begun
+
+
+def stop(process: subprocess.Popen[str]) -> None:
+    process.send_signal(signal.SIGINT)
+    process.wait(40)
+
+
+def memory(process: subprocess.Popen[str]) -> dict[str, float]:
+    """Megabytes a process of the application holds: its resident pages."""
+    found: dict[str, float] = {}
+    for child in psutil.Process(process.pid).children(recursive=True):
+        line = " ".join(child.cmdline())
+        name = "other"
+        for mark, called in (
+            ("take_runner", "take runner"),
+            ("moss_crown.server ", "web server"),
+            ("spawn_main", "compute or render process"),
+            ("resource_tracker", ""),
+        ):
+            if mark in line:
+                name = called
+                break
+        if name:
+            megabytes = child.memory_info().rss / 1e6
+            found[name] = max(found.get(name, 0), megabytes)
+    return found
+
+
+def edit_to_picture(page: Page, url: str, edits: int = 30) -> list[float]:
+    """Milliseconds from the preview of a changed value to the picture that shows it, as a drag does it."""
+    page.goto(url)
+    page.get_by_test_id("shot-card").first.wait_for()
+    page.get_by_role("link", name=re.compile("^Open Kestrel")).first.click()
+    page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=60_000)
+    page.wait_for_timeout(2500)
+    field = page.get_by_role("spinbutton", name="Move y")
+    box = field.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 20, box["y"] + 10)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 26, box["y"] + 10)
+    page.wait_for_timeout(600)
+    found = []
+    for k in range(edits):
+        page.evaluate("window.benchBegun = performance.now()")
+        page.mouse.move(box["x"] + 30 + 4 * k, box["y"] + 10)
+        page.wait_for_function("window.mossShown && window.mossShown.at > window.benchBegun + 1", polling="raf")
+        found.append(page.evaluate("window.mossShown.at - window.benchBegun"))
+        page.wait_for_timeout(60)
+    page.mouse.up()
+    return sorted(found)
+
+
+def playback(page: Page) -> str:
+    page.keyboard.press("Escape")
+    page.locator("body").click(position={"x": 600, "y": 20})
+    page.keyboard.press("Home")
+    page.keyboard.press("Space")
+    page.wait_for_timeout(7000)
+    said = page.get_by_test_id("achieved").inner_text()
+    page.keyboard.press("Space")
+    return said
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        os.chmod(folder, 0o755)
+        process, first = started(folder, _free_port())
+        stop(process)
+        port = _free_port()
+        process, warm = started(folder, port)
+        say("warm start, to the page that answers", f"{warm:.1f} s (first start, packages there: {first:.0f} s)", "6 s")
+        try:
+            time.sleep(25)  # posters
+            with sync_playwright() as p:
+                browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                found = edit_to_picture(page, f"http://127.0.0.1:{port}/")
+                p95 = found[int(len(found) * 0.95)]
+                say(
+                    "edit to picture in the browser, drag of a value",
+                    f"{statistics.median(found):.0f} ms, 95th percentile {p95:.0f} ms",
+                    "100 ms and 200 ms",
+                )
+                say("playback in software WebGL, 11 letters", playback(page), "25 of 25 fps")
+                browser.close()
+            for name, megabytes in memory(process).items():
+                say(f"memory: {name}", f"{megabytes:.0f} MB", "under 1 GB")
+        finally:
+            stop(process)

@@ -1,0 +1,389 @@
+"""A typed title becomes a movie: what a newcomer does, in a real browser."""
+
+import io
+import json
+
+import numpy as np
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from screens import document, frame, new_shot, picture, saved, sheet_point, shown, step
+
+from cluster import wait_for
+from moss_crown.core.formats.movie import read_facts
+from moss_crown.core.formats.png import read_png
+
+
+def test_the_slate_shows_the_demo_with_posters_of_our_own(quiet, poster_server):
+    quiet.goto(poster_server.url)
+    cards = quiet.get_by_test_id("shot-card")
+    cards.first.wait_for()
+    assert cards.count() >= 2
+    for name in ("Kestrel Tide, main title", "Salt Roads"):
+        card = cards.filter(has_text=name)
+        image = card.locator("img")
+        image.wait_for(timeout=120_000)
+        quiet.wait_for_function("i => i.complete && i.naturalWidth >= 400", arg=image.element_handle())
+        assert picture(image).std() > 8
+
+
+def test_typing_a_title_sets_it_in_the_picture_and_on_the_sheet(quiet, server):
+    shot = new_shot(quiet, server, "SALT")
+    canvas = quiet.get_by_test_id("draft")
+    before = picture(canvas)
+    assert before.std() > 8, "the first sight of a title is lit"
+    quiet.get_by_test_id("title-text").fill("KESTREL\nTIDE")
+    quiet.get_by_text("11 letters, 2 lines").wait_for()
+    saved(quiet)
+    assert step(server, shot, "block")["text"] == "KESTREL\nTIDE"
+    wait_for(lambda: np.abs(picture(canvas) - before).mean() > 2, 30)
+
+
+def test_a_family_is_chosen_in_its_own_shapes(quiet, server):
+    shot = new_shot(quiet, server)
+    quiet.get_by_role("button", name="Family: Archivo Black").click()
+    options = quiet.get_by_role("option")
+    options.first.wait_for()
+    assert options.count() >= 8
+    faces = options.evaluate_all("all => all.map(o => getComputedStyle(o.querySelector('span')).fontFamily)")
+    assert len(set(faces)) == len(faces)
+    assert "SALT ROADS" in options.first.inner_text()
+    quiet.get_by_role("option", name="Cinzel").click()
+    saved(quiet)
+    assert step(server, shot, "block")["family"] == "cinzel"
+
+
+def test_dragging_a_number_previews_and_its_release_is_one_edit(quiet, server):
+    shot = new_shot(quiet, server)
+    quiet.get_by_role("button", name="Depth and bevel").first.click()
+    field = quiet.get_by_role("spinbutton", name="Bevel size")
+    box = field.bounding_box()
+    x, y = box["x"] + 40, box["y"] + 10
+    quiet.mouse.move(x, y)
+    quiet.mouse.down()
+    for k in range(1, 16):
+        quiet.mouse.move(x + 2 * k, y)
+    assert server.client.get(f"/api/shots/{shot}").json()["revision"] == 1, "a drag is only a draft"
+    quiet.mouse.up()
+    saved(quiet)
+    out = server.client.get(f"/api/shots/{shot}").json()
+    assert out["revision"] == 2
+    assert step(server, shot, "form")["bevel"] == pytest.approx(0.06)
+
+
+def test_a_bevel_beyond_its_limit_is_said(quiet, server):
+    new_shot(quiet, server)
+    quiet.get_by_role("button", name="Depth and bevel").first.click()
+    field = quiet.get_by_role("spinbutton", name="Bevel size")
+    field.click()
+    field.fill("0.5")
+    field.press("Enter")
+    quiet.get_by_text("bevel limited to").wait_for()
+
+
+def test_scrubbing_and_stepping(quiet, server):
+    new_shot(quiet, server)
+    x, y, per = sheet_point(quiet, 0.2, 30)
+    quiet.mouse.move(x, y)
+    quiet.mouse.down()
+    assert frame(quiet) == 30
+    quiet.mouse.move(x, y + 20 * per, steps=6)
+    quiet.mouse.up()
+    assert frame(quiet) == 50
+    quiet.keyboard.press("ArrowRight")
+    assert frame(quiet) == 51
+    quiet.keyboard.press("Shift+ArrowLeft")
+    assert frame(quiet) == 41
+    quiet.keyboard.press("Home")
+    assert frame(quiet) == 0
+    quiet.keyboard.press("End")
+    assert frame(quiet) == 72
+
+
+def test_the_stagger_is_dragged_stretched_and_undone_after_a_reload(quiet, server):
+    shot = new_shot(quiet, server, "KESTREL TIDE")
+    sheet = quiet.get_by_test_id("sheet")
+    saved(quiet)
+    # The last letter's start stands at 4 + 10 * 2 = 24: pulling it to 44 makes the delay 4.
+    x, y, per = sheet_point(quiet, 0.965, 24)
+    quiet.mouse.move(x, y)
+    quiet.mouse.down()
+    quiet.mouse.move(x, y + 20 * per, steps=8)
+    quiet.mouse.up()
+    saved(quiet)
+    reach = step(server, shot, "drive")["reach"]
+    assert (reach["start"], reach["delay"]) == (4, pytest.approx(4, abs=0.11))
+    quiet.wait_for_function("s => Number(s.dataset.lastStart) > 40", arg=sheet.element_handle())
+    # The body of the first letter's way moves the whole diagonal.
+    x, y, per = sheet_point(quiet, 0.43, 14)
+    quiet.mouse.move(x, y)
+    quiet.mouse.down()
+    quiet.mouse.move(x, y + 10 * per, steps=8)
+    quiet.mouse.up()
+    saved(quiet)
+    assert step(server, shot, "drive")["reach"]["start"] == 14
+    quiet.reload()
+    shown(quiet)
+    assert frame(quiet) >= 0
+    quiet.keyboard.press("Control+z")
+    wait_for(lambda: step(server, shot, "drive")["reach"]["start"] == 4)
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: step(server, shot, "drive")["reach"]["delay"] == 2)
+    quiet.keyboard.press("Control+Shift+z")
+    wait_for(lambda: step(server, shot, "drive")["reach"]["delay"] != 2)
+
+
+def test_the_sheet_by_keyboard(quiet, server):
+    shot = new_shot(quiet, server)
+    quiet.get_by_test_id("sheet").focus()
+    before = frame(quiet)
+    quiet.keyboard.press("ArrowUp")
+    assert frame(quiet) == before - 1
+    quiet.keyboard.press("Alt+ArrowDown")
+    saved(quiet)
+    wait_for(lambda: step(server, shot, "drive")["reach"]["start"] == 5)
+    quiet.keyboard.press("Alt+Shift+ArrowDown")
+    wait_for(lambda: step(server, shot, "drive")["reach"]["delay"] == 2.25)
+
+
+def test_a_value_is_keyed_eased_and_shows_its_curve(quiet, server):
+    shot = new_shot(quiet, server)
+    quiet.keyboard.press("Home")
+    quiet.get_by_role("button", name="Move: key this value").click()
+    saved(quiet)
+    quiet.keyboard.press("End")
+    field = quiet.get_by_role("spinbutton", name="Move y")
+    field.click()
+    field.fill("1.5")
+    field.press("Enter")
+    saved(quiet)
+    field.blur()
+    keys = step(server, shot, "block")["move"]["keys"]
+    assert [(k["frame"], k["value"]) for k in keys] == [(0, [0, 0, 0]), (72, [0, 1.5, 0])]
+    quiet.get_by_role("button", name="curve").click()
+    quiet.keyboard.press("Home")
+    quiet.get_by_label("ease after this key of Move").select_option("straight")
+    saved(quiet)
+    for _ in range(18):
+        quiet.keyboard.press("ArrowRight")
+    quiet.get_by_label("ease after this key of Move").wait_for(state="detached")
+    wait_for(lambda: field.input_value() in ("0.37", "0.375", "0.38"))
+    quiet.get_by_role("button", name="Move: set a key at this frame").click()
+    saved(quiet)
+    assert len(step(server, shot, "block")["move"]["keys"]) == 3
+
+
+def test_playing_moves_the_playhead_in_real_time(quiet, server):
+    new_shot(quiet, server)
+    quiet.keyboard.press("Home")
+    quiet.keyboard.press("Space")
+    quiet.wait_for_function("Number(document.querySelector('[data-testid=frame]').textContent) > 10", timeout=20_000)
+    quiet.wait_for_function("/of 25 fps/.test(document.querySelector('[data-testid=achieved]').textContent)")
+    quiet.keyboard.press("Space")
+    at = frame(quiet)
+    quiet.wait_for_timeout(300)
+    assert frame(quiet) == at
+
+
+def test_walking_around_changes_the_picture_and_not_the_shot(quiet, server):
+    shot = new_shot(quiet, server)
+    canvas = quiet.get_by_test_id("draft")
+    before = picture(canvas)
+    quiet.keyboard.press("2")
+    wait_for(lambda: np.abs(picture(canvas) - before).mean() > 3, 30)
+    around = picture(canvas)
+    box = canvas.bounding_box()
+    quiet.mouse.move(box["x"] + 300, box["y"] + 200)
+    quiet.mouse.down()
+    quiet.mouse.move(box["x"] + 420, box["y"] + 180, steps=5)
+    quiet.mouse.up()
+    wait_for(lambda: np.abs(picture(canvas) - around).mean() > 1, 30)
+    assert server.client.get(f"/api/shots/{shot}").json()["revision"] == 1
+
+
+def test_a_proof_gets_finer_and_follows_an_edit(quiet, server):
+    new_shot(quiet, server, "TIDE")
+    quiet.keyboard.press("s")
+    quiet.get_by_label("Width, pixels").fill("320")
+    quiet.get_by_label("Height, pixels").fill("180")
+    quiet.get_by_role("button", name="Set", exact=True).click()
+    saved(quiet)
+    draft = picture(quiet.get_by_test_id("draft"))
+    quiet.keyboard.press("p")
+    proof = quiet.get_by_test_id("proof")
+    proof.wait_for(timeout=60_000)
+    first = int(proof.get_attribute("data-samples"))
+    assert first < 16
+    quiet.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
+    quiet.get_by_text("finished, 16 samples").wait_for()
+    finished = picture(proof)
+    assert finished.std() > 8
+    # What one sees while working is what comes out: much the same light in draft and proof.
+    assert abs(finished.mean() - draft.mean()) < 0.25 * finished.mean()
+    revision = int(proof.get_attribute("data-revision"))
+    quiet.get_by_test_id("title-text").fill("SLACK")
+    quiet.wait_for_function(
+        "r => Number(document.querySelector('[data-testid=proof]')?.dataset.revision) > r", arg=revision, timeout=60_000
+    )
+    quiet.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
+    assert np.abs(picture(proof) - finished).mean() > 2
+    quiet.keyboard.press("Escape")
+
+
+def test_a_take_is_delivered_watched_and_downloaded(quiet, server):
+    shot = new_shot(quiet, server, "KESTREL TIDE")
+    quiet.keyboard.press("d")
+    dialog = quiet.get_by_role("dialog")
+    dialog.get_by_label("Last frame").fill("5")
+    dialog.get_by_label("Width, pixels").fill("160")
+    dialog.get_by_label("Height, pixels").fill("90")
+    dialog.get_by_label("Samples a pixel").fill("4")
+    dialog.get_by_role("button", name="Render the take").click()
+    quiet.wait_for_url("**/takes/*")
+    quiet.locator('[data-testid=take-state][data-state="done"]').wait_for(timeout=180_000)
+    assert quiet.get_by_role("button", name="Frame").count() == 6
+    movie = quiet.get_by_test_id("movie")
+    movie.evaluate("v => { v.muted = true; return v.play(); }")
+    quiet.wait_for_function("v => v.currentTime > 0.05 && v.videoWidth === 160", arg=movie.element_handle())
+    with quiet.expect_download() as got:
+        quiet.get_by_role("link", name="Movie, H.264").click()
+    data = got.value.path().read_bytes()
+    facts = read_facts(data)
+    assert (facts.width, facts.height, facts.frames, facts.rate) == (160, 90, 6, 25)
+    with quiet.expect_download() as got:
+        quiet.get_by_role("link", name="Frames, PNG").click()
+    import zipfile
+
+    archive = zipfile.ZipFile(got.value.path())
+    assert len(archive.namelist()) == 6
+    assert read_png(archive.read(archive.namelist()[0])).shape == (90, 160, 3)
+    assert io.BytesIO(data).read(12)[4:8] == b"ftyp"
+    quiet.get_by_role("link", name="Back to the shot").click()
+    shown(quiet)
+    assert quiet.url.endswith(shot)
+
+
+def test_a_take_that_cannot_be_says_why(quiet, server):
+    new_shot(quiet, server)
+    quiet.keyboard.press("d")
+    dialog = quiet.get_by_role("dialog")
+    dialog.get_by_label("First frame").fill("10")
+    dialog.get_by_label("Last frame").fill("9")
+    dialog.get_by_role("button", name="Render the take").click()
+    dialog.get_by_role("alert").filter(has_text="has no frames").wait_for()
+
+
+def test_rename_duplicate_delete_and_undo_on_the_slate(quiet, server):
+    shot = new_shot(quiet, server, "SIX CROSSINGS")
+    quiet.goto(server.url)
+    card = quiet.get_by_test_id("shot-card").filter(has_text="SIX CROSSINGS")
+    card.get_by_role("button", name="SIX CROSSINGS", exact=True).click()
+    name = quiet.get_by_label("Name of the shot")
+    name.fill("Ferry bell")
+    name.press("Enter")
+    quiet.get_by_test_id("shot-card").filter(has_text="Ferry bell").wait_for()
+    wait_for(lambda: document(server, shot)["title"] == "Ferry bell")
+    quiet.get_by_role("button", name="Duplicate Ferry bell", exact=True).click()
+    quiet.get_by_text("Ferry bell copy").wait_for()
+    quiet.get_by_role("button", name="Delete Ferry bell copy").click()
+    quiet.get_by_test_id("shot-card").filter(has_text="Ferry bell copy").wait_for(state="detached")
+    quiet.get_by_role("button", name="Undo").click()
+    quiet.get_by_test_id("shot-card").filter(has_text="Ferry bell copy").wait_for()
+
+
+def test_bringing_in_a_file(quiet, server, tmp_path):
+    quiet.goto(server.url)
+    quiet.get_by_test_id("shot-card").first.wait_for()
+    bad = tmp_path / "recipe.json"
+    bad.write_text('{"bread": "rye"}')
+    quiet.get_by_test_id("shot-file").set_input_files(bad)
+    quiet.get_by_role("alert").filter(has_text="not a Moss Crown shot").wait_for()
+    good = tmp_path / "shot.json"
+    raw = server.client.get("/api/productions").json()[0]["id"]
+    shot = server.client.get(f"/api/productions/{raw}/shots").json()[0]["id"]
+    good.write_text(json.dumps(document(server, shot)))
+    quiet.get_by_test_id("shot-file").set_input_files(good)
+    quiet.wait_for_url("**/shots/*")
+    shown(quiet)
+
+
+def test_an_empty_title_is_refused_and_the_old_one_stays(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    text = quiet.get_by_test_id("title-text")
+    text.fill("   ")
+    text.blur()
+    quiet.get_by_role("alert").filter(has_text="at least one letter").wait_for()
+    saved(quiet)
+    assert step(server, shot, "block")["text"] == "TIDE"
+    wait_for(lambda: text.input_value() == "TIDE")
+
+
+def test_a_letter_the_family_lacks_is_named(quiet, server):
+    new_shot(quiet, server, "КAK")
+    quiet.get_by_text("not in this family").wait_for()
+
+
+def test_two_windows_stay_in_step(quiet, server, context):
+    shot = new_shot(quiet, server, "TIDE")
+    other = context.new_page()
+    other.goto(f"{server.url}/shots/{shot}")
+    shown(other)
+    quiet.get_by_test_id("title-text").fill("SLACK WATER")
+    other.get_by_text("10 letters, 1 line").wait_for()
+    other.get_by_role("spinbutton", name="Tracking").fill("90")
+    other.get_by_role("spinbutton", name="Tracking").press("Enter")
+    wait_for(lambda: quiet.get_by_role("spinbutton", name="Tracking").input_value() == "90")
+    other.close()
+
+
+def test_a_reload_in_the_middle_of_typing_loses_nothing_that_was_saved(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    quiet.get_by_test_id("title-text").fill("HARBOUR")
+    saved_text = wait_for(lambda: step(server, shot, "block")["text"] == "HARBOUR")
+    assert saved_text
+    quiet.reload()
+    shown(quiet)
+    assert quiet.get_by_test_id("title-text").input_value() == "HARBOUR"
+
+
+@pytest.mark.parametrize("theme", ["dark", "light"])
+def test_axe_finds_nothing_serious_on_any_screen(quiet, server, theme):
+    def look(where):
+        found = Axe().run(quiet).response["violations"]
+        serious = [
+            (v["id"], [n["html"][:120] for n in v["nodes"]][:3])
+            for v in found
+            if v["impact"] in ("serious", "critical")
+        ]
+        assert serious == [], where
+
+    quiet.add_init_script(f"localStorage.setItem('moss-crown.theme', '{theme}')")
+    shot = new_shot(quiet, server, "KESTREL")
+    look("shot")
+    for name in ("Depth and bevel", "Arrive", "Harbour brass", "Key and fill", "Camera"):
+        quiet.get_by_role("button", name=name).first.click()
+        look(name)
+    for key, what in (("d", "deliver"), ("s", "settings"), ("?", "help"), ("Control+k", "palette")):
+        quiet.keyboard.press(key)
+        quiet.get_by_role("dialog").wait_for()
+        quiet.wait_for_timeout(150)
+        look(what)
+        quiet.keyboard.press("Escape")
+        quiet.get_by_role("dialog").wait_for(state="detached")
+    take = server.client.post(
+        f"/api/shots/{shot}/takes", json={"first": 0, "last": 1, "width": 64, "height": 36, "samples": 1}
+    ).json()
+    quiet.goto(f"{server.url}/takes/{take['id']}")
+    quiet.locator('[data-testid=take-state][data-state="done"]').wait_for(timeout=120_000)
+    look("take")
+    quiet.goto(server.url)
+    quiet.get_by_test_id("shot-card").first.wait_for()
+    look("slate")
+
+
+def test_every_command_is_in_the_palette(quiet, server):
+    new_shot(quiet, server)
+    quiet.keyboard.press("Control+k")
+    quiet.get_by_role("combobox").fill("front")
+    quiet.keyboard.press("Enter")
+    front = quiet.get_by_role("button", name="Front", exact=True)
+    quiet.wait_for_function("b => b.getAttribute('aria-pressed') === 'true'", arg=front.element_handle())
