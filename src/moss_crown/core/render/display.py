@@ -35,7 +35,7 @@ def to_display(linear: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def to_bytes(shown: NDArray[np.float32], frame: int) -> NDArray[np.uint8]:
-    """(h, w, 3) display values -> 8 bits. Triangular dither of one step, with an exact mean, keeps walls from banding."""
+    """(h, w, 3) display values -> 8 bits. Triangular dither of one step keeps smooth walls from banding."""
     result: NDArray[np.uint8] = _dithered(np.ascontiguousarray(shown, np.float32), frame & 0xFFFFFFFF)
     return result
 
