@@ -29,7 +29,7 @@ def assert_sound(s):
     assert s.volume > 0
 
 
-def exact_volume(rings, form, unit, slices=160):
+def exact_volume(rings, form, unit, slices=80):
     """The outline's area through the straight part, and the integral of exact inset areas through both bevels."""
     whole = sum(area(r) for r in rings) * unit**2
     d = form.bevel_used

@@ -132,7 +132,7 @@ export function Palette({
                 className="flex justify-between rounded-md px-2 py-1 data-[selected=true]:bg-moss-deep"
               >
                 {c.name}
-                <kbd className="text-dim">{c.keys}</kbd>
+                <kbd>{c.keys}</kbd>
               </Command.Item>
             ))}
         </Command.List>
