@@ -129,7 +129,7 @@ export function fieldsOf(step: Step): FieldSpec[] {
     case 'camera':
       return [
         number('/lens', 'Lens', { unit: 'mm', step: 0.5, decimals: 1, min: 4, max: 1000 }),
-        number('/fit', 'Fit to width (0: by place)', { min: 0, max: 1 }),
+        number('/fit', 'Fit to width', { unit: '0: place', min: 0, max: 1 }),
         {
           path: '/orbit',
           label: 'Orbit',

@@ -227,7 +227,9 @@ export class DraftStage {
     for (const sheet of look.sheets) {
       const u = new THREE.Vector3(...(sheet.u as [number, number, number]));
       const v = new THREE.Vector3(...(sheet.v as [number, number, number]));
-      const mesh = new THREE.Mesh(PLANE, dress(new THREE.MeshStandardMaterial(), sheet.surface));
+      // A glossy floor would mirror the environment that the wall hides from it: only the proof traces that.
+      const surface = { ...sheet.surface, roughness: Math.max(0.75, sheet.surface.roughness) };
+      const mesh = new THREE.Mesh(PLANE, dress(new THREE.MeshStandardMaterial(), surface));
       mesh.matrixAutoUpdate = false;
       mesh.matrix.makeBasis(u, v, u.clone().cross(v).normalize());
       mesh.matrix.setPosition(...(sheet.centre as [number, number, number]));

@@ -1,0 +1,106 @@
+"""Makes the pictures of docs/screenshots from the demo data of a running application.
+
+Usage: python docs/screenshots/make.py http://127.0.0.1:8720
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import Page, sync_playwright
+
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.door import read_shot
+from moss_crown.core.formats.png import write_png
+from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
+
+HERE = Path(__file__).parent
+FLAGS = [
+    "--no-sandbox",
+    "--disable-background-networking",
+    "--use-gl=angle",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--ignore-gpu-blocklist",
+]
+FRAMES = {"Kestrel Tide, main title": ("frame-kestrel-tide", 30), "Salt Roads": ("frame-salt-roads", 84)}
+
+
+def opened(page: Page, url: str, shot: str) -> None:
+    page.goto(f"{url}/shots/{shot}")
+    page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=60_000)
+    page.wait_for_timeout(3500)
+
+
+def kept(page: Page, name: str) -> None:
+    page.mouse.move(640, 795)
+    page.wait_for_timeout(400)
+    page.screenshot(path=HERE / f"{name}.png")
+
+
+def recipe_step(page: Page, index: int) -> None:
+    page.locator("nav[aria-label=Recipe] li").nth(index).get_by_role("button").first.click()
+
+
+def main(url: str) -> None:
+    client = httpx.Client(base_url=url, timeout=60)
+    production = client.get("/api/productions").json()[0]["id"]
+    shots = {s["title"]: s["id"] for s in client.get(f"/api/productions/{production}/shots").json()}
+    kestrel = shots["Kestrel Tide, main title"]
+    with sync_playwright() as p:
+        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(url)
+        page.locator("[data-testid=shot-card] img").nth(len(FRAMES)).wait_for(timeout=120_000)
+        page.wait_for_timeout(1500)
+        kept(page, "slate")
+        opened(page, url, kestrel)
+        page.keyboard.press("Home")
+        for _ in range(3):
+            page.keyboard.press("Shift+ArrowRight")
+        recipe_step(page, 2)
+        page.wait_for_timeout(2500)
+        kept(page, "shot")
+        recipe_step(page, 7)
+        page.get_by_role("button", name="curve").first.click()
+        page.wait_for_timeout(1500)
+        kept(page, "keys")
+        page.get_by_role("button", name="curve").first.click()
+        recipe_step(page, 0)
+        page.get_by_role("button", name="Family: Archivo Black").click()
+        page.wait_for_timeout(1500)
+        kept(page, "families")
+        page.keyboard.press("Escape")
+        page.locator("header").click(position={"x": 640, "y": 8})
+        page.keyboard.press("2")
+        page.wait_for_timeout(3000)
+        kept(page, "walk")
+        page.keyboard.press("d")
+        page.wait_for_timeout(500)
+        kept(page, "deliver")
+        orders = {"first": 0, "last": 47, "width": 480, "height": 270, "samples": 8}
+        take = client.post(f"/api/shots/{kestrel}/takes", json=orders).json()["id"]
+        page.goto(f"{url}/takes/{take}")
+        page.locator('[data-testid=take-state][data-state="done"]').wait_for(timeout=400_000)
+        page.get_by_role("button", name="Frame 24").click()
+        page.wait_for_timeout(1500)
+        kept(page, "take")
+        opened(page, url, shots["The Lamp Keepers"])
+        page.keyboard.press("p")
+        page.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=200_000)
+        page.wait_for_timeout(500)
+        kept(page, "proof")
+        page.evaluate("localStorage.setItem('moss-crown.theme', 'light')")
+        opened(page, url, shots["Salt Roads"])
+        kept(page, "light")
+        browser.close()
+    for title, (name, frame) in FRAMES.items():
+        shot = read_shot(client.get(f"/api/shots/{shots[title]}").json()["document"])
+        pixels = frame_pixels(render_frame(shot, frame, FrameOrder(1280, 720, 64, threads=2), Cache()), frame, False)
+        (HERE / f"{name}.png").write_bytes(write_png(pixels, 9))
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])
