@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
+import shutil
 import signal
 import statistics
 import subprocess
@@ -50,6 +52,12 @@ def started(home: str, port: int) -> tuple[subprocess.Popen[str], float]:
 def stop(process: subprocess.Popen[str]) -> None:
     process.send_signal(signal.SIGINT)
     process.wait(40)
+
+
+def forget(home: str) -> None:
+    """Take the bench's database away."""
+    facts = json.loads((Path(home) / "database.json").read_text())
+    shutil.rmtree(facts["folder"], ignore_errors=True)
 
 
 def memory(process: subprocess.Popen[str]) -> dict[str, float]:
@@ -135,3 +143,4 @@ def main() -> None:
                 say(f"memory: {name}", f"{megabytes:.0f} MB", "under 1 GB")
         finally:
             stop(process)
+            forget(folder)

@@ -262,3 +262,45 @@ def test_a_document_of_another_time_is_checked_like_any(server, production):
     assert_problem(
         server.client.post(f"/api/productions/{production}/import", json=raw), 422, "document.invalid", "/steps/0/size"
     )
+
+
+def test_a_production_is_renamed(server):
+    made = server.client.post("/api/productions", json={"name": "Trials"}).json()
+    assert server.client.patch(f"/api/productions/{made}", json={"name": "Sketches"}).status_code == 204
+    assert "Sketches" in [p["name"] for p in server.client.get("/api/productions").json()]
+    assert_problem(server.client.patch(f"/api/productions/{uuid4()}", json={"name": "x"}), 404, "production.missing")
+    assert_problem(server.client.patch(f"/api/productions/{made}", json={"name": ""}), 422, "request.invalid", "/name")
+
+
+@pytest.mark.parametrize(
+    "change", [{"segments": 10**9}, {"depth": -1}, {"unit": 1e9}, {"glyphs": []}, {"glyphs": [[9, 1, 0, 0]]}, {"x": 1}]
+)
+def test_hostile_recipes_are_refused(server, shot, change):
+    answer = server.client.get(f"/api/shots/{shot}/draft").content
+    (length,) = struct.unpack("<I", answer[:4])
+    recipe = json.loads(json.loads(answer[4 : 4 + length])["spans"][0]["letters"][0]["recipe"])
+    refused = server.client.get("/api/solids", params={"recipe": json.dumps(recipe | change)})
+    assert_problem(refused, 422, "document.invalid")
+
+
+def test_proofs_and_previews_that_cannot_be(server, shot):
+    from websockets.sync.client import connect
+
+    with connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live") as socket:
+        socket.send(json.dumps({"type": "proof", "seq": 5, "frame": 0, "width": 90_000, "height": 36}))
+        refused = json.loads(socket.recv(timeout=20))
+        assert (refused["seq"], refused["field"], refused["bound"]) == (5, "/width", "at most 4096")
+        socket.send(json.dumps({"type": "preview", "seq": 6}))
+        assert json.loads(socket.recv(timeout=20))["field"] == "patch"
+
+
+def test_other_names_and_other_sites_are_turned_away(server, shot):
+    from websockets.exceptions import WebSocketException
+    from websockets.sync.client import connect
+
+    assert server.client.get("/api/health", headers={"host": "lowmere.example"}).status_code == 400
+    with (
+        pytest.raises(WebSocketException),
+        connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", origin="http://lowmere.example") as socket,
+    ):
+        socket.recv(timeout=5)

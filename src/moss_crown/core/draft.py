@@ -8,14 +8,14 @@ from __future__ import annotations
 import json
 import struct
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import EnvironmentStep, Shot
+from moss_crown.core.document.shot import EnvironmentStep, Finite, Identity, Shot, Size
 from moss_crown.core.document.values import Keyed, Model
 from moss_crown.core.evaluate import (
     Structure,
@@ -36,17 +36,20 @@ from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.values import sample, sample_choice, sample_one
 from moss_crown.core.type.layout import Glyph, Letter
 
+FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=15)]
+GlyphIndex: TypeAlias = Annotated[int, Field(ge=0, le=65_535)]
+
 
 class SolidRecipe(Model):
     """What a letter's solid is made from: enough to build it anywhere, in the words of the query that asks for it."""
 
-    family: str
-    glyphs: list[tuple[int, int, float, float]]
-    unit: float
-    depth: float
+    family: Identity
+    glyphs: list[tuple[FaceIndex, GlyphIndex, Finite, Finite]] = Field(min_length=1, max_length=32)
+    unit: Annotated[float, Field(gt=0, le=1)]
+    depth: Size
     profile: ProfileKind
-    bevel: float
-    segments: int
+    bevel: Annotated[float, Field(ge=0, le=100)]
+    segments: Annotated[int, Field(ge=1, le=24)]
 
 
 def recipe_of(letter: Letter, form: Form) -> SolidRecipe:

@@ -13,6 +13,7 @@ from fastapi import FastAPI
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
+from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.responses import Response
 
 from moss_crown.core.errors import TitleError
@@ -82,6 +83,8 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     )
     add_problems(app)
     app.add_middleware(RequestLog, most_bytes=settings.request_bytes)
+    # Only this machine's own names: a page elsewhere must not reach the server by a name that points here.
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", settings.host])
     for subject in (health, slate, shot, families, takes):
         app.include_router(subject.router)
     _serve_front_end(app, settings)

@@ -8,16 +8,19 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from pydantic import ValidationError
 
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.door import apply_patch, read_shot
+from moss_crown.core.document.door import apply_patch, first_error, read_shot
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
+from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.picture import FrameOrder, export_glb, frame_pixels, render_frame, render_settings
 from moss_crown.core.render.display import draft_table
 from moss_crown.core.render.renderer import Render, denoised
+from moss_crown.core.type.layout import faces
 
 POSTER_WIDTH, POSTER_SAMPLES = 480, 16
 STRIP_BINS = 48
@@ -45,7 +48,13 @@ def draft_of(document: dict[str, Any], patch: list[dict[str, Any]] | None = None
 
 
 def solid_of(recipe: str) -> bytes:
-    return build_recipe(SolidRecipe.model_validate_json(recipe), _cache())
+    try:
+        asked = SolidRecipe.model_validate_json(recipe)
+    except ValidationError as invalid:
+        raise first_error(invalid, {}) from None
+    if any(font >= len(faces(asked.family)) for font, *_ in asked.glyphs):
+        raise DocumentInvalid("/glyphs", "a face of the family", "the family has fewer faces")
+    return build_recipe(asked, _cache())
 
 
 def ridges_of(document: dict[str, Any]) -> list[str]:

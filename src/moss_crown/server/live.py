@@ -10,17 +10,21 @@ from typing import Any
 from uuid import UUID, uuid4
 
 import structlog
+from pydantic import ValidationError
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
-from moss_crown.core.errors import TitleError
+from moss_crown.core.document.door import first_error
+from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.picture import FrameOrder
 from moss_crown.server import jobs
 from moss_crown.server.db.pool import Database
 from moss_crown.server.db.shots import load_shot
 from moss_crown.server.pool import Pool
+from moss_crown.server.schemas import ProofOrder
 
 log = structlog.get_logger()
-PROOF_STEPS = (1, 2, 4, 8, 16, 32, 64, 128, 256, 512, 1024)
+PROOF_STEPS = (1, 4, 16, 64, 256, 1024)
+"""Samples after which a proof is shown. Each showing is denoised, which costs as much as two or three samples."""
 
 
 @dataclass
@@ -92,7 +96,10 @@ class Channel:
                 continue
             try:
                 document, revision = await self._document()
-                body = await self._pool.draft.run(jobs.draft_of, document, message["patch"])
+                patch = message.get("patch")
+                if not isinstance(patch, list):
+                    raise DocumentInvalid("patch", "a list of operations", "a preview needs a patch")
+                body = await self._pool.draft.run(jobs.draft_of, document, patch)
                 await self._send({"type": "preview", "seq": message.get("seq"), "revision": revision}, body)
             except TitleError as wrong:
                 await self._say({"type": "refused", "seq": message.get("seq"), **wrong.facts()})
@@ -101,14 +108,9 @@ class Channel:
         seq = message.get("seq")
         try:
             document, revision = await self._document()
-            order = FrameOrder(
-                int(message["width"]),
-                int(message["height"]),
-                int(message.get("samples", 16)),
-                bool(message.get("motion_blur", True)),
-                threads=self._threads,
-            )
-            frame = int(message["frame"])
+            asked = ProofOrder.model_validate(message)
+            order = FrameOrder(asked.width, asked.height, asked.samples, asked.motion_blur, threads=self._threads)
+            frame = asked.frame
             key = uuid4().hex
             head = {"type": "proof", "seq": seq, "revision": revision, "frame": frame, "of": order.samples}
             body = await self._pool.proof.run(jobs.proof_sketch, document, frame, order)
@@ -120,8 +122,8 @@ class Channel:
                 await self._send({**head, "samples": upto, "format": form}, body)
         except TitleError as wrong:
             await self._say({"type": "refused", "seq": seq, **wrong.facts()})
-        except (KeyError, ValueError, TypeError):
-            await self._say({"type": "refused", "seq": seq, "code": "live.message", "detail": "not a proof order"})
+        except ValidationError as invalid:
+            await self._say({"type": "refused", "seq": seq, **first_error(invalid, message).facts()})
 
     async def _send(self, head: dict[str, Any], body: bytes) -> None:
         await self._socket.send_bytes(framed(head, body))

@@ -79,6 +79,16 @@ class ShotCard(BaseModel):
     take: str
 
 
+class ProofOrder(BaseModel):
+    """What a window asks of the renderer over the live channel."""
+
+    frame: Annotated[int, Field(ge=-1_000_000, le=1_000_000)]
+    width: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)]
+    height: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)]
+    samples: Annotated[int, Field(ge=1, le=limits.SAMPLES)] = 16
+    motion_blur: bool = True
+
+
 class Operation(BaseModel):
     """One operation of a JSON Patch (RFC 6902)."""
 

@@ -62,6 +62,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Rename Production */
+        patch: operations["rename_production_api_productions__production__patch"];
+        trace?: never;
+    };
     "/api/productions/{production}/shots": {
         parameters: {
             query?: never;
@@ -752,19 +769,19 @@ export interface components {
             kind: "camera";
             /**
              * Lens
-             * @default 35
+             * @default 42
              */
             lens: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fit
-             * @default 0.72
+             * @default 0.8
              */
             fit: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Orbit
              * @default [
              *       0,
-             *       6
+             *       4
              *     ]
              */
             orbit: [
@@ -948,7 +965,7 @@ export interface components {
             preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent") | components["schemas"]["Keyed_Literal__two_windows____overcast____dusk_harbour____paper_tent___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
-             * @default 1
+             * @default 0.85
              */
             strength: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
@@ -2372,9 +2389,9 @@ export interface components {
             /**
              * @default {
              *       "colour": [
-             *         0.72,
-             *         0.4,
-             *         0.13
+             *         0.62,
+             *         0.3,
+             *         0.11
              *       ],
              *       "metal": 1,
              *       "roughness": 0.16,
@@ -2688,18 +2705,18 @@ export interface components {
             wall: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Wall Distance
-             * @default 2.6
+             * @default 1.25
              */
             wall_distance: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "colour": [
-             *         0.1,
-             *         0.105,
-             *         0.1
+             *         0.035,
+             *         0.04,
+             *         0.037
              *       ],
              *       "metal": 0,
-             *       "roughness": 0.34,
+             *       "roughness": 0.2,
              *       "ior": 1.5
              *     }
              */
@@ -2707,12 +2724,12 @@ export interface components {
             /**
              * @default {
              *       "colour": [
-             *         0.2,
-             *         0.215,
-             *         0.205
+             *         0.05,
+             *         0.072,
+             *         0.066
              *       ],
              *       "metal": 0,
-             *       "roughness": 0.65,
+             *       "roughness": 0.6,
              *       "ior": 1.5
              *     }
              */
@@ -2922,6 +2939,39 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_production_api_productions__production__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProduction"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description An error, as application/problem+json */
             default: {

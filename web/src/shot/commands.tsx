@@ -79,8 +79,17 @@ export function useShortcuts(commands: ShotCommand[]) {
       e.preventDefault();
       command.run();
     };
+    // A button pressed with the mouse gives its focus up, so that Space plays; reached by keyboard it keeps it.
+    const letGo = (e: MouseEvent) => {
+      const button = (e.target as HTMLElement).closest('button');
+      if (e.detail > 0 && button && !button.closest('[role="dialog"]')) button.blur();
+    };
     window.addEventListener('keydown', listen);
-    return () => window.removeEventListener('keydown', listen);
+    window.addEventListener('click', letGo);
+    return () => {
+      window.removeEventListener('keydown', listen);
+      window.removeEventListener('click', letGo);
+    };
   }, [commands]);
 }
 

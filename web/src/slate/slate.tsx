@@ -35,6 +35,7 @@ export function Slate({ production }: { production?: string }) {
       q.state.data?.some((s) => s.poster < s.revision || /frames/.test(s.take)) ? 1500 : 8000,
   });
   const [making, setMaking] = useState(false);
+  const [naming, setNaming] = useState(false);
   const file = useRef<HTMLInputElement>(null);
   const refresh = () =>
     Promise.all([
@@ -82,6 +83,21 @@ export function Slate({ production }: { production?: string }) {
     }
   }
 
+  async function renameProduction(name: string) {
+    if (!chosen) return;
+    try {
+      await ok(
+        api.PATCH('/api/productions/{production}', {
+          params: { path: { production: chosen.id } },
+          body: { name },
+        }),
+      );
+      await refresh();
+    } catch (error) {
+      complain(error);
+    }
+  }
+
   async function newProduction() {
     try {
       const id = await ok(api.POST('/api/productions', { body: { name: 'New production' } }));
@@ -126,7 +142,29 @@ export function Slate({ production }: { production?: string }) {
         </nav>
         <main className="overflow-y-auto px-6 py-5">
           <div className="mb-4 flex items-end gap-3.5">
-            <h1 className="font-semibold text-2xl tracking-tight">{chosen?.name ?? 'Slate'}</h1>
+            <h1 className="font-semibold text-2xl tracking-tight">
+              {naming && chosen ? (
+                <input
+                  autoFocus
+                  aria-label="Name of the production"
+                  defaultValue={chosen.name}
+                  maxLength={200}
+                  className="rounded border bg-bark px-1"
+                  onBlur={(e) => {
+                    setNaming(false);
+                    const name = e.target.value.trim();
+                    if (name && name !== chosen.name) void renameProduction(name);
+                  }}
+                  onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+                />
+              ) : (
+                <Hint text="Rename this production">
+                  <button type="button" onClick={() => setNaming(chosen !== undefined)}>
+                    {chosen?.name ?? 'Slate'}
+                  </button>
+                </Hint>
+              )}
+            </h1>
             {chosen && (
               <span className="pb-0.5 text-dim">
                 {chosen.defaults.width} × {chosen.defaults.height},{' '}

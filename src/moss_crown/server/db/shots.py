@@ -66,6 +66,11 @@ def add_production(connection: Connection[Any], name: str, defaults: dict[str, A
     return id
 
 
+def rename_production(connection: Connection[Any], id: UUID, name: str) -> None:
+    if connection.execute("update production set name = %s where id = %s", [name, id]).rowcount == 0:
+        raise ProductionMissing(id)
+
+
 def list_shots(connection: Connection[Any], production: UUID) -> list[ShotRow]:
     if not connection.execute("select 1 from production where id = %s", [production]).fetchone():
         raise ProductionMissing(production)

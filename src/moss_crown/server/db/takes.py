@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import pairwise
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -94,13 +95,14 @@ def finished_frames(connection: Connection[Any], id: UUID) -> dict[int, float]:
     )
 
 
-def recent_seconds(connection: Connection[Any], id: UUID) -> list[tuple[float, float]]:
-    """(seconds, age in seconds) of the last frames to be finished, newest first."""
-    return connection.execute(
-        """select seconds, extract(epoch from now() - finished_at)::float8 from take_frame where take_id = %s
-           order by finished_at desc limit 12""",
+def recent_gaps(connection: Connection[Any], id: UUID) -> list[float]:
+    """Seconds between the last frames to be finished, whatever number of workers finished them."""
+    rows = connection.execute(
+        """select extract(epoch from finished_at)::float8 from take_frame where take_id = %s
+           order by finished_at desc limit 17""",
         [id],
     ).fetchall()
+    return [newer[0] - older[0] for newer, older in pairwise(rows)]
 
 
 def store_frame(connection: Connection[Any], id: UUID, frame: int, picture: bytes, seconds: float, worker: str) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from typing import Any, Literal
+from urllib.parse import urlsplit
 from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Response, WebSocket
@@ -118,6 +119,10 @@ async def export(
 @router.websocket("/shots/{shot}/live")
 async def live(socket: WebSocket, shot: UUID) -> None:
     here: Context = socket.app.state.context
+    origin = socket.headers.get("origin")
+    if origin and urlsplit(origin).netloc != socket.headers.get("host"):
+        await socket.close(1008)  # another site's page
+        return
     await socket.accept()
     listeners = here.listeners.sockets.setdefault(shot, set())
     listeners.add(socket)

@@ -30,6 +30,11 @@ def add_production(new: NewProduction, here: Context = Depends(context)) -> UUID
     return here.database.call(lambda c: shots.add_production(c, new.name, defaults))
 
 
+@router.patch("/productions/{production}", status_code=204)
+def rename_production(production: UUID, new: NewProduction, here: Context = Depends(context)) -> None:
+    here.database.call(lambda c: shots.rename_production(c, production, new.name))
+
+
 @router.get("/productions/{production}/shots")
 def list_shots(production: UUID, here: Context = Depends(context)) -> list[ShotCard]:
     def work(c: Any) -> list[ShotCard]:

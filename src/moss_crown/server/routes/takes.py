@@ -20,21 +20,20 @@ from moss_crown.server.errors import FileMissing
 from moss_crown.server.schemas import FrameOut, TakeOut
 
 router = APIRouter(prefix="/api", tags=["takes"])
-LOCAL_WIDTH = 2
 
 
 def _out(c: Any, id: UUID) -> TakeOut:
     row = takes.load_take(c, id)
     orders, shot = row.take_orders, read_shot(row.document)
     frames = takes.finished_frames(c, id)
-    recent = [seconds for seconds, _ in takes.recent_seconds(c, id)]
     total = len(orders.frames)
     a_frame = left = give = None
-    if recent:
-        # Frames run side by side, so one is finished every (its own time / how many run).
-        a_frame = statistics.median(recent) / LOCAL_WIDTH
+    # The longest gap may be a pause (a stop, a restart): it does not count.
+    gaps = sorted(takes.recent_gaps(c, id))[:-1]
+    if gaps:
+        a_frame = statistics.fmean(gaps)
         left = a_frame * (total - len(frames))
-        give = (statistics.pstdev(recent) / LOCAL_WIDTH) * max(1.0, (total - len(frames)) ** 0.5)
+        give = statistics.pstdev(gaps) * max(1.0, (total - len(frames)) ** 0.5)
     return TakeOut(
         id=row.id,
         shot_id=row.shot_id,
