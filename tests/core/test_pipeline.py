@@ -224,3 +224,19 @@ def test_glb_read_back_has_the_letters_the_places_and_the_volume():
         assert whole.volume == pytest.approx(built.volume, rel=1e-4)
     assert scene.bounds[0][1] == pytest.approx(0, abs=0.02)
     assert scene.extents[0] == pytest.approx(np.ptp(title_corners(shot, shot.last)[:, 0]), rel=1e-4)
+
+
+@pytest.mark.parametrize("turn", [0.0, 130.0])
+def test_a_sheet_in_the_draft_is_as_bright_as_the_environment_makes_it(turn):
+    from moss_crown.core.look.environment import diffuse_light, environment
+    from moss_crown.core.look.material import Surface
+    from moss_crown.core.render.renderer import RenderSettings, render
+    from moss_crown.core.stage.camera import look_at
+    from moss_crown.core.stage.scene import Camera, Scene, Sheet, Surround
+
+    wall = Sheet(np.zeros(3), np.array([9.0, 0, 0]), np.array([0, 9.0, 0]), 0)
+    white = Surface((1.0, 1.0, 1.0), 0.0, 1.0, 1.0)
+    camera = Camera(look_at(np.array([0, 0, 3.0]), np.zeros(3))[None], (0.02, 0.02), (0, 0))
+    scene = Scene((), (), (wall,), (white,), (), Surround(environment("dusk_harbour"), 1.0, turn), camera)
+    picture = render(scene, RenderSettings(16, 16, 256, depth=1, clamp=0), None).beauty.mean((0, 1))
+    assert diffuse_light("dusk_harbour", turn, (0.0, 0.0, 1.0)) == pytest.approx(picture, rel=0.02)

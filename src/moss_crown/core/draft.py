@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import EnvironmentStep, Finite, Identity, Shot, Size
+from moss_crown.core.document.shot import CameraStep, EnvironmentStep, Finite, Identity, Shot, Size
 from moss_crown.core.document.values import Keyed, Model
 from moss_crown.core.evaluate import (
     Structure,
@@ -32,10 +32,13 @@ from moss_crown.core.evaluate import (
 from moss_crown.core.form.profile import ProfileKind
 from moss_crown.core.form.solid import Form
 from moss_crown.core.formats.glb import Node, write_glb
+from moss_crown.core.look.environment import diffuse_light
 from moss_crown.core.look.material import Surface
-from moss_crown.core.motion.values import sample, sample_choice, sample_one
+from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
+from moss_crown.core.stage.scene import Sheet
 from moss_crown.core.type.layout import Glyph, Letter
 
+LOOK_KINDS = ("block", "material", "environment", "lights", "stage")
 FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=15)]
 GlyphIndex: TypeAlias = Annotated[int, Field(ge=0, le=65_535)]
 
@@ -164,15 +167,17 @@ def _letters(structure: Structure) -> list[dict[str, Any]]:
 
 
 def _lenses(shot: Shot, frames: list[int], aspect: float) -> list[Any]:
-    if all(
-        not hasattr(getattr(s, "lens", 0), "keys") and not hasattr(getattr(s, "shift", 0), "keys") for s in shot.steps
-    ):
-        return [camera_at(shot, np.array([float(shot.first)]), aspect)]
+    """The camera's angle and shift by frame; one entry when they stay."""
+    cameras = [step for step in shot.steps if isinstance(step, CameraStep)]
+    if not any(has_keys(step.lens) or has_keys(step.shift) for step in cameras):
+        frames = frames[:1]
     return [camera_at(shot, np.array([float(frame)]), aspect) for frame in frames]
 
 
 def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[int]]:
     """Materials, lights, stage and environment by frame; frames that look alike share one entry."""
+    if not has_keys([s for s in shot.steps if s.kind in LOOK_KINDS]):
+        return [look_at_frame(shot, frames[0])], [0] * len(frames)
     looks: list[dict[str, Any]] = []
     place: dict[str, int] = {}
     look_of = []
@@ -191,10 +196,21 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
     sheets = sheets_at(shot, frame, surfaces)
     step = next((s for s in shot.steps if isinstance(s, EnvironmentStep) and sample_choice(s.on, frame)), None)
     blocks = [i for i, s in enumerate(shot.steps) if s.kind == "block" and sample_choice(s.on, frame)]
+    surround = {
+        "preset": sample_choice(step.preset, frame) if step else "overcast",
+        "strength": sample_one(step.strength, frame) if step else 0.0,
+        "turn": sample_one(step.turn, frame) if step else 0.0,
+    }
     return {
         "blocks": [[asdict(s) for s in surfaces_of(shot, block, frame)] for block in blocks],
         "sheets": [
-            {"centre": s.centre.tolist(), "u": s.u.tolist(), "v": s.v.tolist(), "surface": asdict(surfaces[s.surface])}
+            {
+                "centre": s.centre.tolist(),
+                "u": s.u.tolist(),
+                "v": s.v.tolist(),
+                "surface": asdict(surfaces[s.surface]),
+                "ambient": _ambient(s, surfaces[s.surface], surround),
+            }
             for s in sheets
         ],
         "lights": [
@@ -208,11 +224,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
             }
             for light in lights_at(shot, frame)
         ],
-        "environment": {
-            "preset": sample_choice(step.preset, frame) if step else "overcast",
-            "strength": sample_one(step.strength, frame) if step else 0.0,
-            "turn": sample_one(step.turn, frame) if step else 0.0,
-        },
+        "environment": surround,
     }
 
 
@@ -251,6 +263,14 @@ def notes(shot: Shot) -> list[dict[str, str]]:
             }
         )
     return said
+
+
+def _ambient(sheet: Sheet, surface: Surface, surround: dict[str, Any]) -> list[float]:
+    """Light of the environment that a sheet sends back, scene-linear: a sheet is flat, so it is one colour."""
+    across = np.cross(sheet.u, sheet.v)
+    normal = tuple(float(n) for n in np.round(across / np.linalg.norm(across), 6))
+    light = diffuse_light(surround["preset"], round(surround["turn"], 3), normal) * surround["strength"]
+    return [float(c) for c in light * np.array(surface.colour)]
 
 
 def _form_id(shot: Shot, block: int) -> str:

@@ -34,7 +34,7 @@ from moss_crown.core.look.environment import environment
 from moss_crown.core.look.material import Surface, surface_at
 from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place_poses, rest_poses, speed
 from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_starts
-from moss_crown.core.motion.values import Frames, sample, sample_choice, sample_one
+from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
 from moss_crown.core.stage.camera import camera_pose
 from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
 from moss_crown.core.type.families import FAMILIES
@@ -44,6 +44,8 @@ STEP_BLUR = np.radians(8.0)
 """A letter that turns gets a pose in the shutter for at most every 8 degrees: matrices are interpolated straight."""
 MOST_BLUR_POSES = 17
 STAGE_REACH = 60.0
+STRUCTURAL = ("on", "text", "family", "size", "tracking", "leading", "align")
+"""The members of a block that decide its letters; the others only move them."""
 CARD = Form(depth=0.02, profile="square", bevel=0.0, segments=1)
 """The form of a block without a form step: a card."""
 
@@ -112,6 +114,10 @@ def _form_at(shot: Shot, block: int, frame: float) -> Form:
 
 def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]]:
     """Runs of frames that share a structure, in order."""
+    if not has_keys([s for s in shot.steps if isinstance(s, FormStep)]) and not any(
+        has_keys(getattr(s, name)) for s in shot.steps if isinstance(s, BlockStep) for name in STRUCTURAL
+    ):
+        return [(structure_at(shot, frames[0]), list(frames))] if len(frames) else []
     found: list[tuple[Structure, list[int]]] = []
     for frame in frames:
         structure = structure_at(shot, frame)
@@ -261,7 +267,10 @@ def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
     """The camera at several moments. It fits the title as it rests at the last frame, so that it does not twitch."""
     step = next((s for s in shot.steps if isinstance(s, CameraStep)), CameraStep(id="camera"))
     corners = title_corners(shot, float(shot.last))
-    seen = [camera_pose(step, float(frame), corners, aspect) for frame in frames]
+    if has_keys(step):
+        seen = [camera_pose(step, float(frame), corners, aspect) for frame in frames]
+    else:
+        seen = [camera_pose(step, float(frames[0]), corners, aspect)] * len(frames)
     _, half, shift = seen[len(seen) // 2]
     return Camera(np.array([pose for pose, _, _ in seen]), half, shift)
 

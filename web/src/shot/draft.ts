@@ -17,7 +17,13 @@ export interface LetterAtRest {
 }
 export interface Look {
   blocks: [Surface, Surface][];
-  sheets: { centre: number[]; u: number[]; v: number[]; surface: Surface }[];
+  sheets: {
+    centre: number[];
+    u: number[];
+    v: number[];
+    surface: Surface;
+    ambient: [number, number, number];
+  }[];
   lights: {
     centre: number[];
     u: number[];

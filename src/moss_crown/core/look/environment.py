@@ -43,6 +43,20 @@ def environment(preset: Preset) -> Picture:
     return kept
 
 
+@lru_cache(maxsize=512)
+def diffuse_light(preset: Preset, turn: float, normal: tuple[float, float, float]) -> NDArray[np.float64]:
+    """(3) what a white diffuse surface sends back of an environment turned by `turn` degrees: irradiance / pi."""
+    step = 8
+    sky = directions(WIDTH // step, HEIGHT // step)
+    picture = environment(preset).reshape(HEIGHT // step, step, WIDTH // step, step, 3).mean((1, 3))
+    c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+    # The picture turns by `turn`: what stands at azimuth a in it is seen at a - turn.
+    towards = np.array([c * normal[0] - s * normal[2], normal[1], s * normal[0] + c * normal[2]])
+    solid_angle = np.sqrt(1 - sky[..., 1] ** 2) * (np.pi / len(sky)) * (2 * np.pi / sky.shape[1])
+    weight = np.maximum(sky @ towards, 0) * solid_angle / np.pi
+    return np.asarray((picture * weight[..., None]).sum((0, 1)))
+
+
 def _ramp(height: NDArray[np.float64], stops: list[tuple[float, tuple[float, float, float]]]) -> NDArray[np.float64]:
     """Colour by height (-1 down to 1 up), linear between stops."""
     at = [stop[0] for stop in stops]

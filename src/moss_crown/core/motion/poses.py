@@ -36,8 +36,9 @@ def drive_poses(
     letter's own space. The move goes along the block's axes, turn and scale about the pivot along the letter's own.
     A reach of 0 leaves a pose bit for bit as it was.
     """
-    moved = poses.copy()
+    moved = np.empty_like(poses)
     _drive(
+        poses,
         moved,
         np.ascontiguousarray(reach),
         np.ascontiguousarray(move),
@@ -52,11 +53,31 @@ def place_poses(
     poses: Poses, move: NDArray[np.float64], turn: NDArray[np.float64], scale: NDArray[np.float64]
 ) -> Poses:
     """Put a block, frame by frame, into the world: scale, then turn, then move about its origin. (f, 3) each."""
-    world = np.empty((len(move), 4, 4))
-    for f in range(len(move)):
-        world[f] = place_matrix(move[f], turn[f], scale[f])
-    placed: Poses = np.matmul(world[:, None], poses)
+    if all((v == v[:1]).all() for v in (move, turn, scale)):
+        world = (
+            np.broadcast_to(place_matrix(move[0], turn[0], scale[0]), (len(move), 4, 4)) if len(move) else poses[:, 0]
+        )
+    else:
+        world = np.array([place_matrix(*at) for at in zip(move, turn, scale, strict=True)])
+    placed = np.empty_like(poses)
+    _place(np.ascontiguousarray(world), poses, placed)
     return placed
+
+
+@numba.njit(cache=True)
+def _place(world, poses, placed):
+    for f in range(poses.shape[0]):
+        for k in range(poses.shape[1]):
+            for i in range(3):
+                for j in range(4):
+                    placed[f, k, i, j] = (
+                        world[f, i, 0] * poses[f, k, 0, j]
+                        + world[f, i, 1] * poses[f, k, 1, j]
+                        + world[f, i, 2] * poses[f, k, 2, j]
+                        + (world[f, i, 3] if j == 3 else 0.0)
+                    )
+            placed[f, k, 3, 0] = placed[f, k, 3, 1] = placed[f, k, 3, 2] = 0.0
+            placed[f, k, 3, 3] = 1.0
 
 
 def place_matrix(move: NDArray[np.float64], turn: NDArray[np.float64], scale: NDArray[np.float64]) -> Poses:
@@ -83,15 +104,16 @@ def _turn(ax, ay, az):
 
 
 @numba.njit(cache=True)
-def _drive(poses, reach, move, turn, scale, pivots):
-    old = np.empty((3, 4))
+def _drive(poses, moved, reach, move, turn, scale, pivots):
     for f in range(poses.shape[0]):
         turns = turn[f, 0] != 0 or turn[f, 1] != 0 or turn[f, 2] != 0
         for k in range(poses.shape[1]):
             r = reach[f, k]
             if r == 0:
+                for i in range(4):
+                    for j in range(4):
+                        moved[f, k, i, j] = poses[f, k, i, j]
                 continue
-            p = poses[f, k]
             ax, ay, az = turn[f, 0] * r, turn[f, 1] * r, turn[f, 2] * r
             if turns:
                 sx, cx, sy, cy = math.sin(ax), math.cos(ax), math.sin(ay), math.cos(ay)
@@ -107,14 +129,13 @@ def _drive(poses, reach, move, turn, scale, pivots):
             ty = py - (m10 * px + m11 * py + m12 * pz)
             tz = pz - (m20 * px + m21 * py + m22 * pz)
             for i in range(3):
-                for j in range(4):
-                    old[i, j] = p[i, j]
-            for i in range(3):
-                a, b, c = old[i, 0], old[i, 1], old[i, 2]
-                p[i, 0] = a * m00 + b * m10 + c * m20
-                p[i, 1] = a * m01 + b * m11 + c * m21
-                p[i, 2] = a * m02 + b * m12 + c * m22
-                p[i, 3] = a * tx + b * ty + c * tz + old[i, 3] + move[f, i] * r
+                a, b, c = poses[f, k, i, 0], poses[f, k, i, 1], poses[f, k, i, 2]
+                moved[f, k, i, 0] = a * m00 + b * m10 + c * m20
+                moved[f, k, i, 1] = a * m01 + b * m11 + c * m21
+                moved[f, k, i, 2] = a * m02 + b * m12 + c * m22
+                moved[f, k, i, 3] = a * tx + b * ty + c * tz + poses[f, k, i, 3] + move[f, i] * r
+            moved[f, k, 3, 0] = moved[f, k, 3, 1] = moved[f, k, 3, 2] = 0.0
+            moved[f, k, 3, 3] = 1.0
 
 
 def speed(before: Poses, after: Poses, corners: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel
 
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.motion.curves import ease, slope_at_ends
@@ -45,12 +46,19 @@ def sample_choice(value: Any, frame: float) -> Any:
 
 def sample_one(value: Any, frame: float) -> Any:
     """A numeric value at one frame: a float, or a (k) array."""
-    found = sample(value, np.array([float(frame)]))[0]
-    return float(found) if np.ndim(found) == 0 else found
+    if isinstance(value, Keyed):
+        found = sample(value, np.array([float(frame)]))[0]
+        return float(found) if np.ndim(found) == 0 else found
+    return float(value) if isinstance(value, int | float) else np.asarray(value, np.float64)
 
 
-def changes(value: Any) -> bool:
-    return isinstance(value, Keyed) and len(value.keys) > 1
+def has_keys(node: Any) -> bool:
+    """Does anything in a value, a step or a list of steps have keys? What has none is the same at every frame."""
+    if isinstance(node, Keyed):
+        return True
+    if isinstance(node, BaseModel):
+        return any(has_keys(getattr(node, name)) for name in type(node).model_fields)
+    return isinstance(node, list) and any(has_keys(item) for item in node)
 
 
 def _folded(value: Keyed[Any], frames: Frames, first: float, last: float) -> Frames:

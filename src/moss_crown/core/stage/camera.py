@@ -26,11 +26,18 @@ def look_at(place: NDArray[np.float64], aim: NDArray[np.float64]) -> NDArray[np.
     back = place - aim
     length = np.linalg.norm(back)
     back = back / length if length > 1e-9 else np.array([0.0, 0.0, 1.0])
-    right = np.cross([0.0, 1.0, 0.0], back)
+    right = np.array([back[2], 0.0, -back[0]])  # Y cross back
     size = np.linalg.norm(right)
     right = right / size if size > 1e-6 else np.array([1.0, 0.0, 0.0])
+    up = np.array(
+        [
+            back[1] * right[2] - back[2] * right[1],
+            back[2] * right[0] - back[0] * right[2],
+            back[0] * right[1] - back[1] * right[0],
+        ]
+    )
     matrix = np.eye(4)
-    matrix[:3, 0], matrix[:3, 1], matrix[:3, 2], matrix[:3, 3] = right, np.cross(back, right), back, place
+    matrix[:3, 0], matrix[:3, 1], matrix[:3, 2], matrix[:3, 3] = right, up, back, place
     return matrix
 
 

@@ -136,7 +136,7 @@ function Frame() {
   useEffect(() => stage.current?.setView(view), [view]);
   useEffect(() => {
     const fps = draft ? draft.fps[0] / draft.fps[1] : 25;
-    stage.current?.setBudget(playing ? 1000 / fps : null);
+    stage.current?.setPlaying(playing ? 1000 / fps : null);
   }, [playing, draft]);
 
   const current = proof && proof.frame === frame;

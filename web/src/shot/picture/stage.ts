@@ -2,14 +2,16 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { bytes } from '../../api/client';
-import { type Draft, type Look, poseAt, type Span, type Surface, spanAt } from '../draft';
+import { type Draft, type LetterAtRest, type Look, poseAt, type Span, type Surface, spanAt } from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
 import { toEquirect } from './equirect';
 
 const ENVIRONMENT_WIDTH = 512;
 const ENVIRONMENT_HEIGHT = 256;
-const SETTLE_MS = 180;
+const SETTLE_MS = 450;
+const DRAG_MS = 45;
+const SMALLEST_SCALE = 0.34;
 const SHADOW_MAP = 1024;
 const WALK_ANGLE = 32;
 
@@ -37,6 +39,8 @@ export class DraftStage {
   private display: DisplayPass | null = null;
   private draft: Draft | null = null;
   private span: Span | null = null;
+  private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
+  private readonly pose = new THREE.Matrix4();
   private frame = 0;
   private view: View = 'shot';
   private look: Look | null = null;
@@ -94,12 +98,12 @@ export class DraftStage {
     const look = draft.looks[draft.look_of[frame - draft.first] ?? 0];
     if (look && look !== this.look) this.arrange(look);
     if (span !== this.span) this.fill(span);
-    span.letters.forEach((_, k) => {
-      const letter = this.title.children[k];
-      if (!letter) return;
-      letter.matrix.fromArray(poseAt(span, frame, k));
-      letter.matrixWorldNeedsUpdate = true;
-    });
+    if (this.span) {
+      for (const { batch, instance, letter } of this.places) {
+        if (letter < span.letters.length)
+          batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
+      }
+    }
     this.renderer.shadowMap.needsUpdate = true;
     this.ask();
   }
@@ -119,13 +123,14 @@ export class DraftStage {
     this.ask();
   }
 
-  /** While playing, resolution follows what the machine can do in `budget` milliseconds. */
-  setBudget(budget: number | null) {
-    if (budget === null) this.scale = 1;
-    this.budget = budget;
+  /** How long a moving picture may take to draw, in milliseconds; still pictures only follow when nothing plays. */
+  setPlaying(frameMs: number | null) {
+    this.playing = frameMs !== null;
+    this.budget = frameMs === null ? DRAG_MS : frameMs * 0.75;
     this.ask();
   }
-  private budget: number | null = null;
+  private playing = false;
+  private budget = DRAG_MS;
 
   dispose() {
     cancelAnimationFrame(this.asked);
@@ -138,6 +143,7 @@ export class DraftStage {
     }
     this.target?.dispose();
     this.display?.dispose();
+    this.clearTitle();
     this.prefilter.dispose();
     this.renderer.dispose();
   }
@@ -150,25 +156,54 @@ export class DraftStage {
       void Promise.all(missing.map((r) => this.solid(r))).then(() => {
         if (this.draft && spanAt(this.draft, this.frame) === span) this.setFrame(this.frame);
       });
-      if (this.title.children.length === span.letters.length) return;
-      if (this.title.children.length) return;
+      return;
     }
-    if (missing.length) return;
     this.span = span;
-    this.title.clear();
-    for (const letter of span.letters) {
-      const facets = this.built.get(letter.recipe) as Facets;
-      const group = new THREE.Group();
-      group.matrixAutoUpdate = false;
-      const [face, edge] = this.materials(letter.block);
-      for (const mesh of [new THREE.Mesh(facets.face, face), new THREE.Mesh(facets.edge, edge)]) {
-        mesh.castShadow = mesh.receiveShadow = true;
-        mesh.matrixAutoUpdate = false;
-        group.add(mesh);
-      }
-      this.title.add(group);
+    this.clearTitle();
+    this.places = [];
+    for (const block of new Set(span.letters.map((l) => l.block))) {
+      const own = span.letters
+        .map((letter, k) => ({ letter, k }))
+        .filter(({ letter }) => letter.block === block);
+      const materials = this.materials(block);
+      (['face', 'edge'] as const).forEach((facet, side) => {
+        const batch = this.batch(own, facet, materials[side] as THREE.Material);
+        this.title.add(batch);
+      });
     }
     this.trim(new Set(recipes));
+  }
+
+  /** One draw for a facet of all letters of a block: in software a draw costs more than its triangles. */
+  private batch(own: { letter: LetterAtRest; k: number }[], facet: keyof Facets, material: THREE.Material) {
+    const geometries = new Map(
+      own.map(({ letter }) => [letter.recipe, (this.built.get(letter.recipe) as Facets)[facet]]),
+    );
+    let vertices = 0;
+    let indices = 0;
+    for (const geometry of geometries.values()) {
+      vertices += geometry.attributes.position?.count ?? 0;
+      indices += geometry.index?.count ?? 0;
+    }
+    const batch = new THREE.BatchedMesh(own.length, Math.max(3, vertices), Math.max(3, indices), material);
+    batch.perObjectFrustumCulled = false;
+    batch.sortObjects = false;
+    batch.frustumCulled = false;
+    batch.castShadow = batch.receiveShadow = true;
+    const ids = new Map<string, number>();
+    for (const [recipe, geometry] of geometries) {
+      if (geometry.index) ids.set(recipe, batch.addGeometry(geometry));
+    }
+    for (const { letter, k } of own) {
+      const id = ids.get(letter.recipe);
+      if (id !== undefined) this.places.push({ batch, instance: batch.addInstance(id), letter: k });
+    }
+    return batch;
+  }
+
+  private clearTitle() {
+    for (const child of this.title.children) if (child instanceof THREE.BatchedMesh) child.dispose();
+    this.title.clear();
   }
 
   private trim(kept: Set<string>) {
@@ -223,13 +258,16 @@ export class DraftStage {
     look.blocks.forEach((_, k) => {
       this.materials(k);
     });
+    for (const child of this.setting.children) ((child as THREE.Mesh).material as THREE.Material).dispose();
     this.setting.clear();
     for (const sheet of look.sheets) {
       const u = new THREE.Vector3(...(sheet.u as [number, number, number]));
       const v = new THREE.Vector3(...(sheet.v as [number, number, number]));
-      // A glossy floor would mirror the environment that the wall hides from it: only the proof traces that.
-      const surface = { ...sheet.surface, roughness: Math.max(0.75, sheet.surface.roughness) };
-      const mesh = new THREE.Mesh(PLANE, dress(new THREE.MeshStandardMaterial(), surface));
+      // Flat and rough enough: what it sends back of the environment is one colour, which the core computed.
+      const material = new THREE.MeshLambertMaterial();
+      material.color.setRGB(...sheet.surface.colour, THREE.LinearSRGBColorSpace);
+      material.emissive.setRGB(...sheet.ambient, THREE.LinearSRGBColorSpace);
+      const mesh = new THREE.Mesh(PLANE, material);
       mesh.matrixAutoUpdate = false;
       mesh.matrix.makeBasis(u, v, u.clone().cross(v).normalize());
       mesh.matrix.setPosition(...(sheet.centre as [number, number, number]));
@@ -368,25 +406,27 @@ export class DraftStage {
     this.renderer.setRenderTarget(this.target);
     this.renderer.render(this.scene, camera);
     this.display.show(this.renderer, this.target.texture);
-    const ms = performance.now() - begun;
+    const ms = this.finished(begun);
     this.onShown(this.frame, ms);
-    if (this.budget !== null && !still) this.adapt(ms);
+    if (!still) this.adapt(ms);
     clearTimeout(this.settling);
-    if (!still && this.budget === null) this.settling = window.setTimeout(() => this.paint(true), SETTLE_MS);
+    if (!still && !this.playing) this.settling = window.setTimeout(() => this.paint(true), SETTLE_MS);
   }
 
-  private pace = 0;
-  private lastPaint = 0;
+  private readonly pixel = new Uint8Array(4);
 
-  /** Software drawing hands work over and returns: what counts is the time between pictures. */
+  /** Milliseconds until the picture was really drawn: drawing runs on elsewhere until someone asks for its result. */
+  private finished(begun: number): number {
+    const gl = this.renderer.getContext();
+    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, this.pixel);
+    return performance.now() - begun;
+  }
+
+  /** Moving pictures are drawn as large as the machine can in time; what stands still is drawn in full. */
   private adapt(ms: number) {
-    const now = performance.now();
-    const gap = Math.min(400, Math.max(ms, now - this.lastPaint));
-    this.lastPaint = now;
-    this.pace = this.pace ? this.pace * 0.7 + gap * 0.3 : gap;
-    const budget = this.budget ?? 40;
-    if (this.pace > budget * 1.25) this.scale = Math.max(0.3, this.scale * 0.85);
-    else if (this.pace < budget * 1.02) this.scale = Math.min(1, this.scale * 1.03);
+    if (ms > this.budget)
+      this.scale = Math.max(SMALLEST_SCALE, this.scale * Math.max(0.6, Math.sqrt(this.budget / ms)));
+    else if (ms < this.budget * 0.7) this.scale = Math.min(1, this.scale * 1.06);
   }
 }
 
