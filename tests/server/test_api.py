@@ -272,9 +272,17 @@ def test_a_production_is_renamed(server):
     assert_problem(server.client.patch(f"/api/productions/{made}", json={"name": ""}), 422, "request.invalid", "/name")
 
 
-@pytest.mark.parametrize(
-    "change", [{"segments": 10**9}, {"depth": -1}, {"unit": 1e9}, {"glyphs": []}, {"glyphs": [[9, 1, 0, 0]]}, {"x": 1}]
-)
+HOSTILE = [
+    {"segments": 10**9},
+    {"depth": -1},
+    {"unit": 1e9},
+    {"glyphs": []},
+    {"glyphs": [[9, 1, 0, 0]]},
+    {"x": 1},
+]
+
+
+@pytest.mark.parametrize("change", HOSTILE)
 def test_hostile_recipes_are_refused(server, shot, change):
     answer = server.client.get(f"/api/shots/{shot}/draft").content
     (length,) = struct.unpack("<I", answer[:4])

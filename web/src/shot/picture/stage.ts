@@ -11,7 +11,8 @@ const ENVIRONMENT_WIDTH = 512;
 const ENVIRONMENT_HEIGHT = 256;
 const SETTLE_MS = 450;
 const DRAG_MS = 45;
-const SMALLEST_SCALE = 0.34;
+const SMALLEST_SCALE = 0.35;
+const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
 const SHADOW_MAP = 1024;
 const WALK_ANGLE = 32;
 
@@ -34,16 +35,17 @@ export class DraftStage {
   private readonly built = new Map<string, Facets>();
   private readonly environments = new Map<string, Promise<THREE.Texture>>();
   private readonly prefilter: THREE.PMREMGenerator;
-  private target: THREE.WebGLRenderTarget | null = null;
-  private targetKey = '';
+  private readonly stillTarget = lightTarget(4);
+  private readonly movingTarget = lightTarget(0);
   private display: DisplayPass | null = null;
   private draft: Draft | null = null;
-  private span: Span | null = null;
+  private lettersKey = '';
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
   private frame = 0;
   private view: View = 'shot';
   private look: Look | null = null;
+  private lookKey = '';
   private size = [1, 1] as [number, number];
   private asked = 0;
   private settling = 0;
@@ -84,8 +86,6 @@ export class DraftStage {
 
   setDraft(draft: Draft) {
     this.draft = draft;
-    this.span = null;
-    this.look = null;
     this.setFrame(this.frame);
   }
 
@@ -96,12 +96,13 @@ export class DraftStage {
     const span = spanAt(draft, frame);
     if (!span) return;
     const look = draft.looks[draft.look_of[frame - draft.first] ?? 0];
-    if (look && look !== this.look) this.arrange(look);
-    if (span !== this.span) this.fill(span);
-    if (this.span) {
+    // A new draft is a new object each time: only what really differs is made anew.
+    if (look && JSON.stringify(look) !== this.lookKey) this.arrange(look);
+    const lettersKey = span.letters.map((l) => `${l.block} ${l.recipe}`).join();
+    if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
+    if (lettersKey === this.lettersKey) {
       for (const { batch, instance, letter } of this.places) {
-        if (letter < span.letters.length)
-          batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
+        batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
       }
     }
     this.renderer.shadowMap.needsUpdate = true;
@@ -118,8 +119,6 @@ export class DraftStage {
 
   resize(width: number, height: number) {
     this.size = [Math.max(1, Math.round(width)), Math.max(1, Math.round(height))];
-    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
-    this.renderer.setSize(...this.size, false);
     this.ask();
   }
 
@@ -141,14 +140,15 @@ export class DraftStage {
       facets.face.dispose();
       facets.edge.dispose();
     }
-    this.target?.dispose();
+    this.stillTarget.dispose();
+    this.movingTarget.dispose();
     this.display?.dispose();
     this.clearTitle();
     this.prefilter.dispose();
     this.renderer.dispose();
   }
 
-  private fill(span: Span) {
+  private fill(span: Span, key: string) {
     const recipes = span.letters.map((l) => l.recipe);
     const missing = [...new Set(recipes)].filter((r) => !this.built.has(r));
     if (missing.length) {
@@ -158,7 +158,7 @@ export class DraftStage {
       });
       return;
     }
-    this.span = span;
+    this.lettersKey = key;
     this.clearTitle();
     this.places = [];
     for (const block of new Set(span.letters.map((l) => l.block))) {
@@ -255,6 +255,7 @@ export class DraftStage {
 
   private arrange(look: Look) {
     this.look = look;
+    this.lookKey = JSON.stringify(look);
     look.blocks.forEach((_, k) => {
       this.materials(k);
     });
@@ -384,18 +385,15 @@ export class DraftStage {
     this.asked = 0;
     if (this.lost || !this.display || !this.draft) return;
     const begun = performance.now();
-    const ratio = this.renderer.getPixelRatio();
-    const scale = still ? 1 : this.scale;
-    const width = Math.max(2, Math.round(this.size[0] * ratio * scale));
-    const height = Math.max(2, Math.round(this.size[1] * ratio * scale));
-    const samples = still ? 4 : 0;
-    const key = `${width} ${height} ${samples}`;
-    if (!this.target || this.targetKey !== key) {
-      this.target?.dispose();
-      this.target = new THREE.WebGLRenderTarget(width, height, { type: THREE.HalfFloatType, samples });
-      this.target.texture.minFilter = this.target.texture.magFilter = THREE.LinearFilter;
-      this.targetKey = key;
-    }
+    const scale = still ? 1 : (SCALES.find((step) => step <= this.scale) ?? SMALLEST_SCALE);
+    const ratio = Math.min(window.devicePixelRatio, 2) * scale;
+    const width = Math.max(2, Math.round(this.size[0] * ratio));
+    const height = Math.max(2, Math.round(this.size[1] * ratio));
+    // The canvas itself gets smaller too: showing a large one costs as much as drawing it.
+    if (this.canvas.width !== width || this.canvas.height !== height)
+      this.renderer.setSize(width, height, false);
+    const target = still ? this.stillTarget : this.movingTarget;
+    if (target.width !== width || target.height !== height) target.setSize(width, height);
     let camera = this.shotCamera;
     if (this.view === 'shot') this.aimShot();
     else {
@@ -403,9 +401,9 @@ export class DraftStage {
       camera.aspect = width / height;
       camera.updateProjectionMatrix();
     }
-    this.renderer.setRenderTarget(this.target);
+    this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
-    this.display.show(this.renderer, this.target.texture);
+    this.display.show(this.renderer, target.texture);
     const ms = this.finished(begun);
     this.onShown(this.frame, ms);
     if (!still) this.adapt(ms);
@@ -428,6 +426,12 @@ export class DraftStage {
       this.scale = Math.max(SMALLEST_SCALE, this.scale * Math.max(0.6, Math.sqrt(this.budget / ms)));
     else if (ms < this.budget * 0.7) this.scale = Math.min(1, this.scale * 1.06);
   }
+}
+
+function lightTarget(samples: number): THREE.WebGLRenderTarget {
+  const target = new THREE.WebGLRenderTarget(2, 2, { type: THREE.HalfFloatType, samples });
+  target.texture.minFilter = target.texture.magFilter = THREE.LinearFilter;
+  return target;
 }
 
 const PLANE = new THREE.PlaneGeometry(2, 2);
