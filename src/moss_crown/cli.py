@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import threading
@@ -21,7 +22,8 @@ app = typer.Typer(
     add_completion=False,
     no_args_is_help=True,
     pretty_exceptions_enable=False,
-    help="Moss Crown: title lettering, moved letter by letter and rendered for an edit.",
+    help="Moss Crown: title lettering, moved letter by letter and rendered for an edit. "
+    "Also: ./crown test runs every check, ./crown bench prints measured figures.",
 )
 
 
@@ -35,6 +37,10 @@ def start(
     from moss_crown.server.db import cluster as clusters
     from moss_crown.server.db.migrate import migrate
 
+    with socket.socket() as probe:
+        if not prepare_only and probe.connect_ex(("127.0.0.1", port)) == 0:
+            typer.echo(f"moss crown: port {port} is taken; choose another with --port", err=True)
+            raise typer.Exit(1)
     try:
         cluster = clusters.ensure(HOME)
         migrate(cluster.url())

@@ -56,12 +56,8 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         )
         app.state.context = here
         here.database.open()
-        tasks = [asyncio.create_task(_warm(here))]
         farm = Farm(settings) if settings.farm else None
-        if farm:
-            tasks.append(asyncio.create_task(farm.keep()))
-        if settings.posters:
-            tasks.append(asyncio.create_task(keep_posters(here.pool, here.database, settings.proof_threads)))
+        tasks = [asyncio.create_task(_begin(here, farm))]
         try:
             yield
         finally:
@@ -91,16 +87,25 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     return app
 
 
-async def _warm(here: Context) -> None:
-    """Both lanes load their kernels; until then the server answers but is not ready."""
-    begun = asyncio.get_running_loop().time()
+async def _begin(here: Context, farm: Farm | None) -> None:
+    """Get ready in the order of need: edits first, then proofs, then takes and posters, which run on beside the server.
+
+    Until edits are served quickly the server answers but is not ready.
+    """
+    clock = asyncio.get_running_loop().time
+    begun = clock()
     try:
-        await asyncio.gather(here.pool.draft.run(jobs.warm), here.pool.proof.run(jobs.warm))
+        await here.pool.draft.run(jobs.warm_draft)
+        here.warm = True
+        log.info("ready for edits", seconds=round(clock() - begun, 2))
+        await here.pool.proof.run(jobs.warm)
+        log.info("ready for proofs", seconds=round(clock() - begun, 2))
     except TitleError as failed:
         log.error("kernels not ready", error=str(failed))
-        return
-    here.warm = True
-    log.info("kernels ready", seconds=round(asyncio.get_running_loop().time() - begun, 2))
+    beside = [farm.keep()] if farm else []
+    if here.settings.posters:
+        beside.append(keep_posters(here.pool, here.database, here.settings.proof_threads))
+    await asyncio.gather(*beside)
 
 
 def _serve_front_end(app: FastAPI, settings: Settings) -> None:

@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from moss_crown.core.cache import Cache
+from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, first_error, read_shot
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
 from moss_crown.core.errors import DocumentInvalid
@@ -31,13 +32,18 @@ def _cache() -> Cache:
     return Cache(256 * 1024 * 1024)
 
 
-def warm() -> bool:
-    """Compile or load every kernel: the first edit must not wait for it."""
-    from moss_crown.core.document.defaults import new_shot
-
+def warm_draft() -> bool:
+    """Load what edits need: the first one must not wait for it."""
     shot = new_shot(text="O")
     draft(shot)
-    render_frame(shot, 10, FrameOrder(32, 32, 1), _cache())
+    ridged_letters(shot, _cache())
+    return True
+
+
+def warm() -> bool:
+    """Compile or load every kernel."""
+    warm_draft()
+    render_frame(new_shot(text="O"), 10, FrameOrder(32, 32, 1), _cache())
     return True
 
 

@@ -1,0 +1,87 @@
+"""`./crown start`: a fresh start, one beside it, one after a kill, and a clean end."""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import httpx
+import psutil
+import pytest
+
+from cluster import free_port, wait_for
+from moss_crown.server.db.cluster import Cluster, running
+
+
+class Started:
+    def __init__(self, home, port):
+        self.port, self.client = port, httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=30)
+        command = [sys.executable, "-m", "moss_crown.cli", "start", "--port", str(port)]
+        environment = os.environ | {
+            "MOSS_CROWN_HOME": str(home),
+            "MOSS_CROWN_POSTERS": "false",
+            "MOSS_CROWN_FARM": "false",
+        }
+        self.process = subprocess.Popen(
+            command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+        )
+        self.said = []
+        for line in self.process.stdout:
+            self.said.append(line)
+            if "ready" in line and "http" in line:
+                break
+
+    def productions(self):
+        return [p["name"] for p in self.client.get("/api/productions").json()]
+
+
+@pytest.fixture
+def home():
+    folder = Path(tempfile.mkdtemp(prefix="moss-crown-home-"))
+    folder.chmod(0o755)
+    # The kernels are those of this test run: nothing to prepare.
+    (folder / "kernels-ready").touch()
+    os.utime(folder / "kernels-ready", (4e9, 4e9))
+    yield folder
+    facts = json.loads((folder / "database.json").read_text())
+    if running(Cluster(Path(facts["folder"]), facts["port"], "")):
+        pid = int((Path(facts["folder"]) / "postmaster.pid").read_text().split()[0])
+        os.kill(pid, signal.SIGQUIT)
+    shutil.rmtree(facts["folder"], ignore_errors=True)
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def cluster_of(home):
+    facts = json.loads((home / "database.json").read_text())
+    return Cluster(Path(facts["folder"]), facts["port"], facts["password"])
+
+
+def test_starts_and_ends(home):
+    port = free_port()
+    first = Started(home, port)
+    assert f"http://127.0.0.1:{port}/" in first.said[-1]
+    assert first.client.get("/").status_code == 200
+    assert first.productions() == ["Lowmere: Six Crossings"]
+    first.client.post("/api/productions", json={"name": "Kept"})
+
+    taken = Started(home, port)
+    assert taken.process.wait(30) == 1
+    assert "is taken" in taken.said[-1]
+    assert first.productions()[-1] == "Kept", "a refused second start must not disturb the first"
+
+    below = psutil.Process(first.process.pid).children(recursive=True)
+    first.process.kill()
+    first.process.wait()
+    psutil.wait_procs(below, timeout=20)
+    wait_for(lambda: socket.socket().connect_ex(("127.0.0.1", port)) != 0, 20)
+
+    again = Started(home, port)
+    assert again.productions() == ["Lowmere: Six Crossings", "Kept"]
+    again.process.send_signal(signal.SIGINT)
+    assert again.process.wait(40) == 0
+    assert not running(cluster_of(home))
