@@ -53,7 +53,7 @@ def test_eleven_letters_arrive_one_after_the_other():
     shot = new_shot()
     times = timing(shot, structure_at(shot, 0), np.array(shot.frames, float))
     assert times.speeds.shape == (73, 11)
-    assert np.diff(times.starts) == pytest.approx(2)
+    assert np.diff(times.starts["arrive"]) == pytest.approx(2)
     begun = [int(np.flatnonzero(times.speeds[:, k] > 1e-6)[0]) for k in range(11)]
     assert begun == sorted(begun)
     assert len(set(begun)) == 11

@@ -387,3 +387,23 @@ def test_every_command_is_in_the_palette(quiet, server):
     quiet.keyboard.press("Enter")
     front = quiet.get_by_role("button", name="Front", exact=True)
     quiet.wait_for_function("b => b.getAttribute('aria-pressed') === 'true'", arg=front.element_handle())
+
+
+def test_a_second_drive_is_added_dragged_removed_and_brought_back(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    quiet.get_by_role("button", name="+ add a step").click()
+    quiet.get_by_role("menuitem", name="Drive").click()
+    quiet.get_by_role("heading", name="Drive").wait_for()
+    saved(quiet)
+    kinds = [s["kind"] for s in document(server, shot)["steps"]]
+    assert kinds[:5] == ["block", "form", "drive", "drive", "material"]
+    quiet.get_by_test_id("sheet").focus()
+    quiet.keyboard.press("Alt+ArrowDown")
+    wait_for(lambda: document(server, shot)["steps"][3]["reach"]["start"] == 5)
+    assert document(server, shot)["steps"][2]["reach"]["start"] == 4, "the chosen drive is the one that is dragged"
+    saved(quiet)
+    quiet.get_by_role("button", name="remove this step").click()
+    wait_for(lambda: len(document(server, shot)["steps"]) == 8)
+    saved(quiet)
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: len(document(server, shot)["steps"]) == 9)

@@ -91,7 +91,7 @@ def draft(shot: Shot) -> bytes:
                 "first": numbers[0],
                 "last": numbers[-1],
                 "letters": _letters(structure),
-                "starts": times.starts.tolist(),
+                "starts": {drive: begun.tolist() for drive, begun in times.starts.items()},
                 "rest": times.rest.tolist(),
             }
         )

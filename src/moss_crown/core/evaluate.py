@@ -200,15 +200,16 @@ def _switch(step: Step, frames: Frames) -> NDArray[np.float64]:
 
 @dataclass(frozen=True)
 class Timing:
-    """What the sheet shows of a span. starts, speeds (f, l); `rest` the frame at which each letter is at rest."""
+    """What the sheet shows of a span: speeds (f, l) in cap heights a second; the frame at which each letter is at rest
+    (l); and for each drive, by the id of its step, the frame at which it starts with each letter (l)."""
 
     speeds: NDArray[np.float64]
-    starts: NDArray[np.float64]
     rest: NDArray[np.float64]
+    starts: dict[str, NDArray[np.float64]]
 
 
 def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
-    """Speeds in cap heights a second by central differences over a frame; starts by the first drive that is on."""
+    """Speeds by central differences over a frame; starts and rest by the drives that are on at the last frame."""
     seconds = float(1 / shot.fps.fraction)
     fast = speed(
         poses_at(shot, structure, frames - 0.5),
@@ -216,22 +217,21 @@ def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
         letter_boxes(structure),
         seconds,
     )
-    starts: list[float] = []
-    rests: list[float] = []
+    total = len(structure.letters)
+    rest = np.full(total, float(shot.first))
+    starts: dict[str, NDArray[np.float64]] = {}
+    at = np.array([float(shot.last)])
+    begin = 0
     for block in structure.blocks:
-        count = len(block.letters)
-        size = block.setting.size
-        begin = len(starts)
-        fast[:, begin : begin + count] /= size
-        first, rest = np.zeros(count), np.full(count, float(shot.first))
-        for k, drive in enumerate(d for d in drives_on(shot, block.step) if sample_choice(d.on, shot.last)):
-            at = np.array([float(shot.last)])
-            own = cadence_starts(drive.reach, at, count)[0]
-            first = own if k == 0 else first
-            rest = np.maximum(rest, own + sample(drive.reach.duration, at)[0])
-        starts += list(first)
-        rests += list(rest)
-    return Timing(fast, np.array(starts), np.array(rests))
+        own = slice(begin, begin + len(block.letters))
+        begin = own.stop
+        fast[:, own] /= block.setting.size
+        for drive in drives_on(shot, block.step):
+            if sample_choice(drive.on, shot.last):
+                begun = cadence_starts(drive.reach, at, len(block.letters))[0]
+                starts.setdefault(drive.id, np.full(total, float(shot.first)))[own] = begun
+                rest[own] = np.maximum(rest[own], begun + sample(drive.reach.duration, at)[0])
+    return Timing(fast, rest, starts)
 
 
 def rest_frame(shot: Shot) -> float:

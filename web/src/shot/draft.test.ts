@@ -21,7 +21,7 @@ describe('the draft', () => {
       first,
       last,
       letters: range(letters).map(() => ({})),
-      starts: [],
+      starts: {},
       rest: [],
     });
     const head = { first: 0, last: 2, spans: [span(0, 0, 1), span(1, 2, 2)] };

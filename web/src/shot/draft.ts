@@ -43,7 +43,7 @@ interface SpanHead {
   first: number;
   last: number;
   letters: LetterAtRest[];
-  starts: number[];
+  starts: Record<string, number[]>; // by the id of the drive
   rest: number[];
 }
 export interface Span extends SpanHead {

@@ -130,12 +130,13 @@ export function createShot(id: string) {
     } else toast(String(error), 'wrong');
   }
 
-  function edit(patch: Operation[], label: string) {
+  /** Make an edit. With `later` it shows only when the server has filled in what the patch leaves out. */
+  function edit(patch: Operation[], label: string, later = false) {
     const { document } = get();
     if (!document || !patch.length) return;
     waiting.push({ patch, label });
     seq += 1; // previews under way are out of date
-    set({ document: patched(document, patch), saving: 'saving' });
+    set({ document: later ? document : patched(document, patch), saving: 'saving' });
     void send();
   }
 

@@ -10,6 +10,7 @@ import { NumberField } from './number';
 
 /** The values of the chosen step. */
 export function Desk() {
+  const store = useShotStore();
   const document = useShot((s) => s.document);
   const chosen = useShot((s) => s.step);
   const index = document?.steps?.findIndex((s) => s.id === chosen) ?? -1;
@@ -34,6 +35,19 @@ export function Desk() {
       <h2 className="mb-2 flex items-baseline gap-2.5 font-semibold text-base">
         {stepTitle(step)}
         <em className="font-normal text-dim text-sm not-italic">{aboutStep(step)}</em>
+        <span className="flex-1" />
+        {(step.kind !== 'block' || (document.steps ?? []).filter((s) => s.kind === 'block').length > 1) && (
+          <button
+            type="button"
+            className="font-normal text-dim text-xs underline hover:text-ink"
+            onClick={() => {
+              store.edit([{ op: 'remove', path: `/steps/${index}` }], `remove ${stepTitle(step)}`);
+              store.selectStep(document.steps?.[Math.max(0, index - 1)]?.id ?? '');
+            }}
+          >
+            remove this step
+          </button>
+        )}
       </h2>
       {said.map((text) => (
         <p key={text} role="status" className="mb-2 text-sm text-warn">

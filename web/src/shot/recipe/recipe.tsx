@@ -1,9 +1,10 @@
 import { Camera, CircleDot, Grid2x2, Layers, Lightbulb, Power, Sun, Type, Wind } from 'lucide-react';
+import { DropdownMenu } from 'radix-ui';
 import type { ComponentType } from 'react';
 import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import type { Step } from '../store';
-import { STAGES, stageOf, stepAbout, stepTitle } from './steps';
+import { addable, placeFor, STAGES, stageOf, stepAbout, stepTitle } from './steps';
 
 const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
   block: Type,
@@ -101,6 +102,46 @@ export function Recipe() {
           );
         })}
       </ol>
+      <AddStep />
     </nav>
+  );
+}
+
+function AddStep() {
+  const store = useShotStore();
+  const steps = useShot((s) => s.document?.steps) ?? [];
+  const add = (kind: Step['kind']) => {
+    const id = `${kind}-${Date.now().toString(36)}`;
+    const extra = kind === 'drive' ? { name: 'Drive' } : {};
+    store.edit(
+      [{ op: 'add', path: `/steps/${placeFor(steps, kind)}`, value: { id, kind, ...extra } }],
+      `add ${kind}`,
+      true,
+    );
+    store.selectStep(id);
+  };
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="border-t px-3 py-2.5 text-left text-dim outline-offset-[-2px] hover:text-ink">
+        + add a step
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          side="top"
+          align="start"
+          className="z-50 w-56 rounded-lg border bg-panel p-1 shadow-2xl"
+        >
+          {addable(steps).map(({ kind, title }) => (
+            <DropdownMenu.Item
+              key={kind}
+              onSelect={() => add(kind)}
+              className="cursor-pointer rounded-md px-2.5 py-1.5 data-[highlighted]:bg-moss-deep"
+            >
+              {title}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }

@@ -25,6 +25,34 @@ const TITLE: Record<Step['kind'], string> = {
   camera: 'Camera',
 };
 
+const ORDER: Step['kind'][] = [
+  'block',
+  'form',
+  'drive',
+  'material',
+  'environment',
+  'lights',
+  'stage',
+  'camera',
+];
+const ONE_OF_A_KIND: Step['kind'][] = ['environment', 'stage', 'camera'];
+
+/** The kinds of step that can be added to a recipe. */
+export function addable(steps: Step[]): { kind: Step['kind']; title: string }[] {
+  return ORDER.filter((kind) => !ONE_OF_A_KIND.includes(kind) || !steps.some((s) => s.kind === kind)).map(
+    (kind) => ({
+      kind,
+      title: kind === 'block' ? 'Block of lettering' : kind === 'drive' ? 'Drive' : TITLE[kind],
+    }),
+  );
+}
+
+/** Where a new step goes: after the last one that is computed no later than its kind usually is. */
+export function placeFor(steps: Step[], kind: Step['kind']): number {
+  const rank = ORDER.indexOf(kind);
+  return steps.reduce((place, step, index) => (ORDER.indexOf(step.kind) <= rank ? index + 1 : place), 0);
+}
+
 export const stageOf = (step: Step) => STAGE_OF[step.kind];
 
 export function stepTitle(step: Step): string {

@@ -39,6 +39,7 @@ export function drawSheet(
   document: Shot,
   ink: Ink,
   lane: string,
+  drive: string,
 ) {
   c.clearRect(0, 0, l.width, l.height);
   const bottom = frameToY(l, l.last) + l.perFrame / 2;
@@ -62,7 +63,7 @@ export function drawSheet(
     c.font = `650 ${column.width > 8 ? 12 : 8}px ${FONT}`;
     c.fillText(column.label, column.x + column.width / 2, 16);
   }
-  for (const span of draft.spans) letters(c, l, span, fastest, ink);
+  for (const span of draft.spans) letters(c, l, span, drive, fastest, ink);
   if (l.lane && lane) drawLane(c, l, draft, document, ink, lane);
 }
 
@@ -86,7 +87,15 @@ function rules(c: CanvasRenderingContext2D, l: SheetLayout, ink: Ink) {
   }
 }
 
-function letters(c: CanvasRenderingContext2D, l: SheetLayout, span: Span, fastest: number, ink: Ink) {
+function letters(
+  c: CanvasRenderingContext2D,
+  l: SheetLayout,
+  span: Span,
+  drive: string,
+  fastest: number,
+  ink: Ink,
+) {
+  const starts = span.starts[drive] ?? [];
   const count = span.letters.length;
   for (const column of l.columns) {
     const k = column.letter;
@@ -106,8 +115,8 @@ function letters(c: CanvasRenderingContext2D, l: SheetLayout, span: Span, fastes
       c.fillStyle = ink.warn;
       c.fillRect(column.x, frameToY(l, l.last) + l.perFrame / 2 + 1, column.width, 4);
     }
-    const start = span.starts[k] ?? l.first;
-    if (rest > l.first && start >= l.first - 1 && start <= l.last) {
+    const start = starts[k] ?? l.first;
+    if (starts.length && rest > l.first && start >= l.first - 1 && start <= l.last) {
       c.strokeStyle = ink.text;
       c.lineWidth = 1.6;
       c.beginPath();
@@ -119,8 +128,8 @@ function letters(c: CanvasRenderingContext2D, l: SheetLayout, span: Span, fastes
   // The diagonal itself, through the letters' starts.
   const points = l.columns
     .filter((k) => k.letter >= 0 && k.letter < count)
-    .map((k) => [k.x + k.width / 2, frameToY(l, span.starts[k.letter] ?? 0)] as const);
-  if (points.length > 1 && span.rest.some((r) => r > l.first)) {
+    .map((k) => [k.x + k.width / 2, frameToY(l, starts[k.letter] ?? 0)] as const);
+  if (points.length > 1 && starts.length && span.rest.some((r) => r > l.first)) {
     c.strokeStyle = ink.text;
     c.globalAlpha = 0.35;
     c.lineWidth = 1;

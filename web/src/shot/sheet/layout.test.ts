@@ -8,7 +8,7 @@ function made(count: number, last = 72) {
     first: 0,
     last,
     letters,
-    starts: letters.map((_, k) => 4 + 2 * k),
+    starts: { arrive: letters.map((_, k) => 4 + 2 * k) },
     rest: letters.map((_, k) => 26 + 2 * k),
   } as unknown as Span;
   const draft = { first: 0, last, spans: [span] } as unknown as Draft;
@@ -42,10 +42,10 @@ describe('the sheet', () => {
     const l = layOut(draft, span, 336, 650, false);
     const column = l.columns.find((c) => c.letter === 5);
     const x = (column?.x ?? 0) + 2;
-    expect(hitAt(l, span, x, frameToY(l, 14))).toEqual({ kind: 'mark', letter: 5 });
-    expect(hitAt(l, span, x, frameToY(l, 24))).toEqual({ kind: 'body', letter: 5 });
-    expect(hitAt(l, span, x, frameToY(l, 60))).toEqual({ kind: 'playhead' });
-    expect(hitAt(l, span, 3, frameToY(l, 14))).toEqual({ kind: 'playhead' });
+    expect(hitAt(l, span, 'arrive', x, frameToY(l, 14))).toEqual({ kind: 'mark', letter: 5 });
+    expect(hitAt(l, span, 'arrive', x, frameToY(l, 24))).toEqual({ kind: 'body', letter: 5 });
+    expect(hitAt(l, span, 'arrive', x, frameToY(l, 60))).toEqual({ kind: 'playhead' });
+    expect(hitAt(l, span, 'arrive', 3, frameToY(l, 14))).toEqual({ kind: 'playhead' });
   });
 
   it('moves the diagonal by its body and by the first start, stretches it by any other', () => {

@@ -71,10 +71,10 @@ export type Hit = { kind: 'playhead' } | { kind: 'mark'; letter: number } | { ki
 const MARK_REACH = 6;
 
 /** What a press at (x, y) takes hold of: a letter's start, the moving part of its column, or else the playhead. */
-export function hitAt(l: SheetLayout, span: Span, x: number, y: number): Hit {
+export function hitAt(l: SheetLayout, span: Span, drive: string, x: number, y: number): Hit {
   const column = l.columns.find((c) => c.letter >= 0 && x >= c.x - 1 && x < c.x + c.width + 1);
   if (column) {
-    const start = frameToY(l, span.starts[column.letter] ?? 0);
+    const start = frameToY(l, span.starts[drive]?.[column.letter] ?? 0);
     const rest = frameToY(l, span.rest[column.letter] ?? 0);
     if (Math.abs(y - start) <= MARK_REACH) return { kind: 'mark', letter: column.letter };
     if (y > start && y < rest) return { kind: 'body', letter: column.letter };

@@ -1,19 +1,28 @@
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
-import type { ShotState } from '../store';
+import type { ShotState, Step } from '../store';
 import { setting } from '../values';
 import { drawSheet, inkOf } from './draw';
 import { dragged, frameToY, type Hit, hitAt, layOut, yToFrame } from './layout';
 
-/** The drive whose stagger the sheet drags: the first that is on. */
+/** The drive whose diagonal the sheet shows: the chosen step if it is one that is on, else the first that is on. */
+function driveOf(steps: Step[] | undefined, chosen: string): { index: number; id: string } {
+  const on = (steps ?? [])
+    .map((step, index) => ({ step, index }))
+    .filter(({ step }) => step.kind === 'drive' && step.on !== false);
+  const found = on.find(({ step }) => step.id === chosen) ?? on[0];
+  return { index: found?.index ?? -1, id: found?.step.id ?? '' };
+}
+
+/** Its stagger, while it has no keys: with keys it is moved by them. */
 function staggerOf(state: ShotState) {
-  const index = state.document?.steps?.findIndex((s) => s.kind === 'drive' && s.on !== false) ?? -1;
+  const { index } = driveOf(state.document?.steps, state.step);
   const step = state.document?.steps?.[index];
   if (step?.kind !== 'drive' || !step.reach) return null;
   const start = typeof step.reach.start === 'number' ? step.reach.start : null;
   const delay = typeof step.reach.delay === 'number' ? step.reach.delay : null;
-  if (start === null || delay === null) return null; // keyed: moved by its keys
+  if (start === null || delay === null) return null;
   return { base: `/steps/${index}/reach`, start, delay, reverse: step.reach.order === 'reverse' };
 }
 
@@ -24,6 +33,7 @@ export function Sheet() {
   const document = useShot((s) => s.document);
   const frame = useShot((s) => s.frame);
   const lane = useShot((s) => s.lane);
+  const drive = useShot((s) => driveOf(s.document?.steps, s.step).id);
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState({ width: 320, height: 600 });
@@ -66,8 +76,8 @@ export function Sheet() {
     canvas.current.width = layout.width * ratio;
     canvas.current.height = layout.height * ratio;
     c.setTransform(ratio, 0, 0, ratio, 0, 0);
-    drawSheet(c, layout, draft, document, inkOf(canvas.current), open ? lane : '');
-  }, [layout, draft, document, lane, open, theme]);
+    drawSheet(c, layout, draft, document, inkOf(canvas.current), open ? lane : '', drive);
+  }, [layout, draft, document, lane, open, drive, theme]);
 
   function place(e: React.PointerEvent) {
     const box = (canvas.current as HTMLCanvasElement).getBoundingClientRect();
@@ -93,7 +103,7 @@ export function Sheet() {
     e.currentTarget.setPointerCapture(e.pointerId);
     const { x, y } = place(e);
     const stagger = staggerOf(store.getState());
-    let hit: Hit = hitAt(layout, span, x, y);
+    let hit: Hit = hitAt(layout, span, drive, x, y);
     if (!stagger) hit = { kind: 'playhead' };
     const letter = hit.kind === 'playhead' ? 0 : hit.letter;
     const rank = stagger?.reverse ? span.letters.length - 1 - letter : letter;
@@ -108,7 +118,7 @@ export function Sheet() {
     const { x, y } = place(e);
     const d = drag.current;
     if (!d) {
-      const hit = hitAt(layout, span, x, y);
+      const hit = hitAt(layout, span, drive, x, y);
       setCursor(hit.kind === 'playhead' ? 'default' : hit.kind === 'mark' ? 'row-resize' : 'grab');
       return;
     }
@@ -155,8 +165,8 @@ export function Sheet() {
         <canvas
           ref={canvas}
           data-testid="sheet"
-          data-first-start={span?.starts[0]}
-          data-last-start={span?.starts.at(-1)}
+          data-first-start={span?.starts[drive]?.[0]}
+          data-last-start={span?.starts[drive]?.at(-1)}
           tabIndex={0}
           role="slider"
           aria-label="Sheet: playhead. Up and down step frames, with Alt they move the stagger, with Alt and Shift they stretch it"
