@@ -118,7 +118,7 @@ def test_the_server_is_killed(server, shot, expected):
     before = set(f["frame"] for f in state(server, take)["frames"])
     below = psutil.Process(server.process.pid).children(recursive=True)
     server.kill()
-    psutil.wait_procs(below, timeout=15)
+    psutil.wait_procs(below, timeout=40)
     assert not [p for p in below if p.is_running() and p.status() != psutil.STATUS_ZOMBIE], (
         "something outlived the server"
     )

@@ -40,10 +40,6 @@ AHEAD = 1
 log = structlog.get_logger()
 
 
-class Stopped(Exception):
-    """The runner was asked to end."""
-
-
 @dataclass
 class Runner:
     database: str
@@ -149,20 +145,24 @@ def _store(take: UUID, done: Rendered, c: psycopg.Connection[Any]) -> None:
     takes.store_frame(c, take, done.frame, done.picture, done.seconds, done.worker)
 
 
+def end_at_once(*_: object) -> None:
+    """End this process and its workers. Nothing is lost: what is finished is in the table, the rest is rendered again.
+
+    Closing a cluster in good order would wait for the frames in hand, long after the server is gone.
+    """
+    log.info("take runner ended")
+    if os.getpgrp() == os.getpid():  # started as a session of its own: workers are in its group, nothing else is
+        os.killpg(os.getpid(), signal.SIGKILL)
+    os._exit(0)
+
+
 def main() -> None:
     settings = Settings()
-    end_with_parent(int(os.environ.get("MOSS_CROWN_PARENT", "0")) or None)
-
-    def stop(*_: object) -> None:
-        raise Stopped
-
-    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGTERM, end_at_once)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    try:
-        with Crew(settings.dask) as crew:
-            Runner(settings.database, crew).run()
-    except Stopped:
-        log.info("take runner ended")
+    end_with_parent(int(os.environ.get("MOSS_CROWN_PARENT", "0")) or None)
+    with Crew(settings.dask) as crew:
+        Runner(settings.database, crew).run()
 
 
 if __name__ == "__main__":

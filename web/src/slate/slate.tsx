@@ -129,7 +129,7 @@ export function Slate({ production }: { production?: string }) {
               className={`mb-0.5 flex justify-between rounded-lg px-2.5 py-2 ${p.id === chosen?.id ? 'bg-moss-deep' : 'hover:bg-raised'}`}
             >
               <span className="truncate">{p.name}</span>
-              <span className="text-dim">{p.shots}</span>
+              <span className={p.id === chosen?.id ? 'text-ink' : 'text-dim'}>{p.shots}</span>
             </Link>
           ))}
           <button
