@@ -14,7 +14,7 @@ from moss_crown.farm.crew import Crew, Rendered
 def test_frames_from_a_cluster_are_those_of_this_process():
     shot, order = new_shot(text="TIDE"), FrameOrder(64, 36, 2)
     with (
-        LocalCluster(n_workers=1, threads_per_worker=1, dashboard_address=None, host="127.0.0.1") as cluster,
+        LocalCluster(n_workers=1, threads_per_worker=1, dashboard_address="127.0.0.1:0", host="127.0.0.1") as cluster,
         Crew(cluster.scheduler_address) as crew,
     ):
         assert crew.width == 1

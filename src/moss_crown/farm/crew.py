@@ -58,7 +58,7 @@ class Crew:
                 n_workers=processes,
                 threads_per_worker=1,
                 processes=True,
-                dashboard_address=None,
+                dashboard_address="127.0.0.1:0",
                 host="127.0.0.1",
                 memory_limit=WORKER_BYTES * 2,
                 silence_logs=40,
