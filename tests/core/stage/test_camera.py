@@ -1,0 +1,64 @@
+"""The camera: axes, angles of view, poses that see what they should."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moss_crown.core.document.shot import CameraStep
+from moss_crown.core.document.values import Key, Keyed, straight
+from moss_crown.core.stage.camera import HEIGHT_SHARE, camera_pose, fitted_pose, half_tangents, look_at
+
+coordinate = st.floats(-20, 20)
+place = st.tuples(coordinate, coordinate, coordinate)
+
+
+@given(place, place)
+def test_a_camera_is_a_rotation_that_looks_at_its_aim_and_stays_level(a, b):
+    a, b = np.array(a), np.array(b)
+    pose = look_at(a, b)
+    turn = pose[:3, :3]
+    assert turn.T @ turn == pytest.approx(np.eye(3), abs=1e-9)
+    assert np.linalg.det(turn) == pytest.approx(1)
+    assert pose[:3, 3] == pytest.approx(a)
+    assert turn[1, 0] == pytest.approx(0, abs=1e-9), "the horizon is level"
+    if np.linalg.norm(b - a) > 1e-3:
+        seen = turn.T @ (b - a)
+        assert seen[:2] == pytest.approx([0, 0], abs=1e-6 * np.linalg.norm(b - a) + 1e-9)
+        assert seen[2] < 0
+
+
+@pytest.mark.parametrize(("lens", "degrees"), [(50, 39.6), (35, 54.4), (24, 73.7)])
+def test_lenses_have_the_angles_of_a_36_mm_frame(lens, degrees):
+    across, up = half_tangents(lens, 16 / 9)
+    assert 2 * np.degrees(np.arctan(across)) == pytest.approx(degrees, abs=0.1)
+    assert up == pytest.approx(across * 9 / 16)
+
+
+boxes = st.tuples(st.floats(0.2, 20), st.floats(0.2, 8), st.floats(0.05, 3))
+
+
+@given(boxes, st.floats(0.2, 1), st.floats(-70, 70), st.floats(-40, 60), st.floats(0.3, 3))
+def test_a_fitted_title_touches_its_share_and_never_passes_it(size, fit, right, up, aspect):
+    corners = np.array([[x, y, z] for x in (-1, 1) for y in (0, 2) for z in (-1, 1)]) / 2 * size
+    half = half_tangents(40, aspect)
+    pose = fitted_pose(corners, half, fit, right, up)
+    local = (corners - pose[:3, 3]) @ pose[:3, :3]
+    assert (local[:, 2] < 0).all()
+    across = np.abs(local[:, 0] / -local[:, 2]) / half[0] / fit
+    high = np.abs(local[:, 1] / -local[:, 2]) / half[1] / HEIGHT_SHARE
+    assert max(across.max(), high.max()) == pytest.approx(1, rel=1e-6)
+
+
+def test_with_fit_0_it_stands_where_it_is_put_and_keys_move_it():
+    there = Keyed(keys=[Key(frame=0, value=(0.0, 1.0, 5.0), ease=straight()), Key(frame=10, value=(2.0, 1.0, 5.0))])
+    step = CameraStep(id="camera", fit=0, place=there, aim=(0, 1, 0), shift=(0.1, 0))
+    pose, _, shift = camera_pose(step, 5, np.zeros((0, 3)), 1.5)
+    assert pose[:3, 3] == pytest.approx([1, 1, 5])
+    assert shift == pytest.approx((0.2, 0))
+
+
+def test_an_empty_title_is_not_fitted():
+    step = CameraStep(id="camera", fit=0.8, place=(0, 0, 3), aim=(0, 0, 0))
+    pose, _, _ = camera_pose(step, 0, np.zeros((0, 3)), 1.0)
+    assert pose[:3, 3] == pytest.approx([0, 0, 3])
