@@ -97,8 +97,6 @@ export function createShot(id: string) {
       take(out);
       if (first) set({ step: out.document.steps?.[0]?.id ?? '', frame: out.document.first ?? 0 });
       await refresh();
-      // A new shot opens on its rest pose: what an arrival ends in is what is judged first.
-      if (first) seek(Math.min(out.document.last ?? 0, Math.ceil(get().draft?.rest ?? 0)));
     } catch (error) {
       set({ failed: error instanceof Error ? error.message : String(error) });
     }
@@ -111,15 +109,19 @@ export function createShot(id: string) {
       const { body } = await bytes(`/api/shots/${id}/draft`);
       if (mine !== refreshing) return;
       show(readDraft(body));
-      const out = await ok(api.GET('/api/shots/{shot}/ridges', { params: { path: { shot: id } } }));
-      if (mine === refreshing) set({ ridges: out.letters });
+      // Not waited for: it builds every solid, and nothing depends on it but a remark in the desk.
+      void ok(api.GET('/api/shots/{shot}/ridges', { params: { path: { shot: id } } })).then(
+        (out) => mine === refreshing && set({ ridges: out.letters }),
+        () => {},
+      );
     } catch (error) {
       tell(error);
     }
   }
 
   function show(draft: Draft) {
-    const { frame } = get();
+    // A shot opens on its rest pose: what an arrival ends in is what is judged first. Later the playhead is the user's.
+    const frame = get().draft ? get().frame : Math.ceil(draft.rest);
     set({ draft, frame: Math.min(Math.max(frame, draft.first), draft.last) });
   }
 
