@@ -15,17 +15,20 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import CameraStep, EnvironmentStep, Finite, Identity, Shot, Size
+from moss_crown.core.document.shot import Finite, Identity, Shot, Size
 from moss_crown.core.document.values import Keyed, Model
 from moss_crown.core.evaluate import (
     Structure,
     camera_at,
+    camera_step,
+    environment_step,
     letter_solid,
     lights_at,
     poses_at,
     rest_frame,
     sheets_at,
     spans,
+    structure_at,
     surfaces_of,
     timing,
 )
@@ -139,13 +142,18 @@ def keyed_values(shot: Shot) -> dict[str, list[Any]]:
 
 
 def pack(head: dict[str, Any], tables: list[NDArray[np.float32]]) -> bytes:
-    """Length of the head (uint32, little-endian), the head as JSON padded to 4 bytes, then the tables one by one.
+    """The head and the tables one by one, `framed`.
 
     For each span: poses (f, l, 16), column by column; speeds (f, l). At the end the camera poses (f, 16).
     """
+    return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
+
+
+def framed(head: dict[str, Any], body: bytes) -> bytes:
+    """A binary message: length of the head (uint32, little-endian), the head as JSON padded to 4 bytes, the body."""
     text = json.dumps(head, separators=(",", ":")).encode()
     text += b" " * (-len(text) % 4)
-    return struct.pack("<I", len(text)) + text + b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables)
+    return struct.pack("<I", len(text)) + text + body
 
 
 def _letters(structure: Structure) -> list[dict[str, Any]]:
@@ -168,8 +176,8 @@ def _letters(structure: Structure) -> list[dict[str, Any]]:
 
 def _lenses(shot: Shot, frames: list[int], aspect: float) -> list[Any]:
     """The camera's angle and shift by frame; one entry when they stay."""
-    cameras = [step for step in shot.steps if isinstance(step, CameraStep)]
-    if not any(has_keys(step.lens) or has_keys(step.shift) for step in cameras):
+    step = camera_step(shot)
+    if not has_keys(step.lens) and not has_keys(step.shift):
         frames = frames[:1]
     return [camera_at(shot, np.array([float(frame)]), aspect) for frame in frames]
 
@@ -194,7 +202,7 @@ def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[in
 def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
     surfaces: list[Surface] = []
     sheets = sheets_at(shot, frame, surfaces)
-    step = next((s for s in shot.steps if isinstance(s, EnvironmentStep) and sample_choice(s.on, frame)), None)
+    step = environment_step(shot, frame)
     blocks = [i for i, s in enumerate(shot.steps) if s.kind == "block" and sample_choice(s.on, frame)]
     surround = {
         "preset": sample_choice(step.preset, frame) if step else "overcast",
@@ -231,7 +239,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
 def notes(shot: Shot) -> list[dict[str, str]]:
     """What a user should know about the shot as it stands, step by step: nothing here stops the work."""
     said = []
-    structure = next(iter(spans(shot, [shot.last])))[0]
+    structure = structure_at(shot, shot.last)
     for block in structure.blocks:
         step = shot.steps[block.step]
         lacking = sorted({letter.text for letter in block.letters if letter.lacking})
@@ -279,7 +287,7 @@ def _form_id(shot: Shot, block: int) -> str:
 
 def ridged_letters(shot: Shot, cache: Cache) -> list[str]:
     """Letters whose bevel is wider than a stem and meets in a ridge there."""
-    structure = spans(shot, [shot.last])[0][0]
+    structure = structure_at(shot, shot.last)
     return sorted(
         {
             letter.text

@@ -100,17 +100,6 @@ class FamilyUnknown(TitleError):
         return f"{self.field}: there is no family {self.family!r}"
 
 
-class OutlineError(TitleError):
-    code = "form.outline"
-
-    def __init__(self, reason: str) -> None:
-        super().__init__(reason)
-        self.reason = reason
-
-    def __str__(self) -> str:
-        return self.reason
-
-
 class RayEngineError(TitleError):
     code = "render.ray_engine"
 

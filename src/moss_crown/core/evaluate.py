@@ -263,9 +263,20 @@ def title_corners(shot: Shot, frame: float) -> NDArray[np.float64]:
     return np.concatenate(corners) if corners else np.zeros((0, 3))
 
 
+def camera_step(shot: Shot) -> CameraStep:
+    """The shot's camera; one with the defaults where the recipe has none."""
+    return next((step for step in shot.steps if isinstance(step, CameraStep)), CameraStep(id="camera"))
+
+
+def environment_step(shot: Shot, frame: float) -> EnvironmentStep | None:
+    """The environment that is on at a frame."""
+    found = (step for step in shot.steps if isinstance(step, EnvironmentStep))
+    return next((step for step in found if sample_choice(step.on, frame)), None)
+
+
 def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
     """The camera at several moments. It fits the title as it rests at the last frame, so that it does not twitch."""
-    step = next((s for s in shot.steps if isinstance(s, CameraStep)), CameraStep(id="camera"))
+    step = camera_step(shot)
     corners = title_corners(shot, float(shot.last))
     if has_keys(step):
         seen = [camera_pose(step, float(frame), corners, aspect) for frame in frames]
@@ -280,7 +291,7 @@ def shutter_frames(shot: Shot, structure: Structure, frame: float) -> Frames:
 
     As few as the fastest turn allows; one when nothing moves.
     """
-    step = next((s for s in shot.steps if isinstance(s, CameraStep)), CameraStep(id="camera"))
+    step = camera_step(shot)
     half = sample_one(step.shutter, frame) / 720
     if half == 0:
         return np.array([frame])
@@ -326,7 +337,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
                 solids.append(letter_solid(letter, block.form, cache))
             letters.append(Placed(place_of[key], np.ascontiguousarray(poses[:, len(letters)]), by_facet))
     sheets = sheets_at(shot, frame, surfaces)
-    step = next((s for s in shot.steps if isinstance(s, EnvironmentStep) and sample_choice(s.on, frame)), None)
+    step = environment_step(shot, frame)
     surround = (
         Surround(
             environment(sample_choice(step.preset, frame)),

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import (
     AreaLight,
@@ -224,9 +222,3 @@ def _with(shot: Shot, **steps: Step) -> Shot:
     return Shot.model_validate(
         {**shot.model_dump(), "steps": [(steps.get(step.kind) or step).model_dump() for step in shot.steps]}
     )
-
-
-def each() -> Iterator[tuple[str, Shot]]:
-    """Every demo shot with a name for its file."""
-    for shot in demo_shots():
-        yield "".join(c if c.isalnum() else "-" for c in shot.title.lower()).replace("--", "-"), shot

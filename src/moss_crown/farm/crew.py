@@ -70,9 +70,6 @@ class Crew:
         """How many frames run at once."""
         return max(1, sum(self._client.nthreads().values()))
 
-    def pids(self) -> list[int]:
-        return list(self._client.run(os.getpid).values())
-
     def submit(self, document: dict[str, Any], frame: int, order: FrameOrder) -> Future:
         return self._client.submit(render_take_frame, document, frame, order, pure=False, retries=2)
 

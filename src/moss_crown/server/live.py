@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import json
-import struct
 from dataclasses import dataclass, field
 from typing import Any
 from uuid import UUID, uuid4
@@ -14,6 +13,7 @@ from pydantic import ValidationError
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from moss_crown.core.document.door import first_error
+from moss_crown.core.draft import framed
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.picture import FrameOrder
 from moss_crown.server import jobs
@@ -39,13 +39,6 @@ class Listeners:
                 await socket.send_text(json.dumps(message))
             except (RuntimeError, WebSocketDisconnect):
                 self.sockets[shot].discard(socket)
-
-
-def framed(head: dict[str, Any], body: bytes) -> bytes:
-    """A binary message: length of the head, the head as JSON padded to 4 bytes, the body."""
-    text = json.dumps(head, separators=(",", ":")).encode()
-    text += b" " * (-len(text) % 4)
-    return struct.pack("<I", len(text)) + text + body
 
 
 class Channel:

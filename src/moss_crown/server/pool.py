@@ -83,9 +83,6 @@ class Lane:
             self._executor = self._new()
             _end(broken)
 
-    def pids(self) -> list[int]:
-        return list(self._executor._processes or {})
-
     def close(self) -> None:
         _end(self._executor)
 

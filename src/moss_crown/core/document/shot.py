@@ -17,7 +17,6 @@ from moss_crown.core.document.values import Ease, Model, Value
 VERSION = 1
 
 Finite: TypeAlias = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
-Length: TypeAlias = Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]
 Size: TypeAlias = Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
 Share: TypeAlias = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 Degrees: TypeAlias = Annotated[float, Field(ge=-36_000, le=36_000, allow_inf_nan=False)]
@@ -33,7 +32,6 @@ FrameNumber: TypeAlias = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=F
 Text: TypeAlias = Annotated[str, Field(max_length=limits.TEXT_LENGTH)]
 Identity: TypeAlias = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_-]+$")]
 Name: TypeAlias = Annotated[str, Field(min_length=1, max_length=200)]
-Positive: TypeAlias = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
 Strength: TypeAlias = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 
 

@@ -14,7 +14,7 @@ import uharfbuzz as hb
 
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.type.families import FALLBACK, FAMILIES
-from moss_crown.core.type.fonts import EM, Font, open_font
+from moss_crown.core.type.fonts import Font, open_font
 
 DESCENT_KEPT = 0.05
 """A round letter dips below the baseline by a few hundredths of its height: it still stands on the floor. What
@@ -221,8 +221,3 @@ def _shape_run(text: str, index: int, fonts: tuple[Font, ...], lacking: bool) ->
         letter = text[cluster : ends[cluster]]
         shaped.append(_Cluster(letter, tuple(glyphs), pen, lacking and not letter.isspace()))
     return shaped
-
-
-def em_of(size: float, family: str) -> float:
-    """The em in metres at a cap height of `size` metres."""
-    return size * EM / faces(family)[0].cap_height
