@@ -4,10 +4,7 @@ from __future__ import annotations
 
 import psycopg
 
-from moss_crown.demo.shots import PRODUCTION, demo_shots
 from moss_crown.server.db.migrate import LOCK
-from moss_crown.server.db.shots import add_production, add_shot
-from moss_crown.server.schemas import ShotDefaults
 
 
 def load_demo(database: str) -> bool:
@@ -16,6 +13,11 @@ def load_demo(database: str) -> bool:
         connection.execute("select pg_advisory_xact_lock(%s)", [LOCK])
         if connection.execute("select 1 from production limit 1").fetchone():
             return False
+        # Only a first start needs these: they load the whole computation, which takes a second.
+        from moss_crown.demo.shots import PRODUCTION, demo_shots
+        from moss_crown.server.db.shots import add_production, add_shot
+        from moss_crown.server.schemas import ShotDefaults
+
         production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
         for shot in demo_shots():
             add_shot(connection, production, shot)

@@ -5,23 +5,33 @@ from __future__ import annotations
 import os
 import sys
 
-import uvicorn
-
-from moss_crown.server.app import configure_logs, create_app
+from moss_crown.server.pool import Pool
 from moss_crown.server.process import end_with_parent
 from moss_crown.server.settings import Settings
 
-if __name__ == "__main__":
+
+def main() -> None:
     parent = os.environ.get("MOSS_CROWN_SUPERVISOR")
     if parent:
         end_with_parent(int(parent))
-    configure_logs()
     settings = Settings()
+    pool = Pool(settings.job_seconds, settings.job_bytes)
+    # The compute process loads while this one does. Its imports stay below: a spawned process reads this file too.
+    pool.draft.begin()
+    import uvicorn
+
+    from moss_crown.server.app import configure_logs, create_app
+
+    configure_logs()
     uvicorn.run(
-        create_app(settings),
+        create_app(settings, pool),
         host=settings.host,
         port=int(sys.argv[1]) if len(sys.argv) > 1 else settings.port,
         log_level="warning",
         access_log=False,
         timeout_graceful_shutdown=5,
     )
+
+
+if __name__ == "__main__":
+    main()

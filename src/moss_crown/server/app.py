@@ -46,14 +46,14 @@ def configure_logs() -> None:
     logging.getLogger("uvicorn.access").disabled = True
 
 
-def create_app(settings: Settings | None = None) -> FastAPI:
+def create_app(settings: Settings | None = None, pool: Pool | None = None) -> FastAPI:
+    """The application; without a pool it makes its own."""
     settings = settings or Settings()
+    lanes = pool or Pool(settings.job_seconds, settings.job_bytes)
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
-        here = Context(
-            settings, Database(settings.database), Pool(settings.job_seconds, settings.job_bytes), Listeners()
-        )
+        here = Context(settings, Database(settings.database), lanes, Listeners())
         app.state.context = here
         here.database.open()
         farm = Farm(settings) if settings.farm else None

@@ -7,6 +7,7 @@ A lane whose process dies, or whose job takes too long, gets a new process; the 
 from __future__ import annotations
 
 import asyncio
+import importlib
 import multiprocessing
 import os
 import resource
@@ -31,6 +32,10 @@ def _begin(parent: int, most_bytes: int) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C goes to the server, which ends its lanes
     resource.setrlimit(resource.RLIMIT_AS, (most_bytes, most_bytes))
     _watch(parent)
+
+
+def _load() -> None:
+    importlib.import_module("moss_crown.server.jobs")
 
 
 def _watch(parent: int) -> None:
@@ -58,6 +63,10 @@ class Lane:
             initializer=_begin,
             initargs=(os.getpid(), self._bytes),
         )
+
+    def begin(self) -> None:
+        """Start the process and let it load what jobs need, without waiting for it."""
+        self._executor.submit(_load)
 
     async def run(self, job: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
         """Run a job of `jobs`. Raises what it raises; ComputeFailed when its process died, ComputeTooLong."""
