@@ -13,11 +13,11 @@ from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.evaluate import (
     camera_at,
     check_families,
-    letter_solid,
     poses_at,
     rest_frame,
     scene_at,
     shutter_frames,
+    solid_of,
     spans,
     structure_at,
     timing,
@@ -116,7 +116,7 @@ def test_known_glyphs_are_built_once():
     cache = Cache()
     shot = new_shot(text="SEES")
     block = structure_at(shot, 0).blocks[0]
-    solids = [letter_solid(letter, block.form, cache) for letter in block.letters]
+    solids = [solid_of(letter, block.form, cache) for letter in block.letters]
     assert solids[0] is solids[3]
     assert solids[1] is solids[2]
     assert solids[0] is not solids[1]
@@ -137,15 +137,15 @@ def test_a_cache_forgets_the_oldest_beyond_its_bytes():
 
 def test_notes_say_what_was_limited_lacking_or_late():
     assert notes(new_shot()) == []
-    codes = {n["code"]: n["text"] for n in notes(edited(("/steps/1/bevel", 0.4), ("/last", 20), text="КAK"))}
-    assert set(codes) == {"type.lacking", "form.bevel_limited", "motion.rest_late"}
+    codes = {n["code"]: n["text"] for n in notes(edited(("/steps/1/front/height", 0.4), ("/last", 20), text="КAK"))}
+    assert set(codes) == {"type.lacking", "form.edge_limited", "motion.rest_late"}
     assert "К" in codes["type.lacking"]
-    assert "0.139" in codes["form.bevel_limited"]
+    assert "0.139" in codes["form.edge_limited"]
 
 
 def test_letters_with_a_ridge_are_named():
     assert ridged_letters(new_shot(text="IO"), Cache()) == []
-    thin = edited(("/steps/0/family", "eb-garamond"), ("/steps/1/bevel", 0.1), text="IO")
+    thin = edited(("/steps/0/family", "eb-garamond"), ("/steps/1/front/width", 0.1), text="IO")
     assert "I" in ridged_letters(thin, Cache())
 
 
@@ -216,7 +216,7 @@ def test_glb_read_back_has_the_letters_the_places_and_the_volume():
     scene = trimesh.load(io.BytesIO(export_glb(shot, shot.last, cache)), file_type="glb")
     block = structure_at(shot, 0).blocks[0]
     for letter in block.letters:
-        built = letter_solid(letter, block.form, cache)
+        built = solid_of(letter, block.form, cache)
         parts = [n for n in scene.graph.nodes_geometry if letter.text in n]
         whole = trimesh.util.concatenate([scene.geometry[scene.graph[n][1]] for n in parts])
         whole.merge_vertices(merge_norm=True, merge_tex=True)

@@ -12,71 +12,98 @@ from typing import Annotated, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, Field
+from pydantic import Field
 
+from moss_crown.core import limits
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import Finite, Identity, Shot, Size
-from moss_crown.core.document.values import Keyed, Model
+from moss_crown.core.document.shot import AxisPlace, AxisTag, CurvePoint, Finite, Identity, Shot, Size
+from moss_crown.core.document.values import Keyed, Model, members
 from moss_crown.core.evaluate import (
     Structure,
     camera_at,
     camera_step,
     environment_step,
+    form_of_letter,
     letter_solid,
     lights_at,
     poses_at,
     rest_frame,
     sheets_at,
+    solid_of,
     spans,
     structure_at,
     surfaces_of,
     timing,
 )
-from moss_crown.core.form.profile import ProfileKind
-from moss_crown.core.form.solid import Form
+from moss_crown.core.form.outline import Join
+from moss_crown.core.form.profile import Edge, ProfileKind
+from moss_crown.core.form.solid import Form, Grow
 from moss_crown.core.formats.glb import Node, write_glb
 from moss_crown.core.look.environment import diffuse_light
 from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
 from moss_crown.core.stage.scene import Sheet
-from moss_crown.core.type.layout import Glyph, Letter
+from moss_crown.core.type.families import FALLBACK, FALLBACKS
+from moss_crown.core.type.layout import Letter
+from moss_crown.core.type.shape import Glyph, own_faces
 
 LOOK_KINDS = ("block", "material", "environment", "lights", "stage")
-FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=15)]
+FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=31)]
+Length: TypeAlias = Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]
 GlyphIndex: TypeAlias = Annotated[int, Field(ge=0, le=65_535)]
+
+
+class EdgeRecipe(Model):
+    kind: ProfileKind
+    width: Length
+    height: Length
+    segments: Annotated[int, Field(ge=1, le=24)]
+    curve: list[CurvePoint] = Field(max_length=32)
+
+
+class FormRecipe(Model):
+    """`Form`, as it travels."""
+
+    depth: Size
+    front: EdgeRecipe
+    rear: EdgeRecipe
+    join: Join
+    grow: Grow
+    weight: Finite
+    fill: bool
+    wall: Length
+
+    def form(self) -> Form:
+        front, rear = (Edge(e.kind, e.width, e.height, e.segments, tuple(e.curve)) for e in (self.front, self.rear))
+        return Form(self.depth, front, rear, self.join, self.grow, self.weight, self.fill, self.wall)
 
 
 class SolidRecipe(Model):
     """What a letter's solid is made from: enough to build it anywhere, in the words of the query that asks for it."""
 
     family: Identity
+    axes: list[tuple[AxisTag, AxisPlace]] = Field(max_length=limits.AXES)
     glyphs: list[tuple[FaceIndex, GlyphIndex, Finite, Finite]] = Field(min_length=1, max_length=32)
     unit: Annotated[float, Field(gt=0, le=1)]
-    depth: Size
-    profile: ProfileKind
-    bevel: Annotated[float, Field(ge=0, le=100)]
-    segments: Annotated[int, Field(ge=1, le=24)]
+    form: FormRecipe
 
 
 def recipe_of(letter: Letter, form: Form) -> SolidRecipe:
     return SolidRecipe(
         family=letter.family,
+        axes=list(letter.axes),
         glyphs=[(g.font, g.index, g.dx, g.dy) for g in letter.glyphs],
         unit=letter.unit,
-        depth=form.depth,
-        profile=form.profile,
-        bevel=form.bevel,
-        segments=form.segments,
+        form=FormRecipe.model_validate(asdict(form_of_letter(letter, form))),
     )
 
 
 def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
     """The solid of a recipe as glTF binary, two primitives: face and edge."""
     glyphs = tuple(Glyph(*glyph) for glyph in recipe.glyphs)
-    form = Form(recipe.depth, recipe.profile, recipe.bevel, recipe.segments)
-    letter = Letter("", glyphs, recipe.family, 0, 0, recipe.unit, 0, 0, 0, 0, 0, 0, 0, False)
+    made = letter_solid(glyphs, recipe.family, tuple(recipe.axes), recipe.unit, recipe.form.form(), cache)
     grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)
-    return write_glb([letter_solid(letter, form, cache)], [Node("letter", 0, np.eye(4))], [(grey, grey)])
+    return write_glb([made], [Node("letter", 0, np.eye(4))], [(grey, grey)])
 
 
 def draft(shot: Shot) -> bytes:
@@ -130,12 +157,9 @@ def keyed_values(shot: Shot) -> dict[str, list[Any]]:
             found[path] = (
                 np.round(sample(node, frames), 6).tolist() if numeric else [sample_choice(node, f) for f in frames]
             )
-        elif isinstance(node, BaseModel):
-            for name in type(node).model_fields:
-                visit(getattr(node, name), f"{path}/{name}")
-        elif isinstance(node, list):
-            for index, item in enumerate(node):
-                visit(item, f"{path}/{index}")
+        else:
+            for name, member in members(node):
+                visit(member, f"{path}/{name}")
 
     visit(shot, "")
     return found
@@ -242,22 +266,26 @@ def notes(shot: Shot) -> list[dict[str, str]]:
     structure = structure_at(shot, shot.last)
     for block in structure.blocks:
         step = shot.steps[block.step]
-        lacking = sorted({letter.text for letter in block.letters if letter.lacking})
-        if lacking:
+        lacking: dict[str, set[str]] = {}
+        for letter in block.letters:
+            if letter.lacking:
+                lacking.setdefault(_drawn_from(letter), set()).add(letter.text)
+        for family, letters in sorted(lacking.items()):
             said.append(
                 {
                     "step": step.id,
                     "code": "type.lacking",
-                    "text": f"{', '.join(lacking)}: not in this family, drawn from DejaVu Sans",
+                    "text": f"{', '.join(sorted(letters))}: not in this family, drawn from {family}",
                 }
             )
         form = block.form
-        if form.profile != "square" and form.bevel_used < form.bevel:
+        if form.limit < 1:
             said.append(
                 {
                     "step": _form_id(shot, block.step),
-                    "code": "form.bevel_limited",
-                    "text": f"bevel limited to {form.bevel_used:.3g}: front and rear share a depth of {form.depth:.3g}",
+                    "code": "form.edge_limited",
+                    "text": f"edge limited to a height of {form.front_used.height:.3g}: "
+                    f"front and rear share a depth of {form.depth:.3g}",
                 }
             )
     rest = rest_frame(shot)
@@ -271,6 +299,16 @@ def notes(shot: Shot) -> list[dict[str, str]]:
             }
         )
     return said
+
+
+def _drawn_from(letter: Letter) -> str:
+    """The name of the family that draws a letter which its own family lacks."""
+    beyond = letter.glyphs[0].font - own_faces(letter.family)
+    for spare in FALLBACKS:
+        if beyond < len(spare.files):
+            return spare.name
+        beyond -= len(spare.files)
+    return FALLBACK.name
 
 
 def _ambient(sheet: Sheet, surface: Surface, surround: dict[str, Any]) -> list[float]:
@@ -293,6 +331,6 @@ def ridged_letters(shot: Shot, cache: Cache) -> list[str]:
             letter.text
             for block in structure.blocks
             for letter in block.letters
-            if letter_solid(letter, block.form, cache).ridged
+            if solid_of(letter, block.form, cache).ridged
         }
     )

@@ -8,7 +8,8 @@ cache, which is addressed by what a result depends on.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,7 @@ from moss_crown.core.document.shot import (
     BlockStep,
     CameraStep,
     DriveStep,
+    EdgeProfile,
     EnvironmentStep,
     FormStep,
     LightsStep,
@@ -29,7 +31,9 @@ from moss_crown.core.document.shot import (
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.form.outline import TOLERANCE, letter_outline
+from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.solid import Form, Solid, solid
+from moss_crown.core.lettering import setting_at
 from moss_crown.core.look.environment import environment
 from moss_crown.core.look.material import Surface, surface_at
 from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place_poses, rest_poses, speed
@@ -37,16 +41,17 @@ from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_st
 from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
 from moss_crown.core.stage.camera import camera_pose
 from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
-from moss_crown.core.type.families import FAMILIES
-from moss_crown.core.type.layout import Letter, Setting, faces, set_block
+from moss_crown.core.type.families import FAMILIES, Axes
+from moss_crown.core.type.layout import Letter, Setting, set_block
+from moss_crown.core.type.shape import Glyph, faces
 
 STEP_BLUR = np.radians(8.0)
 """A letter that turns gets a pose in the shutter for at most every 8 degrees: matrices are interpolated straight."""
 MOST_BLUR_POSES = 17
 STAGE_REACH = 60.0
-STRUCTURAL = ("on", "text", "family", "size", "tracking", "leading", "align")
-"""The members of a block that decide its letters; the others only move them."""
-CARD = Form(depth=0.02, profile="square", bevel=0.0, segments=1)
+MOVING = ("move", "turn", "scale")
+"""The members of a block that only move its letters; the others decide them."""
+CARD = Form(depth=0.02)
 """The form of a block without a form step: a card."""
 
 
@@ -79,23 +84,13 @@ class Structure:
 
 def structure_at(shot: Shot, frame: float) -> Structure:
     """Blocks that are on, with their settings and forms at a frame. Raises FamilyUnknown."""
-    blocks = []
-    for index, step in enumerate(shot.steps):
-        if isinstance(step, BlockStep) and sample_choice(step.on, frame):
-            setting = Setting(
-                text=sample_choice(step.text, frame),
-                family=sample_choice(step.family, frame),
-                size=sample_one(step.size, frame),
-                tracking=sample_one(step.tracking, frame),
-                leading=sample_one(step.leading, frame),
-                align=sample_choice(step.align, frame),
-            )
-            try:
-                faces(setting.family)
-            except FamilyUnknown:
-                raise FamilyUnknown(f"/steps/{index}/family", setting.family) from None
-            blocks.append(Block(index, setting, _form_at(shot, index, frame)))
-    return Structure(tuple(blocks))
+    return Structure(
+        tuple(
+            Block(index, setting_at(step, frame), _form_at(shot, index, frame))
+            for index, step in enumerate(shot.steps)
+            if isinstance(step, BlockStep) and sample_choice(step.on, frame)
+        )
+    )
 
 
 def _form_at(shot: Shot, block: int, frame: float) -> Form:
@@ -103,19 +98,46 @@ def _form_at(shot: Shot, block: int, frame: float) -> Form:
     form = CARD
     for step in shot.steps[block + 1 :]:
         if isinstance(step, FormStep) and sample_choice(step.on, frame):
+            front = _edge_at(step.front, frame)
             form = Form(
                 depth=sample_one(step.depth, frame),
-                profile=sample_choice(step.profile, frame),
-                bevel=sample_one(step.bevel, frame),
-                segments=round(sample_one(step.segments, frame)),
+                front=front,
+                rear=front if sample_choice(step.rear_alike, frame) else _edge_at(step.rear, frame),
+                join=sample_choice(step.corners, frame),
+                grow=sample_choice(step.grow, frame),
+                weight=sample_one(step.weight, frame),
+                fill=sample_choice(step.counters, frame) == "filled",
+                wall=sample_one(step.wall, frame),
             )
     return form
+
+
+def _edge_at(edge: EdgeProfile, frame: float) -> Edge:
+    kind = sample_choice(edge.profile, frame)
+    return Edge(
+        kind,
+        sample_one(edge.width, frame),
+        sample_one(edge.height, frame),
+        round(sample_one(edge.segments, frame)),
+        tuple(edge.curve) if kind == "drawn" else (),
+    )
+
+
+def form_of_letter(letter: Letter, form: Form) -> Form:
+    """A block's form with what is the letter's own: its weight and its depth."""
+    if letter.weight == 0 and letter.depth == 1:
+        return form
+    return replace(form, weight=form.weight + letter.weight, depth=form.depth * letter.depth)
 
 
 def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]]:
     """Runs of frames that share a structure, in order."""
     if not has_keys([s for s in shot.steps if isinstance(s, FormStep)]) and not any(
-        has_keys(getattr(s, name)) for s in shot.steps if isinstance(s, BlockStep) for name in STRUCTURAL
+        has_keys(getattr(s, name))
+        for s in shot.steps
+        if isinstance(s, BlockStep)
+        for name in BlockStep.model_fields
+        if name not in MOVING
     ):
         return [(structure_at(shot, frames[0]), list(frames))] if len(frames) else []
     found: list[tuple[Structure, list[int]]] = []
@@ -128,18 +150,27 @@ def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]
     return found
 
 
-def solid_address(letter: Letter, form: Form) -> str:
-    keys = tuple(font.key for font in faces(letter.family))
-    return address("solid", letter.glyphs, keys, letter.unit, form, TOLERANCE)
+Glyphs: TypeAlias = tuple[Glyph, ...]
 
 
-def letter_solid(letter: Letter, form: Form, cache: Cache) -> Solid:
+def solid_address(glyphs: Glyphs, family: str, axes: Axes, unit: float, form: Form) -> str:
+    fonts = faces(family, axes)
+    keys = tuple(fonts[glyph.font].key for glyph in glyphs)
+    return address("solid", [(g.index, g.dx, g.dy) for g in glyphs], keys, unit, form, TOLERANCE)
+
+
+def letter_solid(glyphs: Glyphs, family: str, axes: Axes, unit: float, form: Form, cache: Cache) -> Solid:
     """A letter's solid, built once for each glyph, form, size and tolerance."""
     return cache.get(
-        solid_address(letter, form),
-        lambda: solid(letter_outline(letter.glyphs, faces(letter.family)), form, letter.unit),
+        solid_address(glyphs, family, axes, unit, form),
+        lambda: solid(letter_outline(glyphs, faces(family, axes)), form, unit),
         lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
     )
+
+
+def solid_of(letter: Letter, form: Form, cache: Cache) -> Solid:
+    """The solid of a letter of a block with this form."""
+    return letter_solid(letter.glyphs, letter.family, letter.axes, letter.unit, form_of_letter(letter, form), cache)
 
 
 def letter_boxes(structure: Structure) -> NDArray[np.float64]:
@@ -147,13 +178,14 @@ def letter_boxes(structure: Structure) -> NDArray[np.float64]:
     boxes = np.zeros((len(structure.letters), 8, 3))
     k = 0
     for block in structure.blocks:
-        half = block.form.depth / 2
         for letter in block.letters:
+            form = form_of_letter(letter, block.form)
+            more = max(form.weight * letter.unit, -min(letter.right - letter.left, letter.top - letter.bottom) / 2)
             boxes[k] = [
                 (x, y, z)
-                for x in (letter.left, letter.right)
-                for y in (letter.bottom, letter.top)
-                for z in (-half, half)
+                for x in (letter.left - more, letter.right + more)
+                for y in (letter.bottom - more, letter.top + more)
+                for z in (form.middle - form.depth / 2, form.middle + form.depth / 2)
             ]
             k += 1
     return boxes
@@ -166,9 +198,8 @@ def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
         step = shot.steps[block.step]
         assert isinstance(step, BlockStep)
         letters = block.letters
-        origins = np.array([(letter.x, letter.y, 0.0) for letter in letters]).reshape(-1, 3)
-        pivots = np.array([((m.left + m.right) / 2, (m.bottom + m.top) / 2, 0.0) for m in letters]).reshape(-1, 3)
-        poses = rest_poses(origins, len(frames))
+        pivots = np.array([(*letter.centre, 0.0) for letter in letters]).reshape(-1, 3)
+        poses = rest_poses(np.array([letter.pose() for letter in letters]).reshape(-1, 4, 4), len(frames))
         for drive in drives_on(shot, block.step):
             reach = cadence_reach(drive.reach, frames, len(letters)) * _switch(drive, frames)[:, None]
             offset = drive.offset
@@ -257,7 +288,8 @@ def title_corners(shot: Shot, frame: float) -> NDArray[np.float64]:
         assert isinstance(step, BlockStep)
         place = place_matrix(*(np.asarray(sample_one(v, frame)) for v in (step.move, step.turn, step.scale)))
         for letter in block.letters:
-            local = boxes[k] + (letter.x, letter.y, 0.0)
+            pose = letter.pose()
+            local = boxes[k] @ pose[:3, :3].T + pose[:3, 3]
             corners.append(local @ place[:3, :3].T + place[:3, 3])
             k += 1
     return np.concatenate(corners) if corners else np.zeros((0, 3))
@@ -331,10 +363,12 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
         surfaces += [face, edge]
         by_facet = (index, index + 1, index + 1, index + 1, index)
         for letter in block.letters:
-            key = solid_address(letter, block.form)
+            form = form_of_letter(letter, block.form)
+            recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
+            key = solid_address(*recipe)
             if key not in place_of:
                 place_of[key] = len(solids)
-                solids.append(letter_solid(letter, block.form, cache))
+                solids.append(letter_solid(*recipe, cache))
             letters.append(Placed(place_of[key], np.ascontiguousarray(poses[:, len(letters)]), by_facet))
     sheets = sheets_at(shot, frame, surfaces)
     step = environment_step(shot, frame)
@@ -418,10 +452,13 @@ def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet,
 
 
 def check_families(shot: Shot) -> None:
-    """Raise FamilyUnknown for the first block that names a family that is not bundled."""
+    """Raise FamilyUnknown for the first place that names a family that is not bundled."""
     for index, step in enumerate(shot.steps):
         if isinstance(step, BlockStep):
-            named = [key.value for key in step.family.keys] if isinstance(step.family, Keyed) else [step.family]
-            for family in named:
-                if family not in FAMILIES:
-                    raise FamilyUnknown(f"/steps/{index}/family", str(family))
+            named: list[tuple[str, Any]] = [(f"/steps/{index}/family", step.family)]
+            named += [(f"/steps/{index}/patterns/{k}/family", p.family) for k, p in enumerate(step.patterns)]
+            named += [(f"/steps/{index}/overrides/{k}/family", o.family) for k, o in enumerate(step.overrides)]
+            for path, value in named:
+                for family in [key.value for key in value.keys] if isinstance(value, Keyed) else [value]:
+                    if family is not None and family not in FAMILIES:
+                        raise FamilyUnknown(path, str(family))

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.evaluate import letter_solid, poses_at, scene_at, structure_at, surfaces_of
+from moss_crown.core.evaluate import poses_at, scene_at, solid_of, structure_at, surfaces_of
 from moss_crown.core.form.solid import Solid
 from moss_crown.core.formats.glb import Node, write_glb
 from moss_crown.core.look.material import Surface
@@ -65,7 +65,7 @@ def export_glb(shot: Shot, frame: float, cache: Cache) -> bytes:
     for block in structure.blocks:
         materials = surfaces_of(shot, block.step, frame)
         for letter in block.letters:
-            solid = letter_solid(letter, block.form, cache)
+            solid = solid_of(letter, block.form, cache)
             key = (id(solid), block.step)
             if key not in place:
                 place[key] = len(solids)

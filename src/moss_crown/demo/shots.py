@@ -9,6 +9,7 @@ from moss_crown.core.document.shot import (
     Cadence,
     CameraStep,
     DriveStep,
+    EdgeProfile,
     EnvironmentStep,
     FormStep,
     LightsStep,
@@ -20,9 +21,14 @@ from moss_crown.core.document.shot import (
     Step,
 )
 from moss_crown.core.document.values import Ease, Key, Keyed
+from moss_crown.core.form.profile import ProfileKind
 
 PRODUCTION = "Lowmere: Six Crossings"
 GENTLE = Ease(leave=(0.3, 0.0), arrive=(0.2, 1.0))
+
+
+def _edge(profile: ProfileKind, size: float, segments: int) -> EdgeProfile:
+    return EdgeProfile(profile=profile, width=size, height=size, segments=segments)
 
 
 def demo_shots() -> list[Shot]:
@@ -48,7 +54,7 @@ def salt_roads() -> Shot:
     return _with(
         new_shot("Salt Roads", "SALT\nROADS", last=84),
         block=BlockStep(id="block", text="SALT\nROADS", family="cinzel", tracking=60.0, leading=1.32),
-        form=FormStep(id="form", depth=0.34, profile="chamfer", bevel=0.022, segments=1),
+        form=FormStep(id="form", depth=0.34, front=_edge("chamfer", 0.022, 1)),
         drive=DriveStep(
             id="arrive",
             name="Arrive from the left",
@@ -101,7 +107,7 @@ def lamp_keepers() -> Shot:
     return _with(
         new_shot("The Lamp Keepers", "THE LAMP\nKEEPERS", last=90),
         block=BlockStep(id="block", text="THE LAMP\nKEEPERS", family="alfa-slab-one", tracking=30.0, leading=1.3),
-        form=FormStep(id="form", depth=0.3, bevel=0.035, segments=6),
+        form=FormStep(id="form", depth=0.3, front=_edge("roundover", 0.035, 6)),
         drive=DriveStep(
             id="arrive",
             name="Drop in",
@@ -148,7 +154,7 @@ def slack_water() -> Shot:
     return _with(
         new_shot("Slack Water", "slack water", last=80),
         block=BlockStep(id="block", text="slack water", family="fredoka", tracking=10.0),
-        form=FormStep(id="form", depth=0.4, bevel=0.07, segments=8),
+        form=FormStep(id="form", depth=0.4, front=_edge("roundover", 0.07, 8)),
         drive=DriveStep(
             id="arrive",
             name="Float in",
@@ -201,7 +207,7 @@ def film_unit() -> Shot:
                 keys=[Key(frame=0, value=(0.82, 0.82, 0.82), ease=GENTLE), Key(frame=48, value=(1.0, 1.0, 1.0))]
             ),
         ),
-        form=FormStep(id="form", depth=0.22, profile="chamfer", bevel=0.016, segments=1),
+        form=FormStep(id="form", depth=0.22, front=_edge("chamfer", 0.016, 1)),
         drive=DriveStep(id="arrive", name="Arrive", on=False),
         material=MaterialStep(
             id="material",

@@ -14,14 +14,15 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, first_error, read_shot
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
-from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.errors import DocumentInvalid, FamilyUnknown
 from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.picture import FrameOrder, export_glb, frame_pixels, render_frame, render_settings
 from moss_crown.core.render.display import draft_table
 from moss_crown.core.render.renderer import Render, denoised
-from moss_crown.core.type.layout import faces
+from moss_crown.core.type.families import FAMILIES
+from moss_crown.core.type.shape import faces
 
 POSTER_WIDTH, POSTER_SAMPLES = 480, 16
 STRIP_BINS = 48
@@ -58,7 +59,9 @@ def solid_of(recipe: str) -> bytes:
         asked = SolidRecipe.model_validate_json(recipe)
     except ValidationError as invalid:
         raise first_error(invalid, {}) from None
-    if any(font >= len(faces(asked.family)) for font, *_ in asked.glyphs):
+    if asked.family not in FAMILIES:
+        raise FamilyUnknown("/family", asked.family)
+    if any(font >= len(faces(asked.family, tuple(asked.axes))) for font, *_ in asked.glyphs):
         raise DocumentInvalid("/glyphs", "a face of the family", "the family has fewer faces")
     return build_recipe(asked, _cache())
 

@@ -33,8 +33,8 @@ def test_a_shot_survives_writing_and_reading():
         ("/steps/0/size", {"keys": []}, "/steps/0/size/keys", "at least 1"),
         ("/fps/numerator", 0, "/fps/numerator", "at least 1"),
         ("/steps/2/reach/duration", 0, "/steps/2/reach/duration", "above 0.0"),
-        ("/steps/0/align", "middle", "/steps/0/align", "'left', 'centre' or 'right'"),
-        ("/steps/1/segments", 25, "/steps/1/segments", "at most 24"),
+        ("/steps/0/align", "middle", "/steps/0/align", "'left', 'centre', 'right', 'justify' or 'fill'"),
+        ("/steps/1/front/segments", 25, "/steps/1/front/segments", "at most 24"),
         ("/width", 5000, "/width", "at most 4096"),
     ],
 )
@@ -97,7 +97,7 @@ def test_what_is_not_json_is_not_a_shot(text):
 def test_a_newer_version_is_refused():
     with pytest.raises(DocumentTooNew) as refused:
         read_shot(write_shot(new_shot()) | {"version": 99})
-    assert refused.value.bound == "at most 1"
+    assert refused.value.bound == "at most 2"
 
 
 def test_unknown_members_are_refused():

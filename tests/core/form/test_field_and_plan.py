@@ -4,17 +4,19 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.letters import setting
 
 from moss_crown.core.form.field import InsetField
 from moss_crown.core.form.mesh import boundary, edge_keys, pack, unpack
 from moss_crown.core.form.outline import Flattener, area, clean, inset, letter_outline, pull_apart, tidy
 from moss_crown.core.form.plan import plan
-from moss_crown.core.form.profile import profile
-from moss_crown.core.type.layout import Setting, faces, set_block
+from moss_crown.core.form.profile import Edge, profile
+from moss_crown.core.type.layout import set_block
+from moss_crown.core.type.shape import faces
 
 
 def outline(letter, family="archivo-black"):
-    (one,) = set_block(Setting(letter, family, 1, 0, 1, "left"))
+    (one,) = set_block(setting(letter, family))
     return letter_outline(one.glyphs, faces(family))
 
 
@@ -57,7 +59,7 @@ def test_its_level_sets_are_the_offset_rings(letter, join, distance):
 @pytest.mark.parametrize("d", [10.0, 40.0, 150.0])
 def test_a_plan_covers_its_outline_exactly_once(letter, d):
     rings = outline(letter)
-    levels = profile("roundover", d, 4)[:, 0]
+    levels = profile(Edge("roundover", d, d, 4))[:, 0]
     made = plan(rings, levels, "mitre")
     corner = made.points[made.triangles]
     u, v = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
@@ -74,7 +76,7 @@ def test_a_plan_covers_its_outline_exactly_once(letter, d):
 @pytest.mark.parametrize("letter", ["O", "R", "&"])
 def test_heights_of_a_plan_are_the_inset_distance(letter):
     rings = outline(letter)
-    levels = profile("chamfer", 60.0, 1)[:, 0]
+    levels = profile(Edge("chamfer", 60.0, 60.0))[:, 0]
     made = plan(rings, levels, "mitre")
     field = InsetField(rings, 60.0, "mitre")
     assert made.inset == pytest.approx(np.minimum(field(made.points), 60.0), abs=0.08)

@@ -13,6 +13,12 @@ from moss_crown.core.motion.reach import cadence_reach, cadence_rest
 angles = st.tuples(*[st.floats(-720, 720)] * 3)
 
 
+def placed_at(origins):
+    rest = np.tile(np.eye(4), (len(origins), 1, 1))
+    rest[:, :3, 3] = origins
+    return rest
+
+
 @given(angles)
 def test_a_turn_goes_about_x_then_y_then_z(turn):
     expected = Rotation.from_euler("xyz", turn, degrees=True).as_matrix()
@@ -38,7 +44,7 @@ def test_a_drive_is_its_offset_times_its_reach(turn, move, reach):
     origin = np.array([[2.0, 1.0, 0.0]])
     scale = np.array([1.5, 0.5, 2.0])
     out = drive_poses(
-        rest_poses(origin, 1), np.array([[reach]]), np.array([move]), np.array([turn]), scale[None], pivot
+        rest_poses(placed_at(origin), 1), np.array([[reach]]), np.array([move]), np.array([turn]), scale[None], pivot
     )
     about = turn_matrix(np.array(turn) * reach) * (1 + (scale - 1) * reach)
     point = np.array([0.1, -0.2, 0.4])
@@ -47,7 +53,7 @@ def test_a_drive_is_its_offset_times_its_reach(turn, move, reach):
 
 
 def test_no_reach_leaves_every_bit_alone():
-    rest = rest_poses(np.random.default_rng(1).normal(size=(6, 3)), 3)
+    rest = rest_poses(placed_at(np.random.default_rng(1).normal(size=(6, 3))), 3)
     out = drive_poses(
         rest, np.zeros((3, 6)), np.ones((3, 3)), np.ones((3, 3)) * 45, np.ones((3, 3)) * 2, np.ones((6, 3))
     )
@@ -58,14 +64,14 @@ def test_a_block_is_scaled_then_turned_then_moved():
     matrix = place_matrix(np.array([1.0, 2, 3]), np.array([0.0, 0, 90]), np.array([2.0, 1, 1]))
     assert matrix @ [1, 0, 0, 1] == pytest.approx([1, 4, 3, 1])
     placed = place_poses(
-        rest_poses(np.array([[1.0, 0, 0]]), 1), *(np.array([v]) for v in ([1.0, 2, 3], [0.0, 0, 90], [2.0, 1, 1]))
+        rest_poses(placed_at([[1.0, 0, 0]]), 1), *(np.array([v]) for v in ([1.0, 2, 3], [0.0, 0, 90], [2.0, 1, 1]))
     )
     assert placed[0, 0, :3, 3] == pytest.approx([1, 4, 3])
 
 
 def test_speed_of_a_sliding_and_of_a_turning_letter():
     box = np.array([[(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (0, 0)]], float)
-    still = rest_poses(np.zeros((1, 3)), 1)
+    still = rest_poses(placed_at(np.zeros((1, 3))), 1)
     slid = still.copy()
     slid[..., 0, 3] = 0.5
     assert speed(still, slid, box, 0.04)[0, 0] == pytest.approx(12.5)

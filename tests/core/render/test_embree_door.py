@@ -5,12 +5,14 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.letters import alike, setting
 
 from moss_crown.core.form.outline import letter_outline
-from moss_crown.core.form.solid import Form, solid
+from moss_crown.core.form.solid import solid
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, RayScene, intersect1, occluded1
 from moss_crown.core.render.kernel import _aim, _ray_buffer, f32
-from moss_crown.core.type.layout import Setting, faces, set_block
+from moss_crown.core.type.layout import set_block
+from moss_crown.core.type.shape import faces
 
 MISS = -1
 
@@ -81,8 +83,8 @@ def rays(rng, count):
 @pytest.mark.parametrize("moving", [False, True])
 def test_first_hits_are_those_of_the_plain_twin(moving):
     rng = np.random.default_rng(8)
-    (letter,) = set_block(Setting("R", "league-spartan", 1, 0, 1, "left"))
-    built = solid(letter_outline(letter.glyphs, faces("league-spartan")), Form(0.3, "chamfer", 0.04, 1), letter.unit)
+    (letter,) = set_block(setting("R", "league-spartan"))
+    built = solid(letter_outline(letter.glyphs, faces("league-spartan")), alike(0.3, "chamfer", 0.04), letter.unit)
     still = np.eye(4)[None]
     path = np.repeat(still, 3, 0)
     path[:, :3, 3] = [[0.9, 0, 0], [1.1, 0.2, 0], [1.0, 0.5, 0.4]]

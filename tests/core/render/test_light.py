@@ -2,8 +2,9 @@
 
 import numpy as np
 import pytest
+from tests.letters import alike
 
-from moss_crown.core.form.solid import Form, solid
+from moss_crown.core.form.solid import solid
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.renderer import Render, RenderSettings, render
 from moss_crown.core.stage.camera import look_at
@@ -18,12 +19,12 @@ def camera(place=(0, 0, 5), aim=(0, 0, 0), half=(0.05, 0.05)):
     return Camera(look_at(np.array(place, float), np.array(aim, float))[None], half, (0.0, 0.0))
 
 
-ROUNDED = Form(200.0, "roundover", 40.0, 6)
+ROUNDED = alike(200.0, "roundover", 40.0, 6)
 
 
 def block(side=200.0, form=ROUNDED):
     ring = np.array([[-side, -side], [side, -side], [side, side], [-side, side]], float) / 2
-    return solid([ring], Form(form.depth, form.profile, form.bevel, form.segments), 1.0)
+    return solid([ring], form, 1.0)
 
 
 def scaled(s):
@@ -130,7 +131,7 @@ def test_alpha_of_half_a_pixel():
     grey = Surface((0.5,) * 3, 0.0, 1.0, 1.0)
     cam = camera(place=(1.0, 0, 5), aim=(1.0, 0, 0), half=(0.05, 0.05))
     sharp = Scene(
-        (block(form=Form(200.0, "square", 0, 1)),),
+        (block(form=alike(200.0)),),
         (Placed(0, scaled(0.01), (0,) * 5),),
         (),
         (grey,),

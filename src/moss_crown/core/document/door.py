@@ -7,14 +7,15 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import jsonpatch
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 
 from moss_crown.core import limits
+from moss_crown.core.document.history import form_edges
 from moss_crown.core.document.shot import VERSION, BlockStep, Shot
-from moss_crown.core.document.values import Formula, Keyed, Link
+from moss_crown.core.document.values import Formula, Keyed, Link, members
 from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TooMany, ValueNotAvailable
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: form_edges}
 """Upgrade n takes a raw document of version n to version n + 1."""
 
 BOUNDS = {
@@ -162,9 +163,5 @@ def refuse_unavailable(node: Any, path: str) -> None:
         raise ValueNotAvailable(path, "formula" if isinstance(node, Formula) else "link")
     if isinstance(node, Keyed):
         return
-    if isinstance(node, BaseModel):
-        for name in type(node).model_fields:
-            refuse_unavailable(getattr(node, name), f"{path}/{name}")
-    elif isinstance(node, list):
-        for index, item in enumerate(node):
-            refuse_unavailable(item, f"{path}/{index}")
+    for name, member in members(node):
+        refuse_unavailable(member, f"{path}/{name}")

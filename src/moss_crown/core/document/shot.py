@@ -7,6 +7,7 @@ Lengths in metres, angles in degrees, colours scene-linear Rec.709, frames as nu
 from __future__ import annotations
 
 from fractions import Fraction
+from itertools import pairwise
 from typing import Annotated, Literal, TypeAlias
 
 from pydantic import Field, field_validator, model_validator
@@ -14,7 +15,7 @@ from pydantic import Field, field_validator, model_validator
 from moss_crown.core import limits
 from moss_crown.core.document.values import Ease, Model, Value
 
-VERSION = 1
+VERSION = 2
 
 Finite: TypeAlias = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
 Size: TypeAlias = Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
@@ -58,20 +59,105 @@ class StepBase(Model):
     on: Value[bool] = True
 
 
+AxisTag: TypeAlias = Annotated[str, Field(pattern=r"^[A-Za-z0-9 ]{4}$")]
+AxisPlace: TypeAlias = Annotated[float, Field(ge=-32_768, le=32_768, allow_inf_nan=False)]
+FeatureTag: TypeAlias = Annotated[str, Field(pattern=r"^[a-z0-9]{4}$")]
+Tracking: TypeAlias = Annotated[float, Field(ge=-500, le=5_000, allow_inf_nan=False)]
+Enlargement: TypeAlias = Annotated[float, Field(ge=0.01, le=50, allow_inf_nan=False)]
+Weight: TypeAlias = Annotated[float, Field(ge=-200, le=200, allow_inf_nan=False)]
+
+
+class Lettering(Model):
+    """How chosen letters differ from their block. What stays at its default changes nothing.
+
+    `family` and `axes` replace the block's; `size` and `depth` are factors; `tracking` opens the space after each
+    letter, in thousandths of an em, and so kerns a pair by hand; `shift` goes right, up and forward in cap heights of
+    the block; `turn` about the letter's own centre; `weight` grows the outline, in thousandths of an em.
+    """
+
+    family: Value[Identity] | None = None
+    axes: dict[AxisTag, Value[AxisPlace]] = Field(default_factory=dict, max_length=limits.AXES)
+    size: Value[Enlargement] = 1.0
+    tracking: Value[Tracking] = 0.0
+    shift: Value[Vec3] = (0.0, 0.0, 0.0)
+    turn: Value[Degrees] = 0.0
+    weight: Value[Weight] = 0.0
+    depth: Value[Enlargement] = 1.0
+
+
+class Pattern(Lettering):
+    """Lettering by rule: the first, the last, both, or every n-th letter, word or line within each block, line or word.
+
+    With "every", `every` counts on from the `start`-th (1 is the first).
+    """
+
+    name: Annotated[str, Field(max_length=80)] = ""
+    on: Value[bool] = True
+    unit: Literal["letter", "word", "line"] = "letter"
+    pick: Literal["first", "last", "first_and_last", "every"] = "first"
+    within: Literal["block", "line", "word"] = "block"
+    every: int = Field(default=2, ge=1, le=limits.LETTERS_A_BLOCK)
+    start: int = Field(default=2, ge=1, le=limits.LETTERS_A_BLOCK)
+
+
+class Override(Lettering):
+    """Lettering of some letters by hand: characters `first` to `last`, both included, of the text `of`.
+
+    `of` is the text it was made on. On another text it holds for those of its letters that still have their match.
+    """
+
+    of: Text
+    first: int = Field(ge=0, le=limits.TEXT_LENGTH)
+    last: int = Field(ge=0, le=limits.TEXT_LENGTH)
+
+    @model_validator(mode="after")
+    def in_order(self) -> Override:
+        if not self.first <= self.last < len(self.of):
+            raise ValueError(
+                f"last: {self.last} must lie between first ({self.first}) and the end of the text ({len(self.of) - 1})"
+            )
+        return self
+
+
+class Baseline(Model):
+    """How lines run: straight, on an arc in the plane of the type, or around an upright drum.
+
+    `radius` in metres, below 0 for the inside. `start` turns the text onward. `spread` gives each letter of a line an
+    equal share of the whole turn; `upright` letters do not lean.
+    """
+
+    kind: Value[Literal["straight", "arc", "drum"]] = "straight"
+    radius: Value[Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=False)]] = 4.0
+    start: Value[Degrees] = 0.0
+    spread: Value[bool] = False
+    upright: Value[bool] = False
+
+
 class BlockStep(StepBase):
     """Lines of lettering. The origin is the middle of the last line's baseline; text lies in XY and faces +Z.
 
     `size` is the cap height; `tracking` is in thousandths of an em; `leading` is the distance of baselines in
-    cap heights.
+    cap heights. `axes` are places on the family's variable axes; `features` are OpenType features by tag, 0 for off.
+    `width` is what "justify" and "fill" reach, 0 for the widest line. Patterns act in their order, then overrides.
     """
 
     kind: Literal["block"] = "block"
     text: Value[Text] = "KESTREL TIDE"
     family: Value[Identity] = "archivo-black"
+    axes: dict[AxisTag, Value[AxisPlace]] = Field(default_factory=dict, max_length=limits.AXES)
+    features: dict[FeatureTag, Annotated[int, Field(ge=0, le=100)]] = Field(
+        default_factory=dict, max_length=limits.FEATURES
+    )
+    language: Annotated[str, Field(max_length=20, pattern=r"^[A-Za-z0-9-]*$")] = ""
+    direction: Literal["auto", "left_to_right", "right_to_left"] = "auto"
     size: Value[Size] = 1.0
-    tracking: Value[Annotated[float, Field(ge=-500, le=5_000, allow_inf_nan=False)]] = 20.0
+    tracking: Value[Tracking] = 20.0
     leading: Value[Annotated[float, Field(ge=-10, le=20, allow_inf_nan=False)]] = 1.45
-    align: Value[Literal["left", "centre", "right"]] = "centre"
+    align: Value[Literal["left", "centre", "right", "justify", "fill"]] = "centre"
+    width: Value[Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]] = 0.0
+    baseline: Baseline = Baseline()
+    patterns: list[Pattern] = Field(default_factory=list, max_length=limits.PATTERNS)
+    overrides: list[Override] = Field(default_factory=list, max_length=limits.OVERRIDES)
     move: Value[Vec3] = (0.0, 0.0, 0.0)
     turn: Value[Turn3] = (0.0, 0.0, 0.0)
     scale: Value[Scale3] = (1.0, 1.0, 1.0)
@@ -84,14 +170,53 @@ class BlockStep(StepBase):
         return text
 
 
+CurvePoint: TypeAlias = tuple[Channel, Channel]
+
+
+class EdgeProfile(Model):
+    """The cross-section between return and face: `width` along the face, `height` along the depth, in metres.
+
+    `curve` holds the points of a drawn profile as shares of width and height, from the return inward.
+    """
+
+    profile: Value[Literal["square", "chamfer", "roundover", "cove", "ogee", "step", "bead", "rim", "drawn"]] = (
+        "roundover"
+    )
+    width: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.03
+    height: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.03
+    segments: Value[Annotated[int, Field(ge=1, le=24)]] = 5
+    curve: list[CurvePoint] = Field(
+        default=[(0.0, 0.0), (0.1, 0.55), (0.45, 0.6), (0.55, 0.9), (1.0, 1.0)], min_length=2, max_length=32
+    )
+
+    @field_validator("curve")
+    @classmethod
+    def inward(cls, curve: list[CurvePoint]) -> list[CurvePoint]:
+        if curve[0][0] != 0 or curve[-1][0] != 1:
+            raise ValueError("a drawn profile begins at 0 and ends at 1 of its width")
+        for earlier, later in pairwise(curve):
+            if later[0] < earlier[0]:
+                raise ValueError(f"a drawn profile runs inward, but {later[0]:g} follows {earlier[0]:g}")
+        return curve
+
+
 class FormStep(StepBase):
-    """Depth and the edge profile of every letter above, front and rear alike."""
+    """What outlines above become: weight, counters and wall first, then depth with an edge front and rear.
+
+    `grow` says to which side of the plane of the type the depth goes. `weight` is in thousandths of an em, `wall` in
+    metres, 0 for letters that are not hollow. `corners` shapes inner corners of an edge.
+    """
 
     kind: Literal["form"] = "form"
     depth: Value[Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]] = 0.28
-    profile: Value[Literal["square", "chamfer", "roundover"]] = "roundover"
-    bevel: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.03
-    segments: Value[Annotated[int, Field(ge=1, le=24)]] = 5
+    grow: Value[Literal["both", "forward", "backward"]] = "both"
+    weight: Value[Weight] = 0.0
+    counters: Value[Literal["open", "filled"]] = "open"
+    wall: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.0
+    corners: Value[Literal["sharp", "mitre", "round"]] = "mitre"
+    front: EdgeProfile = EdgeProfile()
+    rear_alike: Value[bool] = True
+    rear: EdgeProfile = EdgeProfile()
 
 
 class Offset(Model):
@@ -200,7 +325,7 @@ ONE_OF_A_KIND = ("environment", "stage", "camera")
 
 
 class Shot(Model):
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     title: Name = "Untitled"
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
     width: int = Field(default=1280, ge=16, le=limits.SIDE_PIXELS)

@@ -99,6 +99,15 @@ class Link(Model):
     offset: float = 0
 
 
+def members(node: Any) -> list[tuple[str | int, Any]]:
+    """What a model, a list or a dictionary of the document holds, by name or index; empty for anything else."""
+    if isinstance(node, BaseModel):
+        return [(name, getattr(node, name)) for name in type(node).model_fields]
+    if isinstance(node, dict):
+        return list(node.items())
+    return list(enumerate(node)) if isinstance(node, list) else []
+
+
 def kind_of_value(raw: Any) -> str:
     """The tag of a raw or validated value."""
     if isinstance(raw, Keyed):

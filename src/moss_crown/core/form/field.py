@@ -13,7 +13,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.outline import MITRE_LIMIT, Join, Ring
+from moss_crown.core.form.outline import MITRE_LIMITS, Join, Ring
 
 # Columns of the element table: start x y, direction x y, length, direction of the edge before x y.
 _COLUMNS = 7
@@ -25,8 +25,8 @@ class InsetField:
     def __init__(self, rings: list[Ring], top: float, join: Join) -> None:
         self.elements = _elements(rings)
         self.top = top
-        self._mitre = join == "mitre"
-        reach = top * (MITRE_LIMIT if self._mitre else 1.0) + 1.0
+        self._limit = MITRE_LIMITS.get(join, 0.0)
+        reach = top * max(self._limit, 1.0) + 1.0
         low = self.elements[:, :2].min(0) - 1
         high = self.elements[:, :2].max(0) + 1
         self._cell = max(8.0, reach / 3, float((high - low).max()) / 64)
@@ -41,7 +41,7 @@ class InsetField:
         distances: NDArray[np.float64] = _distance(
             np.ascontiguousarray(points),
             self.elements,
-            self._mitre,
+            self._limit,
             self.top,
             self._starts,
             self._members,
@@ -107,7 +107,7 @@ def _bucket(elements, reach, cell, x0, y0, columns, rows):
 
 
 @numba.njit(cache=True, fastmath=True)
-def _distance(points, elements, mitre, top, starts, members, cell, x0, y0, columns, rows):
+def _distance(points, elements, limit, top, starts, members, cell, x0, y0, columns, rows):
     result = np.empty(len(points))
     for i in range(len(points)):
         x, y = points[i, 0], points[i, 1]
@@ -126,11 +126,11 @@ def _distance(points, elements, mitre, top, starts, members, cell, x0, y0, colum
                 px, py = elements[j, 5], elements[j, 6]
                 if ux * px + uy * py > 0.0 and px * dy - py * dx < 0.0:  # in the wedge of a reflex corner
                     radius = math.sqrt(ux * ux + uy * uy)
-                    if mitre:
+                    if limit > 0.0:
                         wedge = max(px * uy - py * ux, dx * uy - dy * ux)
                         nx, ny = -py - dy, px + dx
                         size = math.sqrt(nx * nx + ny * ny)
-                        if size < 2.0 / MITRE_LIMIT:  # past the limit: the corner is squared off
+                        if size < 2.0 / limit:  # past the limit: the corner is squared off
                             if size > 1e-9:
                                 wedge = max(wedge, (ux * nx + uy * ny) / size)
                             else:

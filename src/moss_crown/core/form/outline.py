@@ -15,16 +15,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.type.fonts import Font, Point
-from moss_crown.core.type.layout import Glyph
+from moss_crown.core.type.shape import Glyph
 
 Ring: TypeAlias = NDArray[np.float64]
-Join: TypeAlias = Literal["mitre", "round"]
+Join: TypeAlias = Literal["sharp", "mitre", "round"]
 
 TOLERANCE = 0.35
 """Largest distance of a chord from its curve."""
 
-MITRE_LIMIT = 2.0
-"""A reflex corner whose mitre would be longer than this many insets is squared off."""
+MITRE_LIMITS = {"sharp": 6.0, "mitre": 2.0}
+"""A reflex corner whose mitre would be longer than this many insets is squared off. With "round" it is an arc."""
 
 TIDY = 0.05
 SMALLEST_AREA = 4.0
@@ -92,14 +92,34 @@ def clean(paths: list[Ring]) -> list[Ring]:
 
 
 def inset(rings: list[Ring], distance: float, join: Join) -> list[Ring]:
-    """Move an outline inward by `distance`: zero or more rings, exact up to the join at reflex corners.
+    """Move an outline inward by `distance` (outward when negative): zero or more rings, exact up to the join.
 
     Always offset the original outline, never an inset of it: errors would add up and events would be missed.
     """
     section = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero)
-    kind = manifold3d.JoinType.Miter if join == "mitre" else manifold3d.JoinType.Round
-    moved = section.offset(-distance, kind, MITRE_LIMIT, ROUND_SEGMENTS).to_polygons()
+    kind = manifold3d.JoinType.Round if join == "round" else manifold3d.JoinType.Miter
+    moved = section.offset(-distance, kind, MITRE_LIMITS.get(join, 2.0), ROUND_SEGMENTS).to_polygons()
     return [np.asarray(ring, np.float64) for ring in moved]
+
+
+def shaped(rings: list[Ring], weight: float, fill: bool, wall: float, join: Join) -> list[Ring]:
+    """The outline before it gets depth: heavier or lighter by `weight`, counters filled, hollow with a `wall`.
+
+    All in thousandths of an em; a wall of 0 leaves it solid. A letter that would vanish keeps a trace: weight is
+    lightened only as far as something remains. Where a wall fills a stem there is no hollow.
+    """
+    if weight:
+        moved = clean(inset(rings, -weight, join))
+        while not moved and abs(weight) > 0.5:
+            weight *= 0.8
+            moved = clean(inset(rings, -weight, join))
+        rings = moved or rings
+    if fill:
+        rings = clean([ring for ring in rings if area(ring) > 0])
+    if wall > 0:
+        within = [ring[::-1] for ring in clean(inset(rings, wall, join))]
+        rings = pull_apart(rings + within)
+    return rings
 
 
 def area(ring: Ring) -> float:

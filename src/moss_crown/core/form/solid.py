@@ -1,17 +1,20 @@
-"""A solid letter: the front's plan lifted by its profile, mirrored to the rear, joined by the return."""
+"""A solid letter: one plan, lifted by the front's profile and by the rear's, joined by the return."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal, TypeAlias
 
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.mesh import FloatN3, IntN3, boundary
-from moss_crown.core.form.outline import Join, Ring
-from moss_crown.core.form.plan import plan
-from moss_crown.core.form.profile import ProfileKind, profile
+from moss_crown.core.form.mesh import INDEX_BOUND, FloatN3, IntN3, boundary, edge_keys
+from moss_crown.core.form.outline import Join, Ring, shaped
+from moss_crown.core.form.plan import Plan, plan
+from moss_crown.core.form.profile import SQUARE, Edge, Heights, merge_levels, over_levels, profile, sloped
+
+Grow: TypeAlias = Literal["both", "forward", "backward"]
 
 FACE, BEVEL, RETURN, REAR_BEVEL, REAR = range(5)
 FACETS = ("face", "bevel", "return", "rear bevel", "rear")
@@ -19,32 +22,56 @@ FACETS = ("face", "bevel", "return", "rear bevel", "rear")
 CREASE = np.cos(np.radians(32.0))
 """Normals are averaged across an edge that turns by less than this."""
 
-DEEPEST_BEVEL = 0.498
-"""Front and rear bevel share the depth: each takes less than half of it, so that a return remains."""
+MOST_EDGES = 0.996
+"""Front and rear edges share the depth; together they take at most this much of it."""
+
+GENTLE = 0.4
+"""How far a riser leans inward, in thousandths of an em, where an upright one cannot stand."""
 
 
 @dataclass(frozen=True)
 class Form:
-    """Metres. `bevel` is both width and height of the edge profile."""
+    """What a letter's outline becomes. Metres; `weight` in thousandths of an em.
+
+    The depth grows from the plane of the type: to both sides alike, forward or backward. Front and rear edges count
+    within it. `wall` makes the letter hollow, `fill` closes its counters, before it gets depth.
+    """
 
     depth: float
-    profile: ProfileKind
-    bevel: float
-    segments: int
+    front: Edge = SQUARE
+    rear: Edge = SQUARE
     join: Join = "mitre"
+    grow: Grow = "both"
+    weight: float = 0.0
+    fill: bool = False
+    wall: float = 0.0
 
     @property
-    def bevel_used(self) -> float:
-        """The bevel after its limit by depth; 0 for a square edge."""
-        return 0.0 if self.profile == "square" else min(self.bevel, DEEPEST_BEVEL * self.depth)
+    def limit(self) -> float:
+        """By how much both edges are made smaller, so that a return remains between them; 1 when they fit."""
+        wanted = sum(edge.height for edge in (self.front, self.rear) if edge.cuts)
+        return min(1.0, MOST_EDGES * self.depth / wanted) if wanted else 1.0
+
+    @property
+    def front_used(self) -> Edge:
+        return self.front.scaled(self.limit)
+
+    @property
+    def rear_used(self) -> Edge:
+        return self.rear.scaled(self.limit)
+
+    @property
+    def middle(self) -> float:
+        """z of the middle of the depth."""
+        return {"both": 0.0, "forward": self.depth / 2, "backward": -self.depth / 2}[self.grow]
 
 
 @dataclass(frozen=True)
 class Solid:
-    """A closed two-manifold, outward, centred in depth about z = 0.
+    """A closed two-manifold, outward.
 
     vertices (n, 3) metres; triangles (m, 3), counter-clockwise seen from outside; facet (m) of FACETS;
-    normals (m, 3, 3): one a corner, flat on faces, smooth along curves. `ridged`: somewhere the bevel is wider than
+    normals (m, 3, 3): one a corner, flat on faces, smooth along curves. `ridged`: somewhere the edge is wider than
     the stem and meets in a ridge.
     """
 
@@ -63,31 +90,123 @@ class Solid:
 
 def solid(rings: list[Ring], form: Form, unit: float) -> Solid:
     """Build a letter's solid from its clean outline in thousandths of an em; `unit` takes those to metres."""
-    edge = profile(form.profile, form.bevel_used / unit, form.segments)
-    levels = edge[:, 0]
-    front = plan(rings, levels, form.join)
-    height = form.depth / 2 - form.bevel_used + np.interp(front.inset, levels, edge[:, 1]) * unit
-    flat = front.points * unit
-    count = len(flat)
-    vertices = np.vstack([np.column_stack([flat, height]), np.column_stack([flat, -height])])
-    start, end = boundary(front.triangles)
-    returns = np.vstack([np.stack([start, start + count, end], 1), np.stack([end, start + count, end + count], 1)])
-    rear = front.triangles[:, ::-1] + count
-    face_band = len(levels) - 1
-    on_face = front.band == face_band
+    rings = shaped(rings, form.weight, form.fill, form.wall / unit, form.join)
+    lines = [profile(edge) / (unit, 1.0) for edge in (form.front_used, form.rear_used)]
+    built = _build(rings, lines, form, unit)
+    if not closed(built.triangles):
+        # Where a level touches itself an upright riser would share an edge with another: let risers lean a little.
+        built = _build(rings, [sloped(line, GENTLE) for line in lines], form, unit)
+    return built
+
+
+def _build(rings: list[Ring], lines: list[NDArray[np.float64]], form: Form, unit: float) -> Solid:
+    levels = merge_levels(*lines)
+    made = plan(rings, levels, form.join)
+    sides = [over_levels(line, levels) for line in lines]
+    half = form.depth / 2
+    front, rear = (
+        _side(made, levels, side, half - used.height * used.cuts)
+        for side, used in zip(sides, (form.front_used, form.rear_used), strict=True)
+    )
+    count = len(front.points)
+    vertices = np.vstack([front.points * (unit, unit, 1), rear.points * (unit, unit, -1)])
+    vertices[:, 2] += form.middle
+    start, end = front.rim
+    rear_start, rear_end = (index + count for index in rear.rim)
+    returns = np.vstack([np.stack([start, rear_start, end], 1), np.stack([end, rear_start, rear_end], 1)])
     facet = np.concatenate(
         [
-            np.where(on_face, FACE, BEVEL),
+            np.where(front.on_face, FACE, BEVEL),
             np.full(len(returns), RETURN),
-            np.where(on_face, REAR, REAR_BEVEL),
+            np.where(rear.on_face, REAR, REAR_BEVEL),
         ]
     ).astype(np.uint8)
-    used, triangles = np.unique(np.vstack([front.triangles, returns, rear]), return_inverse=True)
+    used, triangles = np.unique(
+        np.vstack([front.triangles, returns, rear.triangles[:, ::-1] + count]), return_inverse=True
+    )
     triangles = triangles.reshape(-1, 3)
     vertices = np.ascontiguousarray(vertices[used])
     normals = corner_normals(vertices, triangles, facet)
-    ridged = bool(form.bevel_used > 0 and front.inset.max() < levels[-1] * 0.9999) or _has_ridge(front.inset, levels)
-    return Solid(vertices, triangles, facet, normals, ridged)
+    return Solid(vertices, triangles, facet, normals, _has_ridge(made.inset, levels))
+
+
+@dataclass(frozen=True)
+class _Side:
+    """Front (or rear, as if it were a front): points (n, 3) with plan units and metres of height, triangles (m, 3),
+    which of them are face (m), and the rim's directed edges: starts and ends."""
+
+    points: FloatN3
+    triangles: IntN3
+    on_face: NDArray[np.bool_]
+    rim: tuple[NDArray[np.int64], NDArray[np.int64]]
+
+
+def _side(made: Plan, levels: NDArray[np.float64], heights: Heights, base: float) -> _Side:
+    """Lift a plan. A plan vertex has a copy for every group (bands between two risers) that meets there; copies of
+    neighbouring triangles are joined by upright walls."""
+    group = heights.group[made.band]
+    many = int(heights.group[-1]) + 1
+    keys, corner = np.unique(made.triangles * many + group[:, None], return_inverse=True)
+    triangles = corner.reshape(-1, 3)
+    vertex = keys // many
+    inset = made.inset[vertex]
+    height = heights.lift(inset, keys % many, levels)
+    points = np.column_stack([made.points[vertex], base + height])
+    start, end = boundary(made.triangles)
+    owner = _owners(made.triangles, start, end)
+    rim = tuple(np.searchsorted(keys, at * many + group[owner]) for at in (start, end))
+    walls = _walls(made.triangles, group, keys, many) if many > 1 else np.zeros((0, 3), np.int64)
+    on_face = np.concatenate([made.band >= heights.face, np.zeros(len(walls), bool)])
+    return _Side(points, np.vstack([triangles, walls]), on_face, (rim[0], rim[1]))
+
+
+def _owners(triangles: IntN3, start: NDArray[np.int64], end: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The triangle that has each directed edge."""
+    directed = (triangles * INDEX_BOUND + np.roll(triangles, -1, 1)).ravel()
+    order = np.argsort(directed)
+    found: NDArray[np.int64] = order[np.searchsorted(directed[order], start * INDEX_BOUND + end)] // 3
+    return found
+
+
+def _walls(triangles: IntN3, group: NDArray[np.int64], keys: NDArray[np.int64], many: int) -> IntN3:
+    """Upright walls along edges between triangles of different groups, counter-clockwise seen from outside.
+
+    A wall takes in every copy of its two vertices that lies between the two groups, so that walls that meet at a
+    vertex share its upright edges.
+    """
+    flat = edge_keys(triangles).ravel()
+    order = np.argsort(flat, kind="stable")
+    pair = np.flatnonzero(flat[order][1:] == flat[order][:-1])
+    one, two = order[pair], order[pair + 1]
+    differs = group[one // 3] != group[two // 3]
+    present = set(keys.tolist())
+    found: list[tuple[int, int, int]] = []
+    place = {key: k for k, key in enumerate(keys.tolist())}
+    for i, j in zip(one[differs].tolist(), two[differs].tolist(), strict=True):
+        lower, higher = (i, j) if group[i // 3] < group[j // 3] else (j, i)
+        low, high = int(group[lower // 3]), int(group[higher // 3])
+        a, b = int(triangles[lower // 3, lower % 3]), int(triangles[lower // 3, (lower + 1) % 3])
+        left = [place[a * many + g] for g in range(low, high + 1) if a * many + g in present]
+        right = [place[b * many + g] for g in range(low, high + 1) if b * many + g in present]
+        # Seen from the lower group the edge runs from a to b; the wall closes the polygon a..a' b'..b from outside.
+        x, y = 0, 0
+        while x < len(left) - 1 or y < len(right) - 1:
+            if x < len(left) - 1 and (y == len(right) - 1 or x <= y):
+                found.append((right[y], left[x], left[x + 1]))
+                x += 1
+            else:
+                found.append((left[x], right[y + 1], right[y]))
+                y += 1
+    return np.array(found, np.int64).reshape(-1, 3)
+
+
+def closed(triangles: IntN3) -> bool:
+    """Is every edge used once in each direction?"""
+    there = (triangles * INDEX_BOUND + np.roll(triangles, -1, 1)).ravel()
+    back = (np.roll(triangles, -1, 1) * INDEX_BOUND + triangles).ravel()
+    there.sort()
+    back.sort()
+    return bool((there[1:] != there[:-1]).all() and (there == back).all())
 
 
 def _has_ridge(inset: NDArray[np.float64], levels: NDArray[np.float64]) -> bool:

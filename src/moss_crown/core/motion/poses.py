@@ -14,12 +14,9 @@ from numpy.typing import NDArray
 Poses = NDArray[np.float64]
 
 
-def rest_poses(origins: NDArray[np.float64], frames: int) -> Poses:
-    """(l, 3) letter origins -> (f, l, 4, 4) poses at rest."""
-    poses = np.zeros((frames, len(origins), 4, 4))
-    poses[:, :, range(4), range(4)] = 1
-    poses[:, :, :3, 3] = origins
-    return poses
+def rest_poses(rest: NDArray[np.float64], frames: int) -> Poses:
+    """(l, 4, 4) letters at rest -> (f, l, 4, 4) the same at every frame."""
+    return np.ascontiguousarray(np.broadcast_to(rest, (frames, *rest.shape)))
 
 
 def drive_poses(

@@ -6,9 +6,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel
 
-from moss_crown.core.document.values import Keyed
+from moss_crown.core.document.values import Keyed, members
 from moss_crown.core.motion.curves import ease, slope_at_ends
 
 Frames = NDArray[np.float64]
@@ -54,11 +53,7 @@ def sample_one(value: Any, frame: float) -> Any:
 
 def has_keys(node: Any) -> bool:
     """Does anything in a value, a step or a list of steps have keys? What has none is the same at every frame."""
-    if isinstance(node, Keyed):
-        return True
-    if isinstance(node, BaseModel):
-        return any(has_keys(getattr(node, name)) for name in type(node).model_fields)
-    return isinstance(node, list) and any(has_keys(item) for item in node)
+    return isinstance(node, Keyed) or any(has_keys(member) for _, member in members(node))
 
 
 def _folded(value: Keyed[Any], frames: Frames, first: float, last: float) -> Frames:

@@ -10,6 +10,8 @@ from typing import Protocol, TypeAlias
 
 import uharfbuzz as hb
 
+from moss_crown.core.type.families import Axes
+
 EM = 1000.0
 Point: TypeAlias = tuple[float, float]
 
@@ -26,7 +28,7 @@ class OutlineSink(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class Font:
-    """An opened font file. `key` is a hash of its bytes: what geometry is addressed by."""
+    """An opened font file at a place on its axes. `key` is a hash of both: what geometry is addressed by."""
 
     key: str
     shaper: hb.Font
@@ -58,14 +60,49 @@ class Font:
         return left, top + box.height * self.unit, left + box.width * self.unit, top
 
 
-@lru_cache(maxsize=64)
-def open_font(path: Path) -> Font:
-    """Open a font file (TrueType or OpenType). The files are immutable, so the opened font is kept."""
+@dataclass(frozen=True, slots=True)
+class Axis:
+    """A variable axis: its tag, its name, and where it may stand."""
+
+    tag: str
+    name: str
+    least: float
+    usual: float
+    most: float
+
+
+@lru_cache(maxsize=256)
+def _face(path: Path) -> tuple[str, hb.Face, frozenset[int]]:
     raw = path.read_bytes()
     face = hb.Face(raw)
-    key = hashlib.sha256(raw).hexdigest()[:20]
-    font = Font(key, hb.Font(face), frozenset(face.unicodes), EM / face.upem, 0.0)
+    return hashlib.sha256(raw).hexdigest()[:20], face, frozenset(face.unicodes)
+
+
+@lru_cache(maxsize=1024)
+def open_font(path: Path, at: Axes = ()) -> Font:
+    """Open a font file (TrueType or OpenType) at places on its axes; values beyond an axis's ends are held there.
+
+    The files are immutable, so the opened font is kept.
+    """
+    key, face, coverage = _face(path)
+    known = {axis.tag: axis for axis in axes_of(path)}
+    placed = {tag: min(max(value, known[tag].least), known[tag].most) for tag, value in at if tag in known}
+    shaper = hb.Font(face)
+    if placed:
+        shaper.set_variations(placed)
+        key += "".join(f",{tag}={value:g}" for tag, value in sorted(placed.items()))
+    font = Font(key, shaper, coverage, EM / face.upem, 0.0)
     return replace(font, cap_height=_cap_height(font))
+
+
+@lru_cache(maxsize=256)
+def axes_of(path: Path) -> tuple[Axis, ...]:
+    """The variable axes of a font file, hidden ones left out; empty for a static font."""
+    _, face, _ = _face(path)
+    return tuple(
+        Axis(info.tag, face.get_name(info.name_id) or info.tag, info.min_value, info.default_value, info.max_value)
+        for info in face.axis_infos
+    )
 
 
 def _cap_height(font: Font) -> float:

@@ -1,45 +1,47 @@
-"""Text to placed letters: fallback by letter, shaping by HarfBuzz, tracking, lines, alignment.
+"""Text to placed letters: lines, alignment, justification, bent baselines.
 
-A letter is a shaping cluster that leaves ink: the unit of animation. Positions in metres.
+A letter is a shaping cluster that leaves ink: the unit of animation. Positions in metres, letters in reading order.
 """
 
 from __future__ import annotations
 
+import math
 import unicodedata
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
-from itertools import groupby
+from statistics import median
+from typing import Literal, TypeAlias
 
-import uharfbuzz as hb
+import numpy as np
+from numpy.typing import NDArray
 
-from moss_crown.core.errors import FamilyUnknown
-from moss_crown.core.type.families import FALLBACK, FAMILIES
-from moss_crown.core.type.fonts import Font, open_font
+from moss_crown.core.type.families import Axes
+from moss_crown.core.type.path import STRAIGHT, Baseline, seat
+from moss_crown.core.type.shape import PLAIN, Cluster, Glyph, Shaping, Style, cap_height, faces, shape_line
 
 DESCENT_KEPT = 0.05
 """A round letter dips below the baseline by a few hundredths of its height: it still stands on the floor. What
 goes deeper than this share of the cap height is a descender, and lifts the block."""
 
+WIDEST_FILL = 20.0
+"""Lines set to one width are enlarged by at most this factor."""
 
-@dataclass(frozen=True, slots=True)
-class Glyph:
-    """A glyph of a letter, placed from the letter's origin in thousandths of an em."""
-
-    font: int  # index into the faces of its family
-    index: int
-    dx: float
-    dy: float
+Align: TypeAlias = Literal["left", "centre", "right", "justify", "fill"]
+Box: TypeAlias = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True, slots=True)
 class Letter:
-    """One letter at rest. `unit` takes thousandths of an em to metres."""
+    """One letter at rest.
+
+    `unit` takes thousandths of an em to metres; left, right, bottom, top: its ink about its origin; x, y, z: its
+    origin; `turn` about z, then `swing` about y, in degrees. `first`: index of its first character in the text.
+    """
 
     text: str
     glyphs: tuple[Glyph, ...]
     family: str
-    x: float
-    y: float
+    axes: Axes
     unit: float
     left: float
     right: float
@@ -47,122 +49,169 @@ class Letter:
     top: float
     line: int
     word: int
-    index: int
-    lacking: bool  # the family lacks it: drawn from the fallback family
+    first: int
+    lacking: bool
+    weight: float = 0.0
+    depth: float = 1.0
+    index: int = 0
+    x: float = 0.0
+    y: float = 0.0
+    z: float = 0.0
+    turn: float = 0.0
+    swing: float = 0.0
+
+    @property
+    def centre(self) -> tuple[float, float]:
+        """The middle of its ink, about its origin."""
+        return (self.left + self.right) / 2, (self.bottom + self.top) / 2
+
+    def pose(self) -> NDArray[np.float64]:
+        """(4, 4) from the letter's own space to its block."""
+        matrix = np.eye(4)
+        matrix[:3, :3] = _rotation(self.turn, self.swing)
+        matrix[:3, 3] = self.x, self.y, self.z
+        return matrix
 
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """What decides the lines of a block. Metres, thousandths of an em, cap heights, as in the document."""
+    """What decides the lines of a block. Metres, thousandths of an em, cap heights, as in the document.
+
+    `styles`: one a character of the text; empty when all letters are set in `style`. `width`: what `fill` fills and
+    `justify` reaches; 0 for the widest line.
+    """
 
     text: str
-    family: str
+    style: Style
+    size: float = 1.0
+    tracking: float = 0.0
+    leading: float = 1.0
+    align: Align = "centre"
+    width: float = 0.0
+    shaping: Shaping = PLAIN
+    baseline: Baseline = STRAIGHT
+    styles: tuple[Style, ...] = ()
+
+
+def plain(text: str) -> str:
+    """The text as it is set: composed (NFC), so that a letter and its accent are one character where they can be."""
+    return unicodedata.normalize("NFC", text)
+
+
+@dataclass(slots=True)
+class _Line:
+    """Letters of a line from left to right, with the pen before and after each; metres, before alignment."""
+
+    letters: list[Letter]
+    start: list[float]
+    end: list[float]
+    styles: list[Style]
+    gaps: list[tuple[float, bool]]  # where a space widens: the pen there, and whether it is a space between words
+    length: float
     size: float
-    tracking: float
-    leading: float
-    align: str
 
-
-@dataclass(frozen=True, slots=True)
-class _Cluster:
-    text: str
-    glyphs: tuple[Glyph, ...]
-    advance: float
-    lacking: bool
-
-
-def faces(family: str) -> tuple[Font, ...]:
-    """The fonts that set a family, the fallback last. Raises FamilyUnknown."""
-    if family not in FAMILIES:
-        raise FamilyUnknown("family", family)
-    return tuple(open_font(path) for path in (*FAMILIES[family].paths(), *FALLBACK.paths()))
+    def ink(self) -> tuple[float, float]:
+        lows = [x + letter.left for x, letter in zip(self.start, self.letters, strict=True)]
+        highs = [x + letter.right for x, letter in zip(self.start, self.letters, strict=True)]
+        return min(lows, default=0.0), max(highs, default=0.0)
 
 
 @lru_cache(maxsize=1024)
 def set_block(setting: Setting) -> tuple[Letter, ...]:
     """Lay out a block: letters in reading order. Lines may be empty; spaces leave no letter.
 
-    Ink, not advance, is aligned, so that a flush edge is flush to the eye. The block stands on y = 0 unless
-    descenders go deeper than DESCENT_KEPT of the cap height; then it is lifted until the deepest touches.
+    Ink, not advance, is aligned, so that a flush edge is flush to the eye. The block stands on y = 0 unless ink goes
+    deeper than DESCENT_KEPT of the cap height; then it is lifted until the deepest touches.
     """
-    fonts = faces(setting.family)
-    unit = setting.size / fonts[0].cap_height
-    letters: list[Letter] = []
-    word = 0
-    lines = unicodedata.normalize("NFC", setting.text).split("\n")
-    for number, line in enumerate(lines):
-        x = 0.0
-        baseline = (len(lines) - 1 - number) * setting.leading * setting.size
-        fresh = True
-        for cluster in _shape_line(line, setting.family):
-            box = _ink(cluster.glyphs, fonts)
-            if box is None:
-                fresh = True
-            else:
-                word += fresh and bool(letters)
-                fresh = False
-                left, bottom, right, top = (side * unit for side in box)
-                letters.append(
-                    Letter(
-                        cluster.text,
-                        cluster.glyphs,
-                        setting.family,
-                        x * unit,
-                        baseline,
-                        unit,
-                        left,
-                        right,
-                        bottom,
-                        top,
-                        number,
-                        word,
-                        len(letters),
-                        cluster.lacking,
-                    )
-                )
-            x += cluster.advance + setting.tracking
-    return _stand(_aligned(letters, setting.align), setting.size)
+    lines = _lines(setting)
+    if setting.align == "fill":
+        lines = _filled(lines, setting)
+    width = setting.width or max((line.ink()[1] - line.ink()[0] for line in lines), default=0.0)
+    baselines = _baselines(lines, setting)
+    placed = []
+    for line, above in zip(lines, baselines, strict=True):
+        if setting.align == "justify":
+            _justified(line, width)
+        low, high = line.ink()
+        shift = {"left": -width / 2 - low, "right": width / 2 - high}.get(setting.align, -(low + high) / 2)
+        for letter, start, end, style in zip(line.letters, line.start, line.end, line.styles, strict=True):
+            placed.append(_seated(letter, start + shift, end + shift, above, line.length, style, setting))
+    placed.sort(key=lambda letter: letter.first)
+    return _stand([replace(letter, index=k) for k, letter in enumerate(placed)], setting.size)
 
 
-def _aligned(letters: list[Letter], align: str) -> list[Letter]:
-    spans: dict[int, tuple[float, float]] = {}
-    for letter in letters:
-        low, high = spans.get(letter.line, (float("inf"), float("-inf")))
-        spans[letter.line] = min(low, letter.x + letter.left), max(high, letter.x + letter.right)
-    widest = max((high - low for low, high in spans.values()), default=0.0)
-    shift = {
-        line: {"left": -widest / 2 - low, "right": widest / 2 - high, "centre": -(low + high) / 2}[align]
-        for line, (low, high) in spans.items()
-    }
-    return [_moved(letter, shift[letter.line], 0.0) for letter in letters]
+def _lines(setting: Setting) -> list[_Line]:
+    text = plain(setting.text)
+    styles = setting.styles or (setting.style,) * len(text)
+    found = []
+    first = word = 0
+    for number, row in enumerate(text.split("\n")):
+        own = styles[first : first + len(row)]
+        line = _Line([], [], [], [], [], 0.0, median([s.size for s in own]) if own else 1.0)
+        words = _words(row, word)
+        word = max([word, *(w + 1 for w in words if w >= 0)])
+        for cluster in shape_line(row, own, setting.shaping):
+            _append(line, cluster, own[cluster.first], first, number, words[cluster.first], setting)
+        found.append(line)
+        first += len(row) + 1
+    return found
 
 
-def _stand(letters: list[Letter], size: float) -> tuple[Letter, ...]:
-    lowest = min((letter.y + letter.bottom for letter in letters), default=0.0)
-    lift = -lowest if lowest < -DESCENT_KEPT * size else 0.0
-    return tuple(_moved(letter, 0.0, lift) for letter in letters)
+def _words(row: str, first: int) -> list[int]:
+    """The number of the word that each character belongs to; -1 for spaces."""
+    numbers, word, fresh = [], first - 1, True
+    for character in row:
+        if character.isspace():
+            fresh = True
+            numbers.append(-1)
+        else:
+            word += fresh
+            fresh = False
+            numbers.append(word)
+    return numbers
 
 
-def _moved(letter: Letter, dx: float, dy: float) -> Letter:
-    return Letter(
-        letter.text,
-        letter.glyphs,
-        letter.family,
-        letter.x + dx,
-        letter.y + dy,
-        letter.unit,
-        letter.left,
-        letter.right,
-        letter.bottom,
-        letter.top,
-        letter.line,
-        letter.word,
-        letter.index,
-        letter.lacking,
+def _append(line: _Line, cluster: Cluster, style: Style, base: int, number: int, word: int, setting: Setting) -> None:
+    unit = setting.size * style.size / cap_height(style.family, cluster.font, style.axes)
+    opened = (0.0 if cluster.joined else setting.tracking) + style.tracking
+    before = opened * unit if cluster.leftward else 0.0
+    after = 0.0 if cluster.leftward else opened * unit
+    start = line.length + before
+    end = start + cluster.advance * unit
+    line.length = end + after
+    box = _ink(cluster.glyphs, style.family, style.axes)
+    if box is None:
+        line.gaps.append(((start + end) / 2, True))
+        return
+    if line.letters and not cluster.joined:
+        line.gaps.append((start, False))
+    left, bottom, right, top = (side * unit for side in box)
+    line.letters.append(
+        Letter(
+            cluster.text,
+            cluster.glyphs,
+            style.family,
+            style.axes,
+            unit,
+            left,
+            right,
+            bottom,
+            top,
+            number,
+            word,
+            base + cluster.first,
+            cluster.lacking,
+            style.weight,
+            style.depth,
+        )
     )
+    line.start.append(start)
+    line.end.append(end)
+    line.styles.append(style)
 
 
-def _ink(glyphs: tuple[Glyph, ...], fonts: tuple[Font, ...]) -> tuple[float, float, float, float] | None:
+def _ink(glyphs: tuple[Glyph, ...], family: str, axes: Axes) -> Box | None:
+    fonts = faces(family, axes)
     boxes = []
     for glyph in glyphs:
         box = fonts[glyph.font].extents(glyph.index)
@@ -174,50 +223,92 @@ def _ink(glyphs: tuple[Glyph, ...], fonts: tuple[Font, ...]) -> tuple[float, flo
     return min(lefts), min(bottoms), max(rights), max(tops)
 
 
-@lru_cache(maxsize=4096)
-def _shape_line(line: str, family: str) -> tuple[_Cluster, ...]:
-    fonts = faces(family)
-    clusters: list[_Cluster] = []
-    for font, run in groupby(_assigned(line, fonts), key=lambda pair: pair[1]):
-        text = "".join(grapheme for grapheme, _ in run)
-        clusters += _shape_run(text, font, fonts, lacking=font == len(fonts) - 1)
-    return tuple(clusters)
-
-
-def _assigned(line: str, fonts: tuple[Font, ...]) -> list[tuple[str, int]]:
-    """Each base letter with its marks, and the first face that covers them all (the fallback if none does)."""
-    graphemes: list[str] = []
-    for character in line:
-        if unicodedata.category(character) in ("Cc", "Cs", "Cf"):
-            continue
-        if graphemes and unicodedata.combining(character):
-            graphemes[-1] += character
-        else:
-            graphemes.append(character)
-    last = len(fonts) - 1
-    return [
-        (g, next((i for i, font in enumerate(fonts) if all(ord(c) in font.coverage for c in g)), last))
-        for g in graphemes
-    ]
-
-
-def _shape_run(text: str, index: int, fonts: tuple[Font, ...], lacking: bool) -> list[_Cluster]:
-    font = fonts[index]
-    buffer = hb.Buffer()
-    buffer.add_str(text)
-    buffer.guess_segment_properties()
-    hb.shape(font.shaper, buffer)
-    starts = sorted({info.cluster for info in buffer.glyph_infos})
-    ends = dict(zip(starts, [*starts[1:], len(text)], strict=True))
-    shaped: list[_Cluster] = []
-    pairs = zip(buffer.glyph_infos, buffer.glyph_positions, strict=True)
-    for cluster, group in groupby(pairs, key=lambda pair: pair[0].cluster):
-        glyphs, pen = [], 0.0
-        for info, position in group:
-            glyphs.append(
-                Glyph(index, info.codepoint, pen + position.x_offset * font.unit, position.y_offset * font.unit)
+def _filled(lines: list[_Line], setting: Setting) -> list[_Line]:
+    """Every line enlarged or reduced until its ink is as wide as the width asked for, or as the widest line."""
+    spans = [line.ink() for line in lines]
+    width = setting.width or max((high - low for low, high in spans), default=0.0)
+    found = []
+    for line, (low, high) in zip(lines, spans, strict=True):
+        factor = min(width / (high - low), WIDEST_FILL) if high > low else 1.0
+        letters = [
+            replace(
+                m,
+                unit=m.unit * factor,
+                left=m.left * factor,
+                right=m.right * factor,
+                bottom=m.bottom * factor,
+                top=m.top * factor,
             )
-            pen += position.x_advance * font.unit
-        letter = text[cluster : ends[cluster]]
-        shaped.append(_Cluster(letter, tuple(glyphs), pen, lacking and not letter.isspace()))
-    return shaped
+            for m in line.letters
+        ]
+        found.append(
+            _Line(
+                letters,
+                [x * factor for x in line.start],
+                [x * factor for x in line.end],
+                line.styles,
+                [],
+                line.length * factor,
+                line.size * factor,
+            )
+        )
+    return found
+
+
+def _justified(line: _Line, width: float) -> None:
+    """Widen a line's spaces, or where it has none the gaps between its letters, until its ink is `width` wide."""
+    low, high = line.ink()
+    spaces = [at for at, space in line.gaps if space and low < at < high]
+    gaps = spaces or [at for at, _ in line.gaps]
+    if not gaps or width <= high - low:
+        return
+    each = (width - (high - low)) / len(gaps)
+    for k, start in enumerate(line.start):
+        moved = each * sum(at <= start + 1e-12 for at in gaps)
+        line.start[k] += moved
+        line.end[k] += moved
+    line.length += each * len(gaps)
+
+
+def _baselines(lines: list[_Line], setting: Setting) -> list[float]:
+    """Heights of the baselines, the last at 0. A larger line keeps its gap to the one above: its caps grow upward."""
+    heights = [0.0]
+    for line in lines[:0:-1]:
+        heights.append(heights[-1] + setting.size * (setting.leading + line.size - 1))
+    return heights[::-1]
+
+
+def _seated(
+    letter: Letter, start: float, end: float, above: float, length: float, style: Style, setting: Setting
+) -> Letter:
+    """A letter on its baseline: by the middle of its advance, then its own shift and its turn about its centre."""
+    middle = (start + end) / 2
+    place = seat(setting.baseline, middle, above, length)
+    turn = place.turn + style.turn
+    seated = np.array([place.x, place.y, place.z])
+    before, after = _rotation(place.turn, place.swing), _rotation(turn, place.swing)
+    centre = np.array([*letter.centre, 0.0])
+    shift = np.array(style.shift) * setting.size
+    origin = seated + before @ (np.array([start - middle, 0.0, 0.0]) + centre + shift) - after @ centre
+    x, y, z = (float(c) for c in origin)
+    return replace(letter, x=x, y=y, z=z, turn=turn, swing=place.swing)
+
+
+def _rotation(turn: float, swing: float) -> NDArray[np.float64]:
+    """(3, 3): about z by `turn`, then about y by `swing`, both in degrees."""
+    a, b = math.radians(turn), math.radians(swing)
+    ca, sa, cb, sb = math.cos(a), math.sin(a), math.cos(b), math.sin(b)
+    return np.array([[cb * ca, -cb * sa, sb], [sa, ca, 0.0], [-sb * ca, sb * sa, cb]])
+
+
+def _stand(letters: list[Letter], size: float) -> tuple[Letter, ...]:
+    lowest = min((_lowest(letter) for letter in letters), default=0.0)
+    lift = -lowest if lowest < -DESCENT_KEPT * size else 0.0
+    return tuple(replace(letter, y=letter.y + lift) for letter in letters) if lift else tuple(letters)
+
+
+def _lowest(letter: Letter) -> float:
+    a = math.radians(letter.turn)
+    return letter.y + min(
+        math.sin(a) * x + math.cos(a) * y for x in (letter.left, letter.right) for y in (letter.bottom, letter.top)
+    )
