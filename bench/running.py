@@ -88,6 +88,7 @@ def edit_to_picture(page: Page, url: str, edits: int = 30) -> list[float]:
     page.get_by_role("link", name=re.compile("^Open Kestrel")).first.click()
     page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=60_000)
     page.wait_for_timeout(2500)
+    page.get_by_role("tab", name="Place").click()
     field = page.get_by_role("spinbutton", name="Move y")
     box = field.bounding_box()
     assert box is not None

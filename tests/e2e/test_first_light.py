@@ -41,13 +41,16 @@ def test_typing_a_title_sets_it_in_the_picture_and_on_the_sheet(quiet, server):
 def test_a_family_is_chosen_in_its_own_shapes(quiet, server):
     shot = new_shot(quiet, server)
     quiet.get_by_role("button", name="Family: Archivo Black").click()
-    options = quiet.get_by_role("listbox", name="Families").get_by_role("option")
-    options.first.wait_for()
-    assert options.count() >= 8
-    faces = options.evaluate_all("all => all.map(o => getComputedStyle(o.querySelector('span')).fontFamily)")
-    assert len(set(faces)) == len(faces)
-    assert "SALT ROADS" in options.first.inner_text()
-    options.filter(has_text="Cinzel").click()
+    rows = quiet.get_by_role("list", name="Families").get_by_role("listitem")
+    rows.locator("path").first.wait_for(state="attached")
+    assert rows.count() >= 24
+    shapes = rows.locator("button[data-family] path").evaluate_all("all => all.map(p => p.getAttribute('d'))")
+    assert len(set(shapes)) == rows.count()
+    quiet.get_by_label("Script", exact=True).select_option("Arabic")
+    assert rows.count() == 3
+    quiet.get_by_label("Script", exact=True).select_option("")
+    quiet.get_by_label("Find a family by name").fill("cinz")
+    rows.first.get_by_role("button", name="Cinzel", exact=False).first.click()
     saved(quiet)
     assert step(server, shot, "block")["family"] == "cinzel"
 
@@ -55,7 +58,8 @@ def test_a_family_is_chosen_in_its_own_shapes(quiet, server):
 def test_dragging_a_number_previews_and_its_release_is_one_edit(quiet, server):
     shot = new_shot(quiet, server)
     quiet.get_by_role("button", name="Depth and bevel").first.click()
-    field = quiet.get_by_role("spinbutton", name="Bevel size")
+    quiet.get_by_role("tab", name="Front edge").click()
+    field = quiet.get_by_role("spinbutton", name="Edge height")
     box = field.bounding_box()
     x, y = box["x"] + 40, box["y"] + 10
     quiet.mouse.move(x, y)
@@ -67,17 +71,18 @@ def test_dragging_a_number_previews_and_its_release_is_one_edit(quiet, server):
     saved(quiet)
     out = server.client.get(f"/api/shots/{shot}").json()
     assert out["revision"] == 2
-    assert step(server, shot, "form")["bevel"] == pytest.approx(0.06)
+    assert step(server, shot, "form")["front"]["height"] == pytest.approx(0.06)
 
 
 def test_a_bevel_beyond_its_limit_is_said(quiet, server):
     new_shot(quiet, server)
     quiet.get_by_role("button", name="Depth and bevel").first.click()
-    field = quiet.get_by_role("spinbutton", name="Bevel size")
+    quiet.get_by_role("tab", name="Front edge").click()
+    field = quiet.get_by_role("spinbutton", name="Edge height")
     field.click()
     field.fill("0.5")
     field.press("Enter")
-    quiet.get_by_text("bevel limited to").wait_for()
+    quiet.get_by_text("edge limited to").wait_for()
 
 
 def test_scrubbing_and_stepping(quiet, server):
@@ -148,6 +153,7 @@ def test_the_sheet_by_keyboard(quiet, server):
 def test_a_value_is_keyed_eased_and_shows_its_curve(quiet, server):
     shot = new_shot(quiet, server)
     quiet.keyboard.press("Home")
+    quiet.get_by_role("tab", name="Place").click()
     quiet.get_by_role("button", name="Move: key this value").click()
     saved(quiet)
     quiet.keyboard.press("End")

@@ -143,7 +143,7 @@ def test_what_is_not_there(server):
     assert_problem(server.client.get(f"/api/takes/{uuid4()}"), 404, "take.missing")
     assert_problem(server.client.get(f"/api/productions/{uuid4()}/shots"), 404, "production.missing")
     assert_problem(server.client.get("/api/nothing"), 404, "http")
-    assert_problem(server.client.get("/api/families/none/font"), 404, "file.missing")
+    assert_problem(server.client.get("/api/families/none/licence"), 404, "file.missing")
     assert '<div id="root">' in server.client.get("/shots/anything").text
 
 

@@ -19,7 +19,9 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import AxisPlace, AxisTag, CurvePoint, Finite, Identity, Shot, Size
 from moss_crown.core.document.values import Keyed, Model, members
 from moss_crown.core.evaluate import (
+    Block,
     Structure,
+    block_section,
     camera_at,
     camera_step,
     environment_step,
@@ -121,6 +123,7 @@ def draft(shot: Shot) -> bytes:
                 "first": numbers[0],
                 "last": numbers[-1],
                 "letters": _letters(structure),
+                "blocks": [_block(shot, block) for block in structure.blocks],
                 "starts": {drive: begun.tolist() for drive, begun in times.starts.items()},
                 "rest": times.rest.tolist(),
             }
@@ -190,12 +193,25 @@ def _letters(structure: Structure) -> list[dict[str, Any]]:
                     "block": number,
                     "line": letter.line,
                     "word": letter.word,
+                    "first": letter.first,
                     "lacking": letter.lacking,
                     "recipe": recipe_of(letter, block.form).model_dump_json(),
                     "box": [letter.left, letter.bottom, letter.right, letter.top],
                 }
             )
     return found
+
+
+def _block(shot: Shot, block: Block) -> dict[str, Any]:
+    """The ids of a block's step and of the form step that shapes it, its cap height, and a cut through its stems."""
+    outline, stem = block_section(block)
+    return {
+        "step": shot.steps[block.step].id,
+        "form": _form_id(shot, block.step),
+        "size": block.setting.size,
+        "stem": stem,
+        "section": np.round(outline, 6).tolist(),
+    }
 
 
 def _lenses(shot: Shot, frames: list[int], aspect: float) -> list[Any]:

@@ -9,6 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
+from statistics import median
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -30,8 +32,9 @@ from moss_crown.core.document.shot import (
 )
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import FamilyUnknown
-from moss_crown.core.form.outline import TOLERANCE, letter_outline
+from moss_crown.core.form.outline import TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
+from moss_crown.core.form.section import section, stem_width
 from moss_crown.core.form.solid import Form, Solid, solid
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look.environment import environment
@@ -49,6 +52,8 @@ STEP_BLUR = np.radians(8.0)
 """A letter that turns gets a pose in the shutter for at most every 8 degrees: matrices are interpolated straight."""
 MOST_BLUR_POSES = 17
 STAGE_REACH = 60.0
+SECTION_LETTERS = 24
+"""A stem's usual width is taken from so many of a block's letters."""
 MOVING = ("move", "turn", "scale")
 """The members of a block that only move its letters; the others decide them."""
 CARD = Form(depth=0.02)
@@ -171,6 +176,25 @@ def letter_solid(glyphs: Glyphs, family: str, axes: Axes, unit: float, form: For
 def solid_of(letter: Letter, form: Form, cache: Cache) -> Solid:
     """The solid of a letter of a block with this form."""
     return letter_solid(letter.glyphs, letter.family, letter.axes, letter.unit, form_of_letter(letter, form), cache)
+
+
+@lru_cache(maxsize=4096)
+def _stem(
+    glyphs: Glyphs, family: str, axes: Axes, unit: float, weight: float, fill: bool, wall: float, join: Join
+) -> float:
+    rings = letter_outline(glyphs, faces(family, axes))
+    return stem_width(shaped(rings, weight, fill, wall / unit, join)) * unit
+
+
+def block_section(block: Block) -> tuple[NDArray[np.float64], float]:
+    """The cross-section of a block's letters through a stem of their usual width, and that width in metres."""
+    form = block.form
+    stems = [
+        _stem(m.glyphs, m.family, m.axes, m.unit, form.weight + m.weight, form.fill, form.wall, form.join)
+        for m in block.letters[:SECTION_LETTERS]
+    ]
+    stem = median(stems) if stems else 0.0
+    return section(form, stem), stem
 
 
 def letter_boxes(structure: Structure) -> NDArray[np.float64]:

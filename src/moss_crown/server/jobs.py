@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -22,7 +22,11 @@ from moss_crown.core.picture import FrameOrder, export_glb, frame_pixels, render
 from moss_crown.core.render.display import draft_table
 from moss_crown.core.render.renderer import Render, denoised
 from moss_crown.core.type.families import FAMILIES
-from moss_crown.core.type.shape import faces
+from moss_crown.core.type.features import features_of
+from moss_crown.core.type.fonts import axes_of
+from moss_crown.core.type.layout import Setting, set_block
+from moss_crown.core.type.sample import sample
+from moss_crown.core.type.shape import Style, faces
 
 POSTER_WIDTH, POSTER_SAMPLES = 480, 16
 STRIP_BINS = 48
@@ -64,6 +68,48 @@ def solid_of(recipe: str) -> bytes:
     if any(font >= len(faces(asked.family, tuple(asked.axes))) for font, *_ in asked.glyphs):
         raise DocumentInvalid("/glyphs", "a face of the family", "the family has fewer faces")
     return build_recipe(asked, _cache())
+
+
+def families() -> list[dict[str, Any]]:
+    """What the chooser and the desk need to know of every family."""
+    found = []
+    for family in FAMILIES.values():
+        at = dict(family.at)
+        axes = [
+            {"tag": a.tag, "name": a.name, "least": a.least, "most": a.most, "at": at.get(a.tag, a.usual)}
+            for a in axes_of(family.paths()[0])
+        ]
+        found.append(
+            {
+                "id": family.id,
+                "name": family.name,
+                "character": family.character,
+                "scripts": list(family.scripts),
+                "axes": axes,
+                "features": [asdict(feature) for feature in features_of(family.id)],
+            }
+        )
+    return found
+
+
+SAMPLE_WEIGHTS = (100, 200, 300, 400, 500, 600, 700, 800, 900)
+
+
+def samples(text: str, family: str | None) -> list[dict[str, Any]]:
+    """A line of text in every family, or in every weight of one."""
+    if family is not None and family not in FAMILIES:
+        raise FamilyUnknown("family", family)
+    wanted: list[tuple[str, float | None]] = [(id, None) for id in FAMILIES]
+    if family is not None:
+        weight = next((a for a in axes_of(FAMILIES[family].paths()[0]) if a.tag == "wght"), None)
+        steps = [w for w in SAMPLE_WEIGHTS if weight and weight.least <= w <= weight.most]
+        wanted = [(family, float(w)) for w in steps] or [(family, None)]
+    found = []
+    for id, weight_at in wanted:
+        axes = () if weight_at is None else (("wght", weight_at),)
+        set_in = sample(set_block(Setting(text, Style(id, axes))))
+        found.append({"family": id, "weight": weight_at, **asdict(set_in)})
+    return found
 
 
 def ridges_of(document: dict[str, Any]) -> list[str]:

@@ -114,11 +114,40 @@ class ShotOut(BaseModel):
     redo: str
 
 
+class AxisOut(BaseModel):
+    """`at` is where the family stands when the document says nothing."""
+
+    tag: str
+    name: str
+    least: float
+    most: float
+    at: float
+
+
+class FeatureOut(BaseModel):
+    tag: str
+    name: str
+    on: bool
+
+
 class FamilyOut(BaseModel):
     id: str
     name: str
     character: str
+    scripts: list[str]
+    axes: list[AxisOut]
+    features: list[FeatureOut]
     licence: str
+
+
+class SampleOut(BaseModel):
+    """A text set in a family: SVG path data, y downward, and the left, top, width and height of its ink."""
+
+    family: str
+    weight: float | None
+    path: str
+    box: tuple[float, float, float, float]
+    lacking: bool
 
 
 class RidgesOut(BaseModel):

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.letters import setting
 
+from letters import setting
 from moss_crown.core.form.field import InsetField
 from moss_crown.core.form.mesh import boundary, edge_keys, pack, unpack
 from moss_crown.core.form.outline import Flattener, area, clean, inset, letter_outline, pull_apart, tidy

@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.letters import alike, setting
 
+from letters import alike, setting
 from moss_crown.core.form.outline import area, clean, inset, letter_outline, shaped
 from moss_crown.core.form.profile import Edge, profile
 from moss_crown.core.form.solid import BEVEL, FACE, REAR, RETURN, Form, solid

@@ -5,8 +5,8 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.letters import alike, setting
 
+from letters import alike, setting
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.form.solid import solid
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, RayScene, intersect1, occluded1

@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from tests.letters import alike
 
+from letters import alike
 from moss_crown.core.form.solid import solid
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.renderer import Render, RenderSettings, render

@@ -2,8 +2,8 @@
 
 import pytest
 import uharfbuzz as hb
-from tests.letters import setting
 
+from letters import setting
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.type.families import FALLBACK, FAMILIES, FOLDER
 from moss_crown.core.type.fonts import open_font

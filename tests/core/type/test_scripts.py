@@ -4,8 +4,8 @@ import pytest
 import uharfbuzz as hb
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.letters import setting
 
+from letters import setting
 from moss_crown.core.type.bidi import base_level, levels, visual_order
 from moss_crown.core.type.families import FAMILIES, FOLDER
 from moss_crown.core.type.fonts import axes_of, open_font

@@ -368,15 +368,18 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/families/{id}/font": {
+    "/api/families/samples": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Font */
-        get: operations["font_api_families__id__font_get"];
+        /**
+         * Samples
+         * @description A line of text in every family, or in every weight of one, by the product's own shaping.
+         */
+        get: operations["samples_api_families_samples_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -604,11 +607,62 @@ export interface components {
             power: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
+         * AxisOut
+         * @description `at` is where the family stands when the document says nothing.
+         */
+        AxisOut: {
+            /** Tag */
+            tag: string;
+            /** Name */
+            name: string;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** At */
+            at: number;
+        };
+        /**
+         * Baseline
+         * @description How lines run: straight, on an arc in the plane of the type, or around an upright drum.
+         *
+         *     `radius` in metres, below 0 for the inside. `start` turns the text onward. `spread` gives each letter of a line an
+         *     equal share of the whole turn; `upright` letters do not lean.
+         */
+        Baseline: {
+            /**
+             * Kind
+             * @default straight
+             */
+            kind: ("straight" | "arc" | "drum") | components["schemas"]["Keyed_Literal__straight____arc____drum___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Radius
+             * @default 4
+             */
+            radius: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Start
+             * @default 0
+             */
+            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spread
+             * @default false
+             */
+            spread: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Upright
+             * @default false
+             */
+            upright: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
          * BlockStep
          * @description Lines of lettering. The origin is the middle of the last line's baseline; text lies in XY and faces +Z.
          *
          *     `size` is the cap height; `tracking` is in thousandths of an em; `leading` is the distance of baselines in
-         *     cap heights.
+         *     cap heights. `axes` are places on the family's variable axes; `features` are OpenType features by tag, 0 for off.
+         *     `width` is what "justify" and "fill" reach, 0 for the widest line. Patterns act in their order, then overrides.
          */
         BlockStep: {
             /** Id */
@@ -638,6 +692,25 @@ export interface components {
              * @default archivo-black
              */
             family: string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /** Axes */
+            axes?: {
+                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            };
+            /** Features */
+            features?: {
+                [key: string]: number;
+            };
+            /**
+             * Language
+             * @default
+             */
+            language: string;
+            /**
+             * Direction
+             * @default auto
+             * @enum {string}
+             */
+            direction: "auto" | "left_to_right" | "right_to_left";
             /**
              * Size
              * @default 1
@@ -657,7 +730,26 @@ export interface components {
              * Align
              * @default centre
              */
-            align: ("left" | "centre" | "right") | components["schemas"]["Keyed_Literal__left____centre____right___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            align: ("left" | "centre" | "right" | "justify" | "fill") | components["schemas"]["Keyed_Literal__left____centre____right____justify____fill___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Width
+             * @default 0
+             */
+            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "kind": "straight",
+             *       "radius": 4,
+             *       "start": 0,
+             *       "spread": false,
+             *       "upright": false
+             *     }
+             */
+            baseline: components["schemas"]["Baseline"];
+            /** Patterns */
+            patterns?: components["schemas"]["Pattern"][];
+            /** Overrides */
+            overrides?: components["schemas"]["Override"][];
             /**
              * Move
              * @default [
@@ -925,6 +1017,63 @@ export interface components {
                 number
             ];
         };
+        /**
+         * EdgeProfile
+         * @description The cross-section between return and face: `width` along the face, `height` along the depth, in metres.
+         *
+         *     `curve` holds the points of a drawn profile as shares of width and height, from the return inward.
+         */
+        EdgeProfile: {
+            /**
+             * Profile
+             * @default roundover
+             */
+            profile: ("square" | "chamfer" | "roundover" | "cove" | "ogee" | "step" | "bead" | "rim" | "drawn") | components["schemas"]["Keyed_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Width
+             * @default 0.03
+             */
+            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Height
+             * @default 0.03
+             */
+            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Segments
+             * @default 5
+             */
+            segments: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Curve
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         0.1,
+             *         0.55
+             *       ],
+             *       [
+             *         0.45,
+             *         0.6
+             *       ],
+             *       [
+             *         0.55,
+             *         0.9
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            curve: [
+                number,
+                number
+            ][];
+        };
         /** Edit */
         Edit: {
             /** Revision */
@@ -982,12 +1131,30 @@ export interface components {
             name: string;
             /** Character */
             character: string;
+            /** Scripts */
+            scripts: string[];
+            /** Axes */
+            axes: components["schemas"]["AxisOut"][];
+            /** Features */
+            features: components["schemas"]["FeatureOut"][];
             /** Licence */
             licence: string;
         };
+        /** FeatureOut */
+        FeatureOut: {
+            /** Tag */
+            tag: string;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+        };
         /**
          * FormStep
-         * @description Depth and the edge profile of every letter above, front and rear alike.
+         * @description What outlines above become: weight, counters and wall first, then depth with an edge front and rear.
+         *
+         *     `grow` says to which side of the plane of the type the depth goes. `weight` is in thousandths of an em, `wall` in
+         *     metres, 0 for letters that are not hollow. `corners` shapes inner corners of an edge.
          */
         FormStep: {
             /** Id */
@@ -1013,20 +1180,97 @@ export interface components {
              */
             depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
-             * Profile
-             * @default roundover
+             * Grow
+             * @default both
              */
-            profile: ("square" | "chamfer" | "roundover") | components["schemas"]["Keyed_Literal__square____chamfer____roundover___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            grow: ("both" | "forward" | "backward") | components["schemas"]["Keyed_Literal__both____forward____backward___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
-             * Bevel
-             * @default 0.03
+             * Weight
+             * @default 0
              */
-            bevel: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            weight: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
-             * Segments
-             * @default 5
+             * Counters
+             * @default open
              */
-            segments: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            counters: ("open" | "filled") | components["schemas"]["Keyed_Literal__open____filled___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Wall
+             * @default 0
+             */
+            wall: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Corners
+             * @default mitre
+             */
+            corners: ("sharp" | "mitre" | "round") | components["schemas"]["Keyed_Literal__sharp____mitre____round___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "profile": "roundover",
+             *       "width": 0.03,
+             *       "height": 0.03,
+             *       "segments": 5,
+             *       "curve": [
+             *         [
+             *           0,
+             *           0
+             *         ],
+             *         [
+             *           0.1,
+             *           0.55
+             *         ],
+             *         [
+             *           0.45,
+             *           0.6
+             *         ],
+             *         [
+             *           0.55,
+             *           0.9
+             *         ],
+             *         [
+             *           1,
+             *           1
+             *         ]
+             *       ]
+             *     }
+             */
+            front: components["schemas"]["EdgeProfile"];
+            /**
+             * Rear Alike
+             * @default true
+             */
+            rear_alike: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "profile": "roundover",
+             *       "width": 0.03,
+             *       "height": 0.03,
+             *       "segments": 5,
+             *       "curve": [
+             *         [
+             *           0,
+             *           0
+             *         ],
+             *         [
+             *           0.1,
+             *           0.55
+             *         ],
+             *         [
+             *           0.45,
+             *           0.6
+             *         ],
+             *         [
+             *           0.55,
+             *           0.9
+             *         ],
+             *         [
+             *           1,
+             *           1
+             *         ]
+             *       ]
+             *     }
+             */
+            rear: components["schemas"]["EdgeProfile"];
         };
         /**
          * Formula
@@ -1066,6 +1310,31 @@ export interface components {
              * @constant
              */
             status: "up";
+        };
+        /** KeyFloatd612 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
         };
         /** KeyFloat1dd0 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____: {
@@ -1142,6 +1411,56 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyFloat1644 */
+        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyFloata37d */
+        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyFloateb1d */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
             /** Frame */
@@ -1194,6 +1513,31 @@ export interface components {
         };
         /** KeyFloat42dc */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyFloat546e */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -1492,15 +1836,71 @@ export interface components {
              */
             hold: boolean;
         };
-        /** KeyLiteralba7e */
-        Key_Literal__left____centre____right___: {
+        /** KeyLiteralfb26 */
+        Key_Literal__both____forward____backward___: {
             /** Frame */
             frame: number;
             /**
              * Value
              * @enum {string}
              */
-            value: "left" | "centre" | "right";
+            value: "both" | "forward" | "backward";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyLiterala4cf */
+        Key_Literal__left____centre____right____justify____fill___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "left" | "centre" | "right" | "justify" | "fill";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyLiteral7740 */
+        Key_Literal__open____filled___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "open" | "filled";
             /**
              * @default {
              *       "leave": [
@@ -1548,15 +1948,71 @@ export interface components {
              */
             hold: boolean;
         };
-        /** KeyLiteralbbaf */
-        Key_Literal__square____chamfer____roundover___: {
+        /** KeyLiteral83ac */
+        Key_Literal__sharp____mitre____round___: {
             /** Frame */
             frame: number;
             /**
              * Value
              * @enum {string}
              */
-            value: "square" | "chamfer" | "roundover";
+            value: "sharp" | "mitre" | "round";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyLiterald635 */
+        Key_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "square" | "chamfer" | "roundover" | "cove" | "ogee" | "step" | "bead" | "rim" | "drawn";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyLiterald114 */
+        Key_Literal__straight____arc____drum___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "straight" | "arc" | "drum";
             /**
              * @default {
              *       "leave": [
@@ -1801,6 +2257,23 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyedFloatd612 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloat1dd0 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
@@ -1852,6 +2325,40 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloat1644 */
+        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedFloata37d */
+        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloateb1d */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
             /** Keys */
@@ -1890,6 +2397,23 @@ export interface components {
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedFloat546e */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"][];
             /**
              * Before
              * @default hold
@@ -2090,10 +2614,44 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
-        /** KeyedLiteralba7e */
-        Keyed_Literal__left____centre____right___: {
+        /** KeyedLiteralfb26 */
+        Keyed_Literal__both____forward____backward___: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__left____centre____right___"][];
+            keys: components["schemas"]["Key_Literal__both____forward____backward___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedLiterala4cf */
+        Keyed_Literal__left____centre____right____justify____fill___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__left____centre____right____justify____fill___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedLiteral7740 */
+        Keyed_Literal__open____filled___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__open____filled___"][];
             /**
              * Before
              * @default hold
@@ -2124,10 +2682,44 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
-        /** KeyedLiteralbbaf */
-        Keyed_Literal__square____chamfer____roundover___: {
+        /** KeyedLiteral83ac */
+        Keyed_Literal__sharp____mitre____round___: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__square____chamfer____roundover___"][];
+            keys: components["schemas"]["Key_Literal__sharp____mitre____round___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedLiterald635 */
+        Keyed_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedLiterald114 */
+        Keyed_Literal__straight____arc____drum___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__straight____arc____drum___"][];
             /**
              * Before
              * @default hold
@@ -2490,6 +3082,154 @@ export interface components {
                 number
             ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
+        /**
+         * Override
+         * @description Lettering of some letters by hand: characters `first` to `last`, both included, of the text `of`.
+         *
+         *     `of` is the text it was made on. On another text it holds for those of its letters that still have their match.
+         */
+        Override: {
+            /** Family */
+            family?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /** Axes */
+            axes?: {
+                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            };
+            /**
+             * Size
+             * @default 1
+             */
+            size: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tracking
+             * @default 0
+             */
+            tracking: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Weight
+             * @default 0
+             */
+            weight: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Depth
+             * @default 1
+             */
+            depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /** Of */
+            of: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+        };
+        /**
+         * Pattern
+         * @description Lettering by rule: the first, the last, both, or every n-th letter, word or line within each block, line or word.
+         *
+         *     With "every", `every` counts on from the `start`-th (1 is the first).
+         */
+        Pattern: {
+            /** Family */
+            family?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /** Axes */
+            axes?: {
+                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            };
+            /**
+             * Size
+             * @default 1
+             */
+            size: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tracking
+             * @default 0
+             */
+            tracking: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Weight
+             * @default 0
+             */
+            weight: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Depth
+             * @default 1
+             */
+            depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Unit
+             * @default letter
+             * @enum {string}
+             */
+            unit: "letter" | "word" | "line";
+            /**
+             * Pick
+             * @default first
+             * @enum {string}
+             */
+            pick: "first" | "last" | "first_and_last" | "every";
+            /**
+             * Within
+             * @default block
+             * @enum {string}
+             */
+            within: "block" | "line" | "word";
+            /**
+             * Every
+             * @default 2
+             */
+            every: number;
+            /**
+             * Start
+             * @default 2
+             */
+            start: number;
+        };
         /** Problem */
         Problem: {
             /** Type */
@@ -2534,14 +3274,35 @@ export interface components {
             /** Letters */
             letters: string[];
         };
+        /**
+         * SampleOut
+         * @description A text set in a family: SVG path data, y downward, and the left, top, width and height of its ink.
+         */
+        SampleOut: {
+            /** Family */
+            family: string;
+            /** Weight */
+            weight: number | null;
+            /** Path */
+            path: string;
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Lacking */
+            lacking: boolean;
+        };
         /** Shot */
         Shot: {
             /**
              * Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            version: 1;
+            version: 2;
             /**
              * Title
              * @default Untitled
@@ -3537,13 +4298,14 @@ export interface operations {
             };
         };
     };
-    font_api_families__id__font_get: {
+    samples_api_families_samples_get: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
+            query: {
+                text: string;
+                family?: string | null;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -3553,7 +4315,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["SampleOut"][];
+                };
             };
             /** @description An error, as application/problem+json */
             default: {

@@ -4,7 +4,11 @@ import { useLocation } from 'wouter';
 import { Dialog } from '../ui/controls';
 import { toggleTheme } from '../ui/theme';
 import { useShotStore } from './context';
+import { kern, nudge, pickAll } from './desk/nudge';
 import type { ShotStore, View } from './store';
+
+const KERN = 5; // thousandths of an em
+const NUDGE = 0.01; // cap heights
 
 export interface ShotCommand {
   name: string;
@@ -48,6 +52,26 @@ export function shotCommands(
     { name: 'From the front', keys: '3', run: view('front') },
     { name: 'From the side', keys: '4', run: view('side') },
     { name: 'From the top', keys: '5', run: view('top') },
+    { name: 'Kern: closer to the letter before', keys: 'Alt+ArrowLeft', run: () => kern(store, -KERN) },
+    { name: 'Kern: further from the letter before', keys: 'Alt+ArrowRight', run: () => kern(store, KERN) },
+    {
+      name: 'Nudge the picked letters left',
+      keys: 'Alt+Shift+ArrowLeft',
+      run: () => nudge(store, -NUDGE, 0),
+    },
+    {
+      name: 'Nudge the picked letters right',
+      keys: 'Alt+Shift+ArrowRight',
+      run: () => nudge(store, NUDGE, 0),
+    },
+    { name: 'Nudge the picked letters up', keys: 'Alt+Shift+ArrowUp', run: () => nudge(store, 0, NUDGE) },
+    {
+      name: 'Nudge the picked letters down',
+      keys: 'Alt+Shift+ArrowDown',
+      run: () => nudge(store, 0, -NUDGE),
+    },
+    { name: 'Pick every letter', keys: 'A', run: () => pickAll(store) },
+    { name: 'Pick nothing', keys: 'Escape', run: () => store.pick([]) },
     { name: 'Safe areas', keys: 'G', run: () => store.toggle('guides') },
     { name: 'Loop', keys: 'L', run: () => store.toggle('loop') },
     { name: 'Light or dark', keys: 'Shift+T', run: toggleTheme },
@@ -62,13 +86,13 @@ const BARE_KEYS_IN = 'input, textarea, select, [role="listbox"], [role="dialog"]
 function pressed(e: KeyboardEvent): string {
   const key = e.key === ' ' ? 'Space' : e.key.length === 1 ? e.key.toUpperCase() : e.key;
   const shift = e.shiftKey && (e.key.length > 1 || /[a-z]/i.test(e.key)) ? 'Shift+' : '';
-  return `${e.ctrlKey || e.metaKey ? 'Ctrl+' : ''}${shift}${key}`;
+  return `${e.altKey ? 'Alt+' : ''}${e.ctrlKey || e.metaKey ? 'Ctrl+' : ''}${shift}${key}`;
 }
 
 export function useShortcuts(commands: ShotCommand[]) {
   useEffect(() => {
     const listen = (e: KeyboardEvent) => {
-      if (e.altKey || e.defaultPrevented) return;
+      if (e.defaultPrevented) return;
       const target = e.target as HTMLElement;
       const keys = pressed(e);
       // While one types, only what no field understands itself; Space still presses a focused button.

@@ -11,9 +11,18 @@ export interface LetterAtRest {
   block: number;
   line: number;
   word: number;
+  first: number; // index of its first character in the block's text
   lacking: boolean;
   recipe: string;
   box: [number, number, number, number];
+}
+/** A block of a span: its step and form step by id, cap height, and a cut through a stem, in metres. */
+export interface BlockAtRest {
+  step: string;
+  form: string;
+  size: number;
+  stem: number;
+  section: [number, number][];
 }
 export interface Look {
   blocks: [Surface, Surface][];
@@ -43,6 +52,7 @@ interface SpanHead {
   first: number;
   last: number;
   letters: LetterAtRest[];
+  blocks: BlockAtRest[];
   starts: Record<string, number[]>; // by the id of the drive
   rest: number[];
 }

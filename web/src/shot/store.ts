@@ -2,7 +2,7 @@ import { immutableJSONPatch } from 'immutable-json-patch';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, api, bytes, ok, type Schemas } from '../api/client';
 import { toast } from '../ui/toasts';
-import { type Draft, readDraft, unframe } from './draft';
+import { type Draft, readDraft, spanAt, unframe } from './draft';
 import type { Operation } from './values';
 
 export type Shot = Schemas['Shot'];
@@ -45,6 +45,7 @@ export interface ShotState {
   lane: string;
   proof: Proof | null;
   ridges: string[];
+  picked: number[]; // letters of the span at the playhead
 }
 
 /** Everything about one open shot. Edits are applied here at once, sent one by one, and stand when the server says so. */
@@ -70,6 +71,7 @@ export function createShot(id: string) {
     lane: '',
     proof: null,
     ridges: [],
+    picked: [],
   }));
   const { getState: get, setState: set } = store;
   const waiting: Waiting[] = [];
@@ -122,7 +124,15 @@ export function createShot(id: string) {
   function show(draft: Draft) {
     // A shot opens on its rest pose: what an arrival ends in is what is judged first. Later the playhead is the user's.
     const frame = get().draft ? get().frame : Math.ceil(draft.rest);
-    set({ draft, frame: Math.min(Math.max(frame, draft.first), draft.last) });
+    const at = Math.min(Math.max(frame, draft.first), draft.last);
+    const letters = (of: Draft | null) =>
+      (of &&
+        spanAt(of, at)
+          ?.letters.map((l) => l.text)
+          .join('')) ??
+      '';
+    const picked = letters(get().draft) === letters(draft) ? get().picked : [];
+    set({ draft, frame: at, picked });
   }
 
   function tell(error: unknown) {
@@ -297,6 +307,7 @@ export function createShot(id: string) {
     /** Put the draft back to what is stored, after a drag that was given up. */
     settle: () => void refresh(),
     selectStep: (step: string) => set({ step }),
+    pick: (picked: number[]) => set({ picked }),
     setView: (view: View) => {
       if (get().mode === 'proof' && view !== 'shot') setMode('draft');
       set({ view });

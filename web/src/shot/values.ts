@@ -46,7 +46,8 @@ export function at(document: unknown, path: string): unknown {
 /** The patch that makes a value be `value` at a frame: a key there when it has keys, the constant otherwise. */
 export function setting(document: unknown, path: string, frame: number, value: unknown): Operation[] {
   const now = at(document, path);
-  if (!isKeyed(now)) return [{ op: 'replace', path, value }];
+  // A member of a dictionary, such as a variable axis, may not be there yet.
+  if (!isKeyed(now)) return [{ op: now === undefined || now === null ? 'add' : 'replace', path, value }];
   const index = now.keys.findIndex((k) => k.frame === frame);
   if (index >= 0) return [{ op: 'replace', path: `${path}/keys/${index}/value`, value }];
   const after = now.keys.findIndex((k) => k.frame > frame);
@@ -59,8 +60,14 @@ export function setting(document: unknown, path: string, frame: number, value: u
 export function keying(document: unknown, path: string, frame: number, shown: unknown): Operation[] {
   const now = at(document, path);
   if (!isKeyed(now)) {
-    const key = { frame, value: now, ease: SMOOTH, hold: false };
-    return [{ op: 'replace', path, value: { keys: [key], before: 'hold', after: 'hold' } }];
+    const key = { frame, value: now ?? shown, ease: SMOOTH, hold: false };
+    return [
+      {
+        op: now === undefined ? 'add' : 'replace',
+        path,
+        value: { keys: [key], before: 'hold', after: 'hold' },
+      },
+    ];
   }
   const index = now.keys.findIndex((k) => k.frame === frame);
   if (index < 0) return setting(document, path, frame, shown);

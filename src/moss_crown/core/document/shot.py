@@ -127,7 +127,7 @@ class Baseline(Model):
     """
 
     kind: Value[Literal["straight", "arc", "drum"]] = "straight"
-    radius: Value[Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=False)]] = 4.0
+    radius: Value[Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=False)]] = 6.0
     start: Value[Degrees] = 0.0
     spread: Value[bool] = False
     upright: Value[bool] = False

@@ -23,7 +23,8 @@ SCRIPTS = {
     "devanagari": "Devanagari",
     "japanese": "Japanese",
 }
-"""The parts that a family's glyphs are split into, in the order in which they are tried, and the script that each is the body of."""
+"""The parts that a family's glyphs are split into, in the order in which they are tried, with the script that each
+holds the body of."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -113,3 +113,16 @@ def _cap_height(font: Font) -> float:
             if box:
                 return box[3]
     return 0.7 * EM
+
+
+@lru_cache(maxsize=256)
+def feature_tags(path: Path) -> frozenset[str]:
+    """The tags of all OpenType layout features of a font file."""
+    _, face, _ = _face(path)
+    found: set[str] = set()
+    for table in ("GSUB", "GPOS"):
+        for index, _ in enumerate(face.get_table_script_tags(table)):
+            found.update(face.get_language_feature_tags(table, index))
+            for language, _ in enumerate(face.get_script_language_tags(table, index)):
+                found.update(face.get_language_feature_tags(table, index, language))
+    return frozenset(found)

@@ -1,41 +1,36 @@
-"""The bundled families: a list, their files for the browser, their licences."""
+"""The bundled families: a list with axes and features, words set in them, their licences."""
 
 from __future__ import annotations
 
-from pathlib import Path
-
-from fastapi import APIRouter
+from fastapi import APIRouter, Depends, Query
 from fastapi.responses import FileResponse
 
-from moss_crown.core.type.families import FALLBACK, FAMILIES, FOLDER, Family
+from moss_crown.core.type.families import FALLBACK, FAMILIES, FOLDER
+from moss_crown.server import jobs
+from moss_crown.server.context import Context, context
 from moss_crown.server.errors import FileMissing
-from moss_crown.server.schemas import FamilyOut
+from moss_crown.server.schemas import FamilyOut, SampleOut
 
 router = APIRouter(prefix="/api/families", tags=["type"])
 ALL = {**FAMILIES, FALLBACK.id: FALLBACK}
-YEAR = {"cache-control": "public, max-age=31536000"}
 
 
 @router.get("")
-def list_families() -> list[FamilyOut]:
-    return [
-        FamilyOut(id=f.id, name=f.name, character=f.character, licence=f"/api/families/{f.id}/licence")
-        for f in FAMILIES.values()
-    ]
+async def list_families(here: Context = Depends(context)) -> list[FamilyOut]:
+    found = await here.pool.draft.run(jobs.families)
+    return [FamilyOut(**family, licence=f"/api/families/{family['id']}/licence") for family in found]
 
 
-def _family(id: str) -> Family:
-    if id not in ALL:
-        raise FileMissing(f"family {id}")
-    return ALL[id]
-
-
-@router.get("/{id}/font", response_class=FileResponse)
-def font(id: str) -> FileResponse:
-    path: Path = _family(id).paths()[0]
-    return FileResponse(path, media_type="font/ttf", headers=YEAR)
+@router.get("/samples")
+async def samples(
+    text: str = Query(min_length=1, max_length=60), family: str | None = None, here: Context = Depends(context)
+) -> list[SampleOut]:
+    """A line of text in every family, or in every weight of one, by the product's own shaping."""
+    return [SampleOut(**one) for one in await here.pool.draft.run(jobs.samples, text, family)]
 
 
 @router.get("/{id}/licence", response_class=FileResponse)
 def licence(id: str) -> FileResponse:
-    return FileResponse(FOLDER / _family(id).licence, media_type="text/plain; charset=utf-8")
+    if id not in ALL:
+        raise FileMissing(f"family {id}")
+    return FileResponse(FOLDER / ALL[id].licence, media_type="text/plain; charset=utf-8")

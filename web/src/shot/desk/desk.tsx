@@ -1,12 +1,13 @@
-import { useEffect, useId, useRef, useState } from 'react';
-import { Hint, inputLook } from '../../ui/controls';
+import { useState } from 'react';
 import { useShot, useShotStore } from '../context';
 import { stepTitle } from '../recipe/steps';
 import type { Step } from '../store';
-import { at, EASES, type Ease, easeName, isKeyed, keying, setting } from '../values';
-import { FamilyField } from './families';
-import { type FieldSpec, fieldsOf } from './fields';
-import { NumberField } from './number';
+import { useFamilies } from './families';
+import { fieldsOf } from './fields';
+import { Letters } from './letters';
+import { Patterns } from './patterns';
+import { SectionBoard } from './section';
+import { ValueField } from './value';
 
 /** The values of the chosen step. */
 export function Desk() {
@@ -17,6 +18,9 @@ export function Desk() {
   const step = document?.steps?.[index];
   const notes = useShot((s) => s.draft?.notes);
   const ridges = useShot((s) => s.ridges);
+  const picked = useShot((s) => s.picked);
+  const { data: families } = useFamilies();
+  const [wanted, setWanted] = useState('');
   if (!document || !step) {
     return (
       <section aria-label="Desk" className="h-[236px] bg-panel p-4 text-dim">
@@ -26,11 +30,16 @@ export function Desk() {
   }
   const said = notes?.filter((n) => n.step === step.id).map((n) => n.text) ?? [];
   if (step.kind === 'form' && ridges.length)
-    said.push(`the bevel is wider than a stem and meets in a ridge: ${ridges.join(' ')}`);
+    said.push(`the edge is wider than a stem and meets in a ridge: ${ridges.join(' ')}`);
+  const family = step.kind === 'block' ? families?.find((f) => f.id === step.family) : undefined;
+  const fields = fieldsOf(step, family);
+  const groups = [...new Set(fields.map((field) => field.group ?? ''))];
+  if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');
+  const group = groups.includes(wanted) ? wanted : (groups[0] as string);
   return (
     <section
       aria-label="Desk"
-      className="max-h-[46%] min-h-[212px] overflow-y-auto border-t bg-panel px-4 pt-2.5 pb-2"
+      className="h-[264px] shrink-0 overflow-y-auto border-t bg-panel px-4 pt-2.5 pb-2"
     >
       <h2 className="mb-2 flex items-baseline gap-2.5 font-semibold text-base">
         {stepTitle(step)}
@@ -54,11 +63,41 @@ export function Desk() {
           ! {text}
         </p>
       ))}
-      <div className="grid grid-cols-4 gap-x-4 gap-y-2">
-        {fieldsOf(step).map((field) => (
-          <ValueField key={`${step.id}${field.path}`} field={field} base={`/steps/${index}`} />
-        ))}
-      </div>
+      {groups.length > 1 && (
+        <div role="tablist" aria-label="Groups of values" className="mb-2 flex gap-1 border-b">
+          {groups.map((name) => (
+            <button
+              key={name}
+              type="button"
+              role="tab"
+              aria-selected={name === group}
+              className={`-mb-px border-b-2 px-2 pb-1 text-sm ${name === group ? 'border-moss text-ink' : 'border-transparent text-dim hover:text-ink'}`}
+              onClick={() => setWanted(name)}
+            >
+              {name}
+              {name === 'Letters' && picked.length > 0 && ` ${picked.length}`}
+            </button>
+          ))}
+        </div>
+      )}
+      {group === 'Letters' ? (
+        <Letters index={index} />
+      ) : group === 'Patterns' ? (
+        <Patterns index={index} />
+      ) : (
+        <div className="flex gap-4">
+          <div className="grid flex-1 grid-cols-4 content-start gap-x-4 gap-y-2">
+            {fields
+              .filter((field) => (field.group ?? '') === group)
+              .map((field) => (
+                <ValueField key={`${step.id}${field.path}`} field={field} base={`/steps/${index}`} />
+              ))}
+          </div>
+          {step.kind === 'form' && (
+            <SectionBoard step={step} index={index} side={group === 'Rear edge' ? 'rear' : 'front'} />
+          )}
+        </div>
+      )}
     </section>
   );
 }
@@ -70,7 +109,7 @@ function aboutStep(step: Step): string {
     case 'block':
       return 'lines of lettering; their place, turn and scale';
     case 'form':
-      return 'front and rear alike';
+      return 'weight, counters and wall come first, then depth, then the edges';
     case 'material':
       return 'face covers the rear too; edge covers bevel and return';
     case 'lights':
@@ -82,354 +121,4 @@ function aboutStep(step: Step): string {
     default:
       return '';
   }
-}
-
-function ValueField({ field, base }: { field: FieldSpec; base: string }) {
-  const store = useShotStore();
-  const path = base + field.path;
-  const document = useShot((s) => s.document);
-  const frame = useShot((s) => s.frame);
-  const draft = useShot((s) => s.draft);
-  const lane = useShot((s) => s.lane);
-  const label = useId();
-  const stored = at(document, path);
-  const keyed = isKeyed(stored);
-  const shown = keyed ? (draft?.keyed[path]?.[frame - (draft?.first ?? 0)] ?? stored.keys[0]?.value) : stored;
-  const hasKey = keyed && stored.keys.some((k) => k.frame === frame);
-  const key = keyed ? stored.keys.findIndex((k) => k.frame === frame) : -1;
-
-  const commit = (value: unknown) => store.edit(setting(document, path, frame, value), `${field.label}`);
-  const preview = (value: unknown) => store.preview(setting(document, path, frame, value));
-  const span = field.wide || field.kind === 'vector' ? 'col-span-2' : '';
-
-  return (
-    <div className={span} data-path={path}>
-      <div className="mb-0.5 flex h-4.5 items-center gap-1.5 text-dim text-xs">
-        <span id={label} className="truncate">
-          {field.label}
-        </span>
-        {field.unit && <span className="truncate">{field.unit}</span>}
-        <span className="flex-1" />
-        {keyed && (field.kind === 'number' || field.kind === 'vector') && (
-          <button
-            type="button"
-            aria-pressed={lane === path}
-            className={`text-xs underline ${lane === path ? 'text-ink' : ''}`}
-            onClick={() => store.setLane(path)}
-          >
-            curve
-          </button>
-        )}
-        {field.kind !== 'ease' && (
-          <KeyMark
-            label={field.label}
-            keyed={keyed}
-            here={hasKey}
-            onPress={() => store.edit(keying(document, path, frame, shown), `key ${field.label}`)}
-          />
-        )}
-      </div>
-      <Control field={field} label={label} shown={shown} keyed={keyed} commit={commit} preview={preview} />
-      {key >= 0 &&
-        keyed &&
-        key < stored.keys.length - 1 &&
-        (field.kind === 'number' || field.kind === 'vector' || field.kind === 'colour') && (
-          <EaseChoice
-            label={`ease after this key of ${field.label}`}
-            ease={(stored.keys[key] as { ease: Ease }).ease}
-            onCommit={(ease) =>
-              store.edit(
-                [{ op: 'replace', path: `${path}/keys/${key}/ease`, value: ease }],
-                `ease of ${field.label}`,
-              )
-            }
-          />
-        )}
-    </div>
-  );
-}
-
-interface ControlProps {
-  field: FieldSpec;
-  label: string;
-  shown: unknown;
-  keyed: boolean;
-  commit: (value: unknown) => void;
-  preview: (value: unknown) => void;
-}
-
-function Control({ field, label, shown, keyed, commit, preview }: ControlProps) {
-  const document = useShot((s) => s.document);
-  switch (field.kind) {
-    case 'number':
-      return (
-        <NumberField
-          label={field.label}
-          value={Number(shown)}
-          step={field.step}
-          min={field.min}
-          max={field.max}
-          decimals={field.decimals}
-          keyed={keyed}
-          onDraft={preview}
-          onCommit={commit}
-        />
-      );
-    case 'vector': {
-      const value = (shown as number[]) ?? [];
-      const put = (k: number, v: number) => value.map((old, i) => (i === k ? v : old));
-      return (
-        <div className="flex gap-1" role="group" aria-labelledby={label}>
-          {field.parts?.map((part, k) => (
-            <NumberField
-              key={part}
-              label={`${field.label} ${part}`}
-              value={value[k] ?? 0}
-              step={field.step}
-              decimals={field.decimals}
-              keyed={keyed}
-              onDraft={(v) => preview(put(k, v))}
-              onCommit={(v) => commit(put(k, v))}
-            />
-          ))}
-        </div>
-      );
-    }
-    case 'choice':
-      return (
-        <select
-          aria-labelledby={label}
-          className={`${inputLook} ${keyed ? 'border-key' : ''}`}
-          value={String(shown)}
-          onChange={(e) => commit(e.target.value)}
-        >
-          {field.options?.map((o) => (
-            <option key={o.value} value={o.value}>
-              {o.name}
-            </option>
-          ))}
-        </select>
-      );
-    case 'switch':
-      return (
-        <button
-          type="button"
-          role="switch"
-          aria-checked={Boolean(shown)}
-          aria-labelledby={label}
-          className={`${inputLook} text-left ${keyed ? 'border-key' : ''}`}
-          onClick={() => commit(!shown)}
-        >
-          {shown ? 'yes' : 'no'}
-        </button>
-      );
-    case 'colour':
-      return (
-        <ColourField
-          label={label}
-          value={shown as number[]}
-          keyed={keyed}
-          commit={commit}
-          preview={preview}
-        />
-      );
-    case 'text':
-      return <TextField label={label} value={String(shown)} commit={commit} preview={preview} />;
-    case 'family': {
-      const text = at(document, '/steps/0/text');
-      return (
-        <FamilyField value={String(shown)} text={typeof text === 'string' ? text : ''} onCommit={commit} />
-      );
-    }
-    case 'ease':
-      return <EaseChoice label={field.label} ease={shown as Ease} onCommit={commit} />;
-  }
-}
-
-function KeyMark({
-  label,
-  keyed,
-  here,
-  onPress,
-}: {
-  label: string;
-  keyed: boolean;
-  here: boolean;
-  onPress: () => void;
-}) {
-  const what = here
-    ? 'take the key at this frame away'
-    : keyed
-      ? 'set a key at this frame'
-      : 'key this value';
-  return (
-    <Hint text={what}>
-      <button
-        type="button"
-        aria-label={`${label}: ${what}`}
-        aria-pressed={keyed}
-        onClick={onPress}
-        className="grid size-4.5 place-items-center rounded"
-      >
-        <svg width="12" height="12" aria-hidden="true">
-          <circle
-            cx="6"
-            cy="6"
-            r="4"
-            fill={here ? 'var(--key)' : 'none'}
-            stroke={keyed ? 'var(--key)' : 'var(--dim)'}
-            strokeWidth={keyed ? 2 : 1.3}
-            strokeDasharray={keyed ? undefined : '2 1.6'}
-          />
-        </svg>
-      </button>
-    </Hint>
-  );
-}
-
-function EaseChoice({
-  label,
-  ease,
-  onCommit,
-}: {
-  label: string;
-  ease: Ease;
-  onCommit: (ease: Ease) => void;
-}) {
-  const name = easeName(ease);
-  const [a, b, c, d] = [
-    ease.leave?.[0] ?? 0,
-    ease.leave?.[1] ?? 0,
-    ease.arrive?.[0] ?? 1,
-    ease.arrive?.[1] ?? 1,
-  ];
-  return (
-    <div className="flex items-center gap-1">
-      <select
-        aria-label={label}
-        className={inputLook}
-        value={name}
-        onChange={(e) => onCommit(EASES.find((x) => x.name === e.target.value)?.ease ?? ease)}
-      >
-        {name === 'own' && <option value="own">own</option>}
-        {EASES.map((x) => (
-          <option key={x.name}>{x.name}</option>
-        ))}
-      </select>
-      <svg width="30" height="28" viewBox="-2 -6 34 40" aria-hidden="true" className="shrink-0">
-        <path
-          d={`M0 28 C ${a * 30} ${28 - b * 28} ${c * 30} ${28 - d * 28} 30 0`}
-          fill="none"
-          stroke="var(--key)"
-          strokeWidth="2"
-        />
-      </svg>
-    </div>
-  );
-}
-
-function TextField({
-  label,
-  value,
-  commit,
-  preview,
-}: {
-  label: string;
-  value: string;
-  commit: (v: string) => void;
-  preview: (v: string) => void;
-}) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const timer = useRef(0);
-  const last = useRef(value);
-  useEffect(() => () => clearTimeout(timer.current), []);
-  const send = (text: string) => {
-    clearTimeout(timer.current);
-    if (text !== last.current) {
-      last.current = text;
-      commit(text);
-    }
-  };
-  return (
-    <textarea
-      aria-labelledby={label}
-      data-testid="title-text"
-      rows={2}
-      maxLength={2000}
-      spellCheck={false}
-      className={`${inputLook} h-auto min-h-12 resize-y py-1 text-base`}
-      value={typed ?? value}
-      onFocus={() => {
-        last.current = value;
-        setTyped(value);
-      }}
-      onChange={(e) => {
-        const text = e.target.value;
-        setTyped(text);
-        clearTimeout(timer.current);
-        if (text.trim()) {
-          preview(text);
-          timer.current = window.setTimeout(() => send(text), 600);
-        }
-      }}
-      onBlur={() => {
-        if (typed !== null) send(typed);
-        setTyped(null);
-      }}
-      onKeyDown={(e) => e.key !== 'Escape' || e.currentTarget.blur()}
-    />
-  );
-}
-
-const toHex = (linear: number[]) =>
-  `#${linear
-    .map((c) =>
-      Math.round((c <= 0.0031308 ? c * 12.92 : 1.055 * c ** (1 / 2.4) - 0.055) * 255)
-        .toString(16)
-        .padStart(2, '0'),
-    )
-    .join('')}`;
-const fromHex = (hex: string) =>
-  [1, 3, 5].map((i) => {
-    const c = Number.parseInt(hex.slice(i, i + 2), 16) / 255;
-    return Number((c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4).toFixed(5));
-  });
-
-/** The browser's colour field speaks sRGB; the document is scene-linear. */
-function ColourField({
-  label,
-  value,
-  keyed,
-  commit,
-  preview,
-}: {
-  label: string;
-  value: number[];
-  keyed: boolean;
-  commit: (v: number[]) => void;
-  preview: (v: number[]) => void;
-}) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const shown = typed ?? toHex(value ?? [0, 0, 0]);
-  const timer = useRef(0);
-  return (
-    <div className="flex gap-1">
-      <input
-        type="color"
-        aria-labelledby={label}
-        value={shown}
-        className={`h-7 w-full rounded-md border bg-bark p-0.5 ${keyed ? 'border-key' : ''}`}
-        onChange={(e) => {
-          const hex = e.target.value;
-          setTyped(hex);
-          preview(fromHex(hex));
-          clearTimeout(timer.current);
-          timer.current = window.setTimeout(() => {
-            setTyped(null);
-            commit(fromHex(hex));
-          }, 400);
-        }}
-      />
-    </div>
-  );
 }

@@ -1,7 +1,20 @@
+import type { Schemas } from '../../api/client';
 import type { Step } from '../store';
+import { isKeyed } from '../values';
+
+type Family = Schemas['FamilyOut'];
 
 /** How a value is edited. What it means and which bounds hold is the core's; these are the hands' limits. */
-export type FieldKind = 'number' | 'vector' | 'choice' | 'switch' | 'colour' | 'text' | 'family' | 'ease';
+export type FieldKind =
+  | 'number'
+  | 'vector'
+  | 'choice'
+  | 'switch'
+  | 'feature'
+  | 'colour'
+  | 'text'
+  | 'family'
+  | 'ease';
 
 export interface FieldSpec {
   path: string;
@@ -15,6 +28,9 @@ export interface FieldSpec {
   parts?: string[];
   options?: { value: string; name: string }[];
   wide?: boolean;
+  group?: string;
+  plain?: boolean; // not a value: it cannot be keyed
+  start?: unknown; // what is shown while the document has no such member
 }
 
 const number = (path: string, label: string, more: Partial<FieldSpec> = {}): FieldSpec => ({
@@ -50,25 +66,165 @@ const material = (path: string, name: string): FieldSpec[] => [
   number(`${path}/ior`, `${name}: index of refraction`, { min: 1, max: 3 }),
 ];
 
+const grouped = (group: string, fields: FieldSpec[]): FieldSpec[] => fields.map((f) => ({ ...f, group }));
+
+/** What a pattern or an override may change of its letters; `path` leads to it. */
+export const letteringFields = (path = ''): FieldSpec[] => [
+  number(`${path}/size`, 'Size', { unit: 'times', min: 0.01, max: 50 }),
+  number(`${path}/tracking`, 'Space after', {
+    unit: '1/1000 em',
+    step: 1,
+    decimals: 0,
+    min: -500,
+    max: 5000,
+  }),
+  vector(`${path}/shift`, 'Shift', { unit: 'cap heights', step: 0.01 }),
+  number(`${path}/turn`, 'Turn', { unit: '°', step: 1, decimals: 1 }),
+  number(`${path}/weight`, 'Weight', { unit: '1/1000 em', step: 0.5, decimals: 1, min: -200, max: 200 }),
+  number(`${path}/depth`, 'Depth', { unit: 'times', min: 0.01, max: 50 }),
+  { path: `${path}/family`, label: 'Family', kind: 'family', wide: true },
+];
+
+const LANGUAGES: [string, string][] = [
+  ['', 'from the text'],
+  ['nl', 'Dutch'],
+  ['tr', 'Turkish'],
+  ['ro', 'Romanian'],
+  ['pl', 'Polish'],
+  ['ca', 'Catalan'],
+  ['sr', 'Serbian'],
+  ['bg', 'Bulgarian'],
+  ['fa', 'Persian'],
+  ['ur', 'Urdu'],
+  ['mr', 'Marathi'],
+  ['ja', 'Japanese'],
+];
+
+const edge = (path: string): FieldSpec[] => [
+  choice(
+    `${path}/profile`,
+    'Edge profile',
+    'square',
+    'chamfer',
+    'roundover',
+    'cove',
+    'ogee',
+    'step',
+    'bead',
+    'rim',
+    'drawn',
+  ),
+  number(`${path}/width`, 'Edge width', { unit: 'm', step: 0.002, decimals: 3, min: 0, max: 10 }),
+  number(`${path}/height`, 'Edge height', { unit: 'm', step: 0.002, decimals: 3, min: 0, max: 10 }),
+  number(`${path}/segments`, 'Segments', { step: 1, decimals: 0, min: 1, max: 24 }),
+];
+
+type Block = Extract<Step, { kind: 'block' }>;
+
+function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
+  const axes = (family?.axes ?? []).map((axis) =>
+    number(`/axes/${axis.tag}`, axis.name, {
+      step: axis.most - axis.least > 20 ? 1 : 0.01,
+      decimals: axis.most - axis.least > 20 ? 0 : 2,
+      min: axis.least,
+      max: axis.most,
+      start: axis.at,
+    }),
+  );
+  const features = (family?.features ?? []).map(
+    (feature): FieldSpec => ({
+      path: `/features/${feature.tag}`,
+      label: feature.name,
+      kind: 'feature',
+      start: feature.on ? 1 : 0,
+    }),
+  );
+  const bent = isKeyed(step.baseline?.kind) || step.baseline?.kind !== 'straight';
+  return [
+    ...grouped('Text', [
+      { path: '/text', label: 'Text', kind: 'text', wide: true },
+      { path: '/family', label: 'Family', kind: 'family', wide: true },
+      number('/size', 'Cap height', { unit: 'm', min: 0.01, max: 100 }),
+      number('/tracking', 'Tracking', { unit: '1/1000 em', step: 1, decimals: 0, min: -500, max: 5000 }),
+      number('/leading', 'Line spacing', { unit: 'cap heights', min: -10, max: 20 }),
+      choice(
+        '/align',
+        'Align',
+        'left',
+        'centre',
+        'right',
+        ['justify', 'both edges, by spaces'],
+        ['fill', 'both edges, by size'],
+      ),
+      ...axes,
+    ]),
+    ...grouped('Baseline', [
+      choice(
+        '/baseline/kind',
+        'Lines run',
+        ['straight', 'straight'],
+        ['arc', 'on an arc'],
+        ['drum', 'around a drum'],
+      ),
+      ...(bent
+        ? [
+            number('/baseline/radius', 'Radius', {
+              unit: 'm, below 0 inside',
+              step: 0.05,
+              min: -1000,
+              max: 1000,
+            }),
+            number('/baseline/start', 'Turned onward', { unit: '°', step: 1, decimals: 1 }),
+            { path: '/baseline/spread', label: 'Spread over the whole turn', kind: 'switch' } as FieldSpec,
+            { path: '/baseline/upright', label: 'Upright letters', kind: 'switch' } as FieldSpec,
+          ]
+        : []),
+      number('/width', 'Width of the lines', { unit: 'm, 0: widest', step: 0.05, min: 0, max: 1000 }),
+    ]),
+    ...grouped('Features', [
+      ...features,
+      { ...choice('/language', 'Language', ...LANGUAGES), plain: true },
+      {
+        ...choice(
+          '/direction',
+          'Direction',
+          ['auto', 'from the text'],
+          ['left_to_right', 'left to right'],
+          ['right_to_left', 'right to left'],
+        ),
+        plain: true,
+      },
+    ]),
+    ...grouped('Place', PLACE),
+  ];
+}
+
 /** The fields of a step, in the order in which they are thought of. */
-export function fieldsOf(step: Step): FieldSpec[] {
+export function fieldsOf(step: Step, family?: Family): FieldSpec[] {
   switch (step.kind) {
     case 'block':
-      return [
-        { path: '/text', label: 'Text', kind: 'text', wide: true },
-        { path: '/family', label: 'Family', kind: 'family', wide: true },
-        number('/size', 'Cap height', { unit: 'm', min: 0.01, max: 100 }),
-        number('/tracking', 'Tracking', { unit: '1/1000 em', step: 1, decimals: 0, min: -500, max: 5000 }),
-        number('/leading', 'Line spacing', { unit: 'cap heights', min: -10, max: 20 }),
-        choice('/align', 'Align', 'left', 'centre', 'right'),
-        ...PLACE,
-      ];
+      return blockFields(step, family);
     case 'form':
       return [
-        number('/depth', 'Depth', { unit: 'm', step: 0.005, decimals: 3, min: 0.001, max: 100 }),
-        choice('/profile', 'Edge profile', 'square', 'chamfer', 'roundover'),
-        number('/bevel', 'Bevel size', { unit: 'm', step: 0.002, decimals: 3, min: 0, max: 10 }),
-        number('/segments', 'Segments', { step: 1, decimals: 0, min: 1, max: 24 }),
+        ...grouped('Depth', [
+          number('/depth', 'Depth', { unit: 'm', step: 0.005, decimals: 3, min: 0.001, max: 100 }),
+          choice('/grow', 'Grows', ['both', 'both ways'], ['forward', 'forward'], ['backward', 'backward']),
+          number('/weight', 'Weight', { unit: '1/1000 em', step: 0.5, decimals: 1, min: -200, max: 200 }),
+          choice('/counters', 'Counters', ['open', 'open'], ['filled', 'filled']),
+          number('/wall', 'Hollow, with a wall of', {
+            unit: 'm, 0: solid',
+            step: 0.002,
+            decimals: 3,
+            min: 0,
+            max: 10,
+          }),
+          choice('/corners', 'Inner corners', 'sharp', ['mitre', 'mitred'], ['round', 'rounded']),
+        ]),
+        ...grouped('Front edge', edge('/front')),
+        ...grouped('Rear edge', [
+          { path: '/rear_alike', label: 'Like the front', kind: 'switch' },
+          ...(step.rear_alike === true ? [] : edge('/rear')),
+        ]),
       ];
     case 'drive':
       return [

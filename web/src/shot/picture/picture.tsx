@@ -2,6 +2,7 @@ import { useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Button, Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import type { View } from '../store';
+import { Picked } from './picked';
 import { DraftStage } from './stage';
 
 const VIEWS: { id: View; name: string; keys: string }[] = [
@@ -93,6 +94,7 @@ function Frame() {
   const [size, setSize] = useState({ width: 0, height: 0 });
   const [broken, setBroken] = useState('');
   const [shown, setShown] = useState(false);
+  const [shownAt, setShownAt] = useState(0);
   const aspect = (document?.width ?? 16) / (document?.height ?? 9);
 
   useLayoutEffect(() => {
@@ -114,6 +116,7 @@ function Frame() {
       const made = new DraftStage(canvas.current);
       made.onShown = (at, ms) => {
         setShown(true);
+        setShownAt(performance.now());
         const marks = window as unknown as { mossShown?: { at: number; frame: number; ms: number } };
         marks.mossShown = { at: performance.now(), frame: at, ms };
       };
@@ -182,6 +185,7 @@ function Frame() {
             )}
           </div>
         )}
+        {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
         {guides && <Guides />}
         {broken && (
           <p className="absolute inset-0 grid place-items-center p-6 text-center text-white">{broken}</p>

@@ -122,6 +122,56 @@ export class DraftStage {
     this.ask();
   }
 
+  private camera(): THREE.PerspectiveCamera {
+    if (this.view === 'shot') this.aimShot();
+    const camera = this.view === 'shot' ? this.shotCamera : this.walkCamera;
+    camera.updateMatrixWorld();
+    return camera;
+  }
+
+  /** The front of a letter's box on the picture: four corners as shares of its width and height; null behind the eye. */
+  outline(letter: number): [number, number][] | null {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    const box = span?.letters[letter]?.box;
+    if (!span || !box) return null;
+    const camera = this.camera();
+    const pose = new THREE.Matrix4().fromArray(poseAt(span, this.frame, letter));
+    const [left, bottom, right, top] = box;
+    const corners: [number, number][] = [];
+    for (const [x, y] of [
+      [left, bottom],
+      [right, bottom],
+      [right, top],
+      [left, top],
+    ] as const) {
+      const at = new THREE.Vector3(x, y, 0).applyMatrix4(pose).project(camera);
+      if (at.z > 1) return null;
+      corners.push([(at.x + 1) / 2, (1 - at.y) / 2]);
+    }
+    return corners;
+  }
+
+  /** The letter at a place of the picture (shares of its width and height), by what is really drawn there; -1 for none. */
+  letterAt(x: number, y: number): number {
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2(x * 2 - 1, 1 - y * 2), this.camera());
+    this.title.updateMatrixWorld(true);
+    const hit = ray.intersectObjects(this.title.children, false)[0];
+    return this.places.find((p) => p.batch === hit?.object && p.instance === hit?.batchId)?.letter ?? -1;
+  }
+
+  /** Letters whose middle lies within a rectangle of the picture, in shares. */
+  lettersWithin(x0: number, y0: number, x1: number, y1: number): number[] {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    return (span?.letters ?? []).flatMap((_, k) => {
+      const corners = this.outline(k);
+      if (!corners) return [];
+      const x = corners.reduce((sum, c) => sum + c[0], 0) / 4;
+      const y = corners.reduce((sum, c) => sum + c[1], 0) / 4;
+      return x >= x0 && x <= x1 && y >= y0 && y <= y1 ? [k] : [];
+    });
+  }
+
   /** How long a moving picture may take to draw, in milliseconds; still pictures only follow when nothing plays. */
   setPlaying(frameMs: number | null) {
     this.playing = frameMs !== null;
@@ -394,13 +444,11 @@ export class DraftStage {
       this.renderer.setSize(width, height, false);
     const target = still ? this.stillTarget : this.movingTarget;
     if (target.width !== width || target.height !== height) target.setSize(width, height);
-    let camera = this.shotCamera;
-    if (this.view === 'shot') this.aimShot();
-    else {
-      camera = this.walkCamera;
-      camera.aspect = width / height;
-      camera.updateProjectionMatrix();
+    if (this.view !== 'shot') {
+      this.walkCamera.aspect = width / height;
+      this.walkCamera.updateProjectionMatrix();
     }
+    const camera = this.camera();
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
     this.display.show(this.renderer, target.texture);

@@ -72,7 +72,7 @@ export function stepAbout(step: Step, draft: Draft | null): string {
       return `${letters} letters, ${lines} ${lines === 1 ? 'line' : 'lines'}`;
     }
     case 'form':
-      return `${plain(step.depth, ' m')} deep, ${plain(step.profile)} ${step.profile === 'square' ? '' : plain(step.bevel, ' m')}`;
+      return `${plain(step.depth, ' m')} deep, ${plain(step.front?.profile)} ${step.front?.profile === 'square' ? '' : plain(step.front?.width, ' m')}`;
     case 'drive':
       return `${letters} letters, cadence from frame ${plain(step.reach?.start)}`;
     case 'material':

@@ -1,0 +1,39 @@
+"""The cross-section of a letter through a straight stem: what a profile really does at its size."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.form.outline import Ring, area
+from moss_crown.core.form.profile import Edge, profile
+from moss_crown.core.form.solid import Form
+
+
+def stem_width(rings: list[Ring]) -> float:
+    """The width of a stroke that has the outline's area and length: twice the area by the perimeter."""
+    length = sum(float(np.hypot(*(np.roll(ring, -1, 0) - ring).T).sum()) for ring in rings)
+    return 2 * sum(area(ring) for ring in rings) / length if length else 0.0
+
+
+def section(form: Form, stem: float) -> NDArray[np.float64]:
+    """(n, 2) across and forward, metres: the closed outline of a cut through a stem, from left to right over the front.
+
+    An edge wider than half the stem ends in a ridge in its middle, as the solid does.
+    """
+    front = _side(form.front_used, stem, form.depth)
+    rear = _side(form.rear_used, stem, form.depth)
+    outline = np.vstack([front, rear[::-1] * (1, -1)])
+    return np.asarray(outline + (0.0, form.middle))
+
+
+def _side(edge: Edge, stem: float, depth: float) -> NDArray[np.float64]:
+    line = profile(edge)
+    base = depth / 2 - (edge.height if edge.cuts else 0.0)
+    within = line[line[:, 0] <= stem / 2]
+    if len(within) < len(line):
+        middle = float(np.interp(stem / 2, line[:, 0], line[:, 1]))
+        within = np.vstack([within, [stem / 2, middle]])
+    left = within + (0.0, base)
+    right = (left * (-1, 1) + (stem, 0.0))[::-1]
+    return np.vstack([left, right])
