@@ -49,7 +49,7 @@ from moss_crown.core.type.families import FALLBACK, FALLBACKS
 from moss_crown.core.type.layout import Letter
 from moss_crown.core.type.shape import Glyph, own_faces
 
-LOOK_KINDS = ("block", "material", "environment", "lights", "stage")
+LOOK_KINDS = ("block", "emblem", "material", "environment", "lights", "stage")
 FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=31)]
 Length: TypeAlias = Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]
 GlyphIndex: TypeAlias = Annotated[int, Field(ge=0, le=65_535)]
@@ -243,7 +243,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
     surfaces: list[Surface] = []
     sheets = sheets_at(shot, frame, surfaces)
     step = environment_step(shot, frame)
-    blocks = [i for i, s in enumerate(shot.steps) if s.kind == "block" and sample_choice(s.on, frame)]
+    blocks = [i for i, s in enumerate(shot.steps) if s.kind in ("block", "emblem") and sample_choice(s.on, frame)]
     surround = {
         "preset": sample_choice(step.preset, frame) if step else "overcast",
         "strength": sample_one(step.strength, frame) if step else 0.0,
@@ -321,9 +321,9 @@ def _drawn_from(letter: Letter) -> str:
     """The name of the family that draws a letter which its own family lacks."""
     beyond = letter.glyphs[0].font - own_faces(letter.family)
     for spare in FALLBACKS:
-        if beyond < len(spare.files):
+        if beyond < len(spare.sources):
             return spare.name
-        beyond -= len(spare.files)
+        beyond -= len(spare.sources)
     return FALLBACK.name
 
 

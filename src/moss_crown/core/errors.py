@@ -94,7 +94,7 @@ class FamilyUnknown(TitleError):
     def __init__(self, field: str, family: str) -> None:
         super().__init__(field, family)
         self.field, self.family = field, family
-        self.bound = "a bundled family"
+        self.bound = "a bundled family, or a font of the production"
 
     def __str__(self) -> str:
         return f"{self.field}: there is no family {self.family!r}"
@@ -109,3 +109,16 @@ class RayEngineError(TitleError):
 
     def __str__(self) -> str:
         return f"the ray engine failed: {self.reason}"
+
+
+class FileRefused(TitleError):
+    """A file from outside that is not what it claims, is broken, or goes beyond a bound."""
+
+    code = "file.refused"
+
+    def __init__(self, field: str, bound: str, reason: str) -> None:
+        super().__init__(field, bound, reason)
+        self.field, self.bound, self.reason = field, bound, reason
+
+    def __str__(self) -> str:
+        return self.reason

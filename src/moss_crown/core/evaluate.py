@@ -7,7 +7,7 @@ cache, which is addressed by what a result depends on.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from statistics import median
@@ -22,6 +22,7 @@ from moss_crown.core.document.shot import (
     CameraStep,
     DriveStep,
     EdgeProfile,
+    EmblemStep,
     EnvironmentStep,
     FormStep,
     LightsStep,
@@ -44,8 +45,9 @@ from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_st
 from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
 from moss_crown.core.stage.camera import camera_pose
 from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
+from moss_crown.core.type import emblem, families
 from moss_crown.core.type.families import FAMILIES, Axes
-from moss_crown.core.type.layout import Letter, Setting, set_block
+from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, set_block, set_emblem
 from moss_crown.core.type.shape import Glyph, faces
 
 STEP_BLUR = np.radians(8.0)
@@ -65,12 +67,12 @@ class Block:
     """A block at rest: its place in the recipe, how it is set, the form its letters get."""
 
     step: int
-    setting: Setting
+    setting: Setting | EmblemSetting
     form: Form
 
     @property
     def letters(self) -> tuple[Letter, ...]:
-        return set_block(self.setting)
+        return set_block(self.setting) if isinstance(self.setting, Setting) else set_emblem(self.setting)
 
 
 @dataclass(frozen=True)
@@ -91,11 +93,17 @@ def structure_at(shot: Shot, frame: float) -> Structure:
     """Blocks that are on, with their settings and forms at a frame. Raises FamilyUnknown."""
     return Structure(
         tuple(
-            Block(index, setting_at(step, frame), _form_at(shot, index, frame))
+            Block(index, _set_at(step, frame), _form_at(shot, index, frame))
             for index, step in enumerate(shot.steps)
-            if isinstance(step, BlockStep) and sample_choice(step.on, frame)
+            if isinstance(step, BlockStep | EmblemStep) and sample_choice(step.on, frame)
         )
     )
+
+
+def _set_at(step: BlockStep | EmblemStep, frame: float) -> Setting | EmblemSetting:
+    if isinstance(step, BlockStep):
+        return setting_at(step, frame)
+    return EmblemSetting(sample_choice(step.emblem, frame), sample_one(step.size, frame))
 
 
 def _form_at(shot: Shot, block: int, frame: float) -> Form:
@@ -140,8 +148,8 @@ def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]
     if not has_keys([s for s in shot.steps if isinstance(s, FormStep)]) and not any(
         has_keys(getattr(s, name))
         for s in shot.steps
-        if isinstance(s, BlockStep)
-        for name in BlockStep.model_fields
+        if isinstance(s, BlockStep | EmblemStep)
+        for name in type(s).model_fields
         if name not in MOVING
     ):
         return [(structure_at(shot, frames[0]), list(frames))] if len(frames) else []
@@ -220,7 +228,7 @@ def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
     parts = []
     for block in structure.blocks:
         step = shot.steps[block.step]
-        assert isinstance(step, BlockStep)
+        assert isinstance(step, BlockStep | EmblemStep)
         letters = block.letters
         pivots = np.array([(*letter.centre, 0.0) for letter in letters]).reshape(-1, 3)
         poses = rest_poses(np.array([letter.pose() for letter in letters]).reshape(-1, 4, 4), len(frames))
@@ -294,7 +302,7 @@ def rest_frame(shot: Shot) -> float:
     rest = float(shot.first)
     for block in structure_at(shot, shot.last).blocks:
         step = shot.steps[block.step]
-        assert isinstance(step, BlockStep)
+        assert isinstance(step, BlockStep | EmblemStep)
         rest = max([rest, *(v.keys[-1].frame for v in (step.move, step.turn, step.scale) if isinstance(v, Keyed))])
         for drive in drives_on(shot, block.step):
             if sample_choice(drive.on, shot.last):
@@ -309,7 +317,7 @@ def title_corners(shot: Shot, frame: float) -> NDArray[np.float64]:
     corners, k = [], 0
     for block in structure.blocks:
         step = shot.steps[block.step]
-        assert isinstance(step, BlockStep)
+        assert isinstance(step, BlockStep | EmblemStep)
         place = place_matrix(*(np.asarray(sample_one(v, frame)) for v in (step.move, step.turn, step.scale)))
         for letter in block.letters:
             pose = letter.pose()
@@ -475,14 +483,51 @@ def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet,
     return tuple(found)
 
 
-def check_families(shot: Shot) -> None:
-    """Raise FamilyUnknown for the first place that names a family that is not bundled."""
+@dataclass(frozen=True)
+class Asset:
+    """A font or an emblem that was brought in: id by content, kind, name, facts and bytes."""
+
+    id: str
+    kind: str
+    name: str
+    facts: dict[str, Any]
+    data: bytes
+
+
+def bring_in(asset: Asset) -> None:
+    """Make an asset known to this process. Once is enough; again changes nothing."""
+    if asset.kind == "font":
+        families.bring_in(asset.id, asset.name, asset.data, tuple(asset.facts.get("scripts", ())))
+    else:
+        emblem.bring_in(emblem.read(asset.id, asset.facts))
+
+
+def is_at_hand(id: str) -> bool:
+    """Can letters of this family, or parts of this emblem, be drawn in this process?"""
+    return families.is_known(id) or emblem.is_known(id)
+
+
+def families_of(shot: Shot) -> dict[str, str]:
+    """Every family and emblem that a shot names, with the first place that names it."""
+    found: dict[str, str] = {}
     for index, step in enumerate(shot.steps):
         if isinstance(step, BlockStep):
             named: list[tuple[str, Any]] = [(f"/steps/{index}/family", step.family)]
             named += [(f"/steps/{index}/patterns/{k}/family", p.family) for k, p in enumerate(step.patterns)]
             named += [(f"/steps/{index}/overrides/{k}/family", o.family) for k, o in enumerate(step.overrides)]
-            for path, value in named:
-                for family in [key.value for key in value.keys] if isinstance(value, Keyed) else [value]:
-                    if family is not None and family not in FAMILIES:
-                        raise FamilyUnknown(path, str(family))
+        elif isinstance(step, EmblemStep):
+            named = [(f"/steps/{index}/emblem", step.emblem)]
+        else:
+            continue
+        for path, value in named:
+            for family in [key.value for key in value.keys] if isinstance(value, Keyed) else [value]:
+                if family is not None:
+                    found.setdefault(str(family), path)
+    return found
+
+
+def check_families(shot: Shot, own: Container[str] = ()) -> None:
+    """Raise FamilyUnknown for the first place that names what is neither bundled nor among one's own."""
+    for family, path in families_of(shot).items():
+        if family not in FAMILIES and family not in own:
+            raise FamilyUnknown(path, family)

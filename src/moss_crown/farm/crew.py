@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -13,6 +13,7 @@ from distributed import Client, Future, LocalCluster, get_worker, wait
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
+from moss_crown.core.evaluate import Asset, bring_in
 from moss_crown.core.formats.png import write_png
 from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
 
@@ -36,9 +37,11 @@ def _cache() -> Cache:
     return Cache(256 * 1024 * 1024)
 
 
-def render_take_frame(document: dict[str, Any], frame: int, order: FrameOrder) -> Rendered:
-    """Runs in a worker."""
+def render_take_frame(document: dict[str, Any], frame: int, order: FrameOrder, assets: list[Asset]) -> Rendered:
+    """Runs in a worker. `assets`: the fonts and emblems that the document names."""
     begun = time.perf_counter()
+    for asset in assets:
+        bring_in(asset)
     shot = read_shot(document)
     pixels = frame_pixels(render_frame(shot, frame, order, _cache()), frame, order.alpha)
     try:
@@ -70,8 +73,13 @@ class Crew:
         """How many frames run at once."""
         return max(1, sum(self._client.nthreads().values()))
 
-    def submit(self, document: dict[str, Any], frame: int, order: FrameOrder) -> Future:
-        return self._client.submit(render_take_frame, document, frame, order, pure=False, retries=2)
+    def share(self, assets: list[Asset]) -> list[Future]:
+        """Send what the frames of a take have in common to the workers once."""
+        return list(self._client.scatter(assets, broadcast=True, hash=False)) if assets else []
+
+    def submit(self, document: dict[str, Any], frame: int, order: FrameOrder, assets: Sequence[Future] = ()) -> Future:
+        """Render a frame of a document; `assets` as `share` answered them."""
+        return self._client.submit(render_take_frame, document, frame, order, list(assets), pure=False, retries=2)
 
     def finished(self, running: dict[Future, int], seconds: float) -> Iterator[tuple[int, Rendered | Exception]]:
         """Take finished frames out of `running`, waiting at most `seconds` for the first. A worker that dies gives its

@@ -32,6 +32,10 @@ class TakeMissing(Missing):
     code, what = "take.missing", "take"
 
 
+class AssetMissing(Missing):
+    code, what = "asset.missing", "font or emblem"
+
+
 class FileMissing(Missing):
     code, what = "file.missing", "file"
 

@@ -12,21 +12,24 @@ from pydantic import ValidationError
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.door import apply_patch, first_error, read_shot
+from moss_crown.core.document.door import apply_patch, first_error
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
-from moss_crown.core.errors import DocumentInvalid, FamilyUnknown
+from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.picture import FrameOrder, export_glb, frame_pixels, render_frame, render_settings
 from moss_crown.core.render.display import draft_table
 from moss_crown.core.render.renderer import Render, denoised
-from moss_crown.core.type.families import FAMILIES
+from moss_crown.core.type.emblem import find as emblem
+from moss_crown.core.type.emblem import is_emblem
+from moss_crown.core.type.families import FAMILIES, find
 from moss_crown.core.type.features import features_of
 from moss_crown.core.type.fonts import axes_of
 from moss_crown.core.type.layout import Setting, set_block
 from moss_crown.core.type.sample import sample
 from moss_crown.core.type.shape import Style, faces
+from moss_crown.server import kit
 
 POSTER_WIDTH, POSTER_SAMPLES = 480, 16
 STRIP_BINS = 48
@@ -54,8 +57,8 @@ def warm() -> bool:
 
 def draft_of(document: dict[str, Any], patch: list[dict[str, Any]] | None = None) -> bytes:
     """The draft of a document, or of what a patch would make of it."""
-    shot = read_shot(document)
-    return draft(apply_patch(shot, patch)[0] if patch else shot)
+    shot = kit.shot_of(document)
+    return draft(kit.ready(apply_patch(shot, patch)[0]) if patch else shot)
 
 
 def solid_of(recipe: str) -> bytes:
@@ -63,21 +66,23 @@ def solid_of(recipe: str) -> bytes:
         asked = SolidRecipe.model_validate_json(recipe)
     except ValidationError as invalid:
         raise first_error(invalid, {}) from None
-    if asked.family not in FAMILIES:
-        raise FamilyUnknown("/family", asked.family)
+    kit.need([asked.family])
     if any(font >= len(faces(asked.family, tuple(asked.axes))) for font, *_ in asked.glyphs):
         raise DocumentInvalid("/glyphs", "a face of the family", "the family has fewer faces")
+    if is_emblem(asked.family) and any(index >= len(emblem(asked.family).names) for _, index, *_ in asked.glyphs):
+        raise DocumentInvalid("/glyphs", "a part of the emblem", "the emblem has fewer parts")
     return build_recipe(asked, _cache())
 
 
-def families() -> list[dict[str, Any]]:
-    """What the chooser and the desk need to know of every family."""
+def families(own: list[str]) -> list[dict[str, Any]]:
+    """What the chooser and the desk need to know of every family, a production's own first."""
+    kit.need(own)
     found = []
-    for family in FAMILIES.values():
+    for family in [*map(find, own), *FAMILIES.values()]:
         at = dict(family.at)
         axes = [
             {"tag": a.tag, "name": a.name, "least": a.least, "most": a.most, "at": at.get(a.tag, a.usual)}
-            for a in axes_of(family.paths()[0])
+            for a in axes_of(family.sources[0])
         ]
         found.append(
             {
@@ -95,13 +100,12 @@ def families() -> list[dict[str, Any]]:
 SAMPLE_WEIGHTS = (100, 200, 300, 400, 500, 600, 700, 800, 900)
 
 
-def samples(text: str, family: str | None) -> list[dict[str, Any]]:
+def samples(text: str, family: str | None, own: list[str]) -> list[dict[str, Any]]:
     """A line of text in every family, or in every weight of one."""
-    if family is not None and family not in FAMILIES:
-        raise FamilyUnknown("family", family)
-    wanted: list[tuple[str, float | None]] = [(id, None) for id in FAMILIES]
+    kit.need(own)
+    wanted: list[tuple[str, float | None]] = [(id, None) for id in (*own, *FAMILIES)]
     if family is not None:
-        weight = next((a for a in axes_of(FAMILIES[family].paths()[0]) if a.tag == "wght"), None)
+        weight = next((a for a in axes_of(find(family).sources[0]) if a.tag == "wght"), None)
         steps = [w for w in SAMPLE_WEIGHTS if weight and weight.least <= w <= weight.most]
         wanted = [(family, float(w)) for w in steps] or [(family, None)]
     found = []
@@ -113,11 +117,11 @@ def samples(text: str, family: str | None) -> list[dict[str, Any]]:
 
 
 def ridges_of(document: dict[str, Any]) -> list[str]:
-    return ridged_letters(read_shot(document), _cache())
+    return ridged_letters(kit.shot_of(document), _cache())
 
 
 def glb_of(document: dict[str, Any], frame: float) -> bytes:
-    return export_glb(read_shot(document), frame, _cache())
+    return export_glb(kit.shot_of(document), frame, _cache())
 
 
 def environment_of(preset: Preset) -> bytes:
@@ -135,7 +139,7 @@ def display_table() -> bytes:
 
 def poster_of(document: dict[str, Any], threads: int) -> tuple[bytes, list[float], int]:
     """A poster: the first frame at rest; how much moves, in STRIP_BINS shares of the shot, 0..1; and the letters."""
-    shot = read_shot(document)
+    shot = kit.shot_of(document)
     frame = int(min(max(math.ceil(rest_frame(shot)), shot.first), shot.last))
     width = POSTER_WIDTH
     height = min(max(16, round(width * shot.height / shot.width)), 1024)
@@ -163,7 +167,7 @@ _proof: list[_Proof] = []
 
 def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> bytes:
     """A first look: half the size, one sample."""
-    shot = read_shot(document)
+    shot = kit.shot_of(document)
     small = FrameOrder(
         max(16, order.width // 2), max(16, order.height // 2), 1, order.motion_blur, threads=order.threads
     )
@@ -178,7 +182,7 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
     """Bring the proof `key` to `upto` samples and show it. A process that does not know it begins afresh."""
     if not _proof or _proof[0].key != key:
         proof_drop()
-        shot = read_shot(document)
+        shot = kit.shot_of(document)
         scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur)
         _proof.append(_Proof(key, Render(scene, render_settings(shot, frame, order))))
     render = _proof[0].render

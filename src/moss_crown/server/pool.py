@@ -49,6 +49,11 @@ def _watch(parent: int) -> None:
     threading.Thread(target=look, daemon=True).start()
 
 
+READER_SECONDS = 5.0
+READER_BYTES = 512 * 1024**2
+"""The reader takes files from outside apart: it gets little time and little room."""
+
+
 class Lane:
     def __init__(self, name: str, most_seconds: float, most_bytes: int) -> None:
         self.name = name
@@ -107,7 +112,9 @@ class Pool:
     def __init__(self, most_seconds: float, most_bytes: int) -> None:
         self.draft = Lane("draft", most_seconds, most_bytes)
         self.proof = Lane("proof", most_seconds, most_bytes)
+        self.reader = Lane("reader", READER_SECONDS, READER_BYTES)
 
     def close(self) -> None:
         self.draft.close()
         self.proof.close()
+        self.reader.close()

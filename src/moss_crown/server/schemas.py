@@ -114,6 +114,13 @@ class ShotOut(BaseModel):
     redo: str
 
 
+class AssetOut(BaseModel):
+    id: str
+    kind: str
+    name: str
+    remarks: list[str]
+
+
 class AxisOut(BaseModel):
     """`at` is where the family stands when the document says nothing."""
 
@@ -137,7 +144,7 @@ class FamilyOut(BaseModel):
     scripts: list[str]
     axes: list[AxisOut]
     features: list[FeatureOut]
-    licence: str
+    licence: str | None
 
 
 class SampleOut(BaseModel):

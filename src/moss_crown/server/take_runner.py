@@ -22,11 +22,14 @@ import structlog
 from distributed import Future
 
 from moss_crown.core.document.door import read_shot
+from moss_crown.core.evaluate import families_of
 from moss_crown.core.formats.movie import write_mp4
 from moss_crown.core.formats.png import read_png
+from moss_crown.core.type.families import FAMILIES
 from moss_crown.farm.crew import Crew, Rendered
 from moss_crown.farm.orders import working_order
 from moss_crown.server.db import takes
+from moss_crown.server.db.assets import load_assets
 from moss_crown.server.db.takes import TakeRow
 from moss_crown.server.errors import TakeStateWrong
 from moss_crown.server.process import end_with_parent
@@ -67,11 +70,13 @@ class Runner:
         wanted = deque(working_order(orders.frames, done))
         log.info("take begun", take=str(row.id), wanted=len(wanted), done=len(done))
         running: dict[Future[Any], int] = {}
+        named = [id for id in families_of(read_shot(row.document)) if id not in FAMILIES]
+        assets = self.crew.share(self._database(lambda c: load_assets(c, named)) if named else [])
         try:
             while wanted or running:
                 while wanted and len(running) < self.crew.width * (1 + AHEAD):
                     frame = wanted.popleft()
-                    running[self.crew.submit(row.document, frame, orders.frame_order())] = frame
+                    running[self.crew.submit(row.document, frame, orders.frame_order(), assets)] = frame
                 for frame, result in self.crew.finished(running, 0.5):
                     if isinstance(result, Exception):
                         log.error("frame failed", take=str(row.id), frame=frame, error=repr(result))

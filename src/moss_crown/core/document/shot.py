@@ -170,6 +170,18 @@ class BlockStep(StepBase):
         return text
 
 
+class EmblemStep(StepBase):
+    """A drawing of the production, whose parts act as letters. `size` is its height; it stands on its origin."""
+
+    kind: Literal["emblem"] = "emblem"
+    emblem: Value[Identity]
+    size: Value[Size] = 1.0
+    own_colours: Value[bool] = False
+    move: Value[Vec3] = (0.0, 0.0, 0.0)
+    turn: Value[Turn3] = (0.0, 0.0, 0.0)
+    scale: Value[Scale3] = (1.0, 1.0, 1.0)
+
+
 CurvePoint: TypeAlias = tuple[Channel, Channel]
 
 
@@ -317,7 +329,15 @@ class CameraStep(StepBase):
 
 
 Step: TypeAlias = Annotated[
-    BlockStep | FormStep | DriveStep | MaterialStep | EnvironmentStep | LightsStep | StageStep | CameraStep,
+    BlockStep
+    | EmblemStep
+    | FormStep
+    | DriveStep
+    | MaterialStep
+    | EnvironmentStep
+    | LightsStep
+    | StageStep
+    | CameraStep,
     Field(discriminator="kind"),
 ]
 

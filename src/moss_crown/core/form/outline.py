@@ -14,7 +14,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.type.fonts import Font, Point
+from moss_crown.core.type.fonts import Face, Point
 from moss_crown.core.type.shape import Glyph
 
 Ring: TypeAlias = NDArray[np.float64]
@@ -27,6 +27,7 @@ MITRE_LIMITS = {"sharp": 6.0, "mitre": 2.0}
 """A reflex corner whose mitre would be longer than this many insets is squared off. With "round" it is an arc."""
 
 TIDY = 0.05
+MOST_STEPS = 400
 SMALLEST_AREA = 4.0
 TOUCH = 1e-2
 PULL = 0.05
@@ -70,12 +71,12 @@ class Flattener:
         self._points = []
 
     def _curve(self, deviation: float, at: Callable[[NDArray[np.float64]], NDArray[np.float64]]) -> None:
-        steps = max(1, math.ceil(math.sqrt(deviation / self.tolerance)))
+        steps = min(MOST_STEPS, max(1, math.ceil(math.sqrt(deviation / self.tolerance))))
         t = np.linspace(0, 1, steps + 1)[1:, None]
         self._points += [(float(x), float(y)) for x, y in at(t)]
 
 
-def letter_outline(glyphs: tuple[Glyph, ...], fonts: tuple[Font, ...], tolerance: float = TOLERANCE) -> list[Ring]:
+def letter_outline(glyphs: tuple[Glyph, ...], fonts: tuple[Face, ...], tolerance: float = TOLERANCE) -> list[Ring]:
     """The clean outline of a letter that may consist of several glyphs (a base and its marks)."""
     sink = Flattener(tolerance)
     for glyph in glyphs:

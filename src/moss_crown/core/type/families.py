@@ -1,4 +1,4 @@
-"""The bundled open families: a catalogue, and the files that hold each family's glyphs."""
+"""Families: the catalogue of the bundled open ones, and those that users bring in."""
 
 from __future__ import annotations
 
@@ -6,9 +6,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeAlias
 
+from moss_crown.core.errors import FamilyUnknown
+
 FOLDER = Path(__file__).parent / "families"
 Axes: TypeAlias = tuple[tuple[str, float], ...]
 """Places on variable axes: tag and value, in order of tags."""
+
+Source: TypeAlias = Path | str
+"""Where a font's bytes are: a bundled file, or the id of a font that was brought in."""
 
 SCRIPTS = {
     "latin": "Latin",
@@ -29,18 +34,15 @@ holds the body of."""
 
 @dataclass(frozen=True, slots=True)
 class Family:
-    """One family. `files` are tried in order for each letter; `at` is where its variable axes stand at first."""
+    """One family. Its fonts are tried in order for each letter; `at` is where its variable axes stand at first."""
 
     id: str
     name: str
     character: str
-    files: tuple[str, ...]
+    sources: tuple[Source, ...]
     scripts: tuple[str, ...]
     licence: str
     at: Axes = ()
-
-    def paths(self) -> tuple[Path, ...]:
-        return tuple(FOLDER / name for name in self.files)
 
 
 def _family(id: str, name: str, character: str, **at: float) -> Family:
@@ -49,7 +51,7 @@ def _family(id: str, name: str, character: str, **at: float) -> Family:
         id,
         name,
         character,
-        tuple(f"{id}-{part}.ttf" for part in parts),
+        tuple(FOLDER / f"{id}-{part}.ttf" for part in parts),
         tuple(SCRIPTS[part] for part in parts if SCRIPTS[part]),
         f"{id}.LICENSE.txt",
         tuple(sorted(at.items())),
@@ -103,6 +105,33 @@ FAMILIES: dict[str, Family] = {
     )
 }
 
-FALLBACK = Family("dejavu-sans", "DejaVu Sans", "fallback", ("dejavu-sans.ttf",), (), "dejavu-sans.LICENSE.txt")
+FALLBACK = Family(
+    "dejavu-sans", "DejaVu Sans", "fallback", (FOLDER / "dejavu-sans.ttf",), (), "dejavu-sans.LICENSE.txt"
+)
 FALLBACKS = (FALLBACK, FAMILIES["rozha-one"], FAMILIES["dela-gothic-one"])
 """Draw the letters that a family lacks, in this order: together they cover every script named above."""
+
+_OWN: dict[str, tuple[Family, bytes]] = {}
+"""Fonts brought into this process, by an id made from their content: bringing one in again changes nothing."""
+
+
+def bring_in(id: str, name: str, raw: bytes, scripts: tuple[str, ...]) -> None:
+    """Make a checked font known as a family of its own."""
+    _OWN.setdefault(id, (Family(id, name, "own", (id,), scripts, ""), raw))
+
+
+def is_known(id: str) -> bool:
+    return id in FAMILIES or id in _OWN
+
+
+def find(id: str) -> Family:
+    """The family of an id. Raises FamilyUnknown."""
+    if id in FAMILIES:
+        return FAMILIES[id]
+    if id in _OWN:
+        return _OWN[id][0]
+    raise FamilyUnknown("family", id)
+
+
+def font_bytes(source: Source) -> bytes:
+    return _OWN[source][1] if isinstance(source, str) else source.read_bytes()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
-from moss_crown.core.type.families import FAMILIES
+from moss_crown.core.type.families import find
 from moss_crown.core.type.fonts import feature_tags
 
 NAMES = {
@@ -55,5 +55,5 @@ class Feature:
 @lru_cache(maxsize=256)
 def features_of(family: str) -> tuple[Feature, ...]:
     """The features of a family that have a name here, in the order of the names."""
-    tags = {tag for path in FAMILIES[family].paths() for tag in feature_tags(path)}
+    tags = {tag for source in find(family).sources for tag in feature_tags(source)}
     return tuple(Feature(tag, name, tag in ON_AT_FIRST) for tag, name in NAMES.items() if tag in tags)

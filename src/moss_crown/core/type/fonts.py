@@ -5,15 +5,27 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from pathlib import Path
 from typing import Protocol, TypeAlias
 
 import uharfbuzz as hb
 
-from moss_crown.core.type.families import Axes
+from moss_crown.core.type.families import Axes, Source, font_bytes
 
 EM = 1000.0
 Point: TypeAlias = tuple[float, float]
+
+
+class Face(Protocol):
+    """What letters are drawn from: a font, or an emblem whose parts are its glyphs."""
+
+    @property
+    def key(self) -> str: ...
+    @property
+    def coverage(self) -> frozenset[int]: ...
+    @property
+    def cap_height(self) -> float: ...
+    def draw(self, glyph: int, sink: OutlineSink, dx: float = 0.0, dy: float = 0.0) -> None: ...
+    def extents(self, glyph: int) -> tuple[float, float, float, float] | None: ...
 
 
 class OutlineSink(Protocol):
@@ -72,20 +84,20 @@ class Axis:
 
 
 @lru_cache(maxsize=256)
-def _face(path: Path) -> tuple[str, hb.Face, frozenset[int]]:
-    raw = path.read_bytes()
+def _face(source: Source) -> tuple[str, hb.Face, frozenset[int]]:
+    raw = font_bytes(source)
     face = hb.Face(raw)
     return hashlib.sha256(raw).hexdigest()[:20], face, frozenset(face.unicodes)
 
 
 @lru_cache(maxsize=1024)
-def open_font(path: Path, at: Axes = ()) -> Font:
-    """Open a font file (TrueType or OpenType) at places on its axes; values beyond an axis's ends are held there.
+def open_font(source: Source, at: Axes = ()) -> Font:
+    """Open a font (TrueType or OpenType) at places on its axes; values beyond an axis's ends are held there.
 
-    The files are immutable, so the opened font is kept.
+    Fonts never change, so the opened one is kept.
     """
-    key, face, coverage = _face(path)
-    known = {axis.tag: axis for axis in axes_of(path)}
+    key, face, coverage = _face(source)
+    known = {axis.tag: axis for axis in axes_of(source)}
     placed = {tag: min(max(value, known[tag].least), known[tag].most) for tag, value in at if tag in known}
     shaper = hb.Font(face)
     if placed:
@@ -96,9 +108,9 @@ def open_font(path: Path, at: Axes = ()) -> Font:
 
 
 @lru_cache(maxsize=256)
-def axes_of(path: Path) -> tuple[Axis, ...]:
+def axes_of(source: Source) -> tuple[Axis, ...]:
     """The variable axes of a font file, hidden ones left out; empty for a static font."""
-    _, face, _ = _face(path)
+    _, face, _ = _face(source)
     return tuple(
         Axis(info.tag, face.get_name(info.name_id) or info.tag, info.min_value, info.default_value, info.max_value)
         for info in face.axis_infos
@@ -116,9 +128,9 @@ def _cap_height(font: Font) -> float:
 
 
 @lru_cache(maxsize=256)
-def feature_tags(path: Path) -> frozenset[str]:
+def feature_tags(source: Source) -> frozenset[str]:
     """The tags of all OpenType layout features of a font file."""
-    _, face, _ = _face(path)
+    _, face, _ = _face(source)
     found: set[str] = set()
     for table in ("GSUB", "GPOS"):
         for index, _ in enumerate(face.get_table_script_tags(table)):

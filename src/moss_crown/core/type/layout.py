@@ -15,6 +15,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.type.emblem import find as find_emblem
 from moss_crown.core.type.families import Axes
 from moss_crown.core.type.path import STRAIGHT, Baseline, seat
 from moss_crown.core.type.shape import PLAIN, Cluster, Glyph, Shaping, Style, cap_height, faces, shape_line
@@ -114,6 +115,48 @@ class _Line:
         lows = [x + letter.left for x, letter in zip(self.start, self.letters, strict=True)]
         highs = [x + letter.right for x, letter in zip(self.start, self.letters, strict=True)]
         return min(lows, default=0.0), max(highs, default=0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class EmblemSetting:
+    """An emblem by its id, and its height in metres. Its parts are letters in their drawing order."""
+
+    emblem: str
+    size: float = 1.0
+
+
+@lru_cache(maxsize=256)
+def set_emblem(setting: EmblemSetting) -> tuple[Letter, ...]:
+    """The parts of an emblem at their places: standing on y = 0, its middle at x = 0. Each part is a word."""
+    face = find_emblem(setting.emblem)
+    unit = setting.size / face.cap_height
+    found: list[Letter] = []
+    for index, name in enumerate(face.names):
+        box = face.extents(index)
+        if box is None:
+            continue
+        left, bottom, right, top = (side * unit for side in box)
+        glyphs = (Glyph(0, index, 0.0, 0.0),)
+        number = len(found)
+        found.append(
+            Letter(
+                name,
+                glyphs,
+                setting.emblem,
+                (),
+                unit,
+                left,
+                right,
+                bottom,
+                top,
+                0,
+                number,
+                number,
+                False,
+                index=number,
+            )
+        )
+    return tuple(found)
 
 
 @lru_cache(maxsize=1024)

@@ -14,10 +14,11 @@ from itertools import groupby
 import uharfbuzz as hb
 from fontTools.unicodedata import script as script_of
 
-from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.type.bidi import Direction, base_level, levels, visual_order
-from moss_crown.core.type.families import FALLBACKS, FAMILIES, Axes
-from moss_crown.core.type.fonts import Font, open_font
+from moss_crown.core.type.emblem import find as emblem
+from moss_crown.core.type.emblem import is_emblem
+from moss_crown.core.type.families import FALLBACKS, Axes, find
+from moss_crown.core.type.fonts import Face, Font, open_font
 
 JOINERS = "\u200c\u200d"
 """Zero-width non-joiner and joiner: they shape their neighbours and leave no ink."""
@@ -83,21 +84,30 @@ PLAIN = Shaping()
 
 
 @lru_cache(maxsize=1024)
-def faces(family: str, axes: Axes = ()) -> tuple[Font, ...]:
-    """The fonts that set a family at a place on its axes, the fallbacks last. Raises FamilyUnknown."""
-    if family not in FAMILIES:
-        raise FamilyUnknown("family", family)
-    own = FAMILIES[family]
+def faces(family: str, axes: Axes = ()) -> tuple[Face, ...]:
+    """The faces that draw a family at a place on its axes, the fallbacks last; an emblem is one face.
+
+    Raises FamilyUnknown.
+    """
+    if is_emblem(family):
+        return (emblem(family),)
+    return fonts_of(family, axes)
+
+
+@lru_cache(maxsize=1024)
+def fonts_of(family: str, axes: Axes = ()) -> tuple[Font, ...]:
+    """The fonts that set a family, the fallbacks last. Raises FamilyUnknown."""
+    own = find(family)
     at = tuple(sorted((dict(own.at) | dict(axes)).items()))
     return (
-        *(open_font(path, at) for path in own.paths()),
-        *(open_font(path, spare.at) for spare in FALLBACKS for path in spare.paths()),
+        *(open_font(source, at) for source in own.sources),
+        *(open_font(source, spare.at) for spare in FALLBACKS for source in spare.sources),
     )
 
 
 def own_faces(family: str) -> int:
     """How many of the faces of a family are its own."""
-    return len(FAMILIES[family].files)
+    return 1 if is_emblem(family) else len(find(family).sources)
 
 
 def cap_height(family: str, font: int, axes: Axes) -> float:
@@ -163,7 +173,7 @@ def _shape_run(
     line: str, first: int, length: int, mark: _Mark, leftward: bool, shaping: Shaping
 ) -> tuple[Cluster, ...]:
     family, axes, _, index, script = mark
-    font = faces(family, axes)[index]
+    font = fonts_of(family, axes)[index]
     buffer = hb.Buffer()
     buffer.add_codepoints([ord(c) for c in line], first, length)
     buffer.direction = "rtl" if leftward else "ltr"

@@ -1,0 +1,81 @@
+"""Emblems: drawings whose parts act as letters. To the rest of the core an emblem is a face, its parts the glyphs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.errors import FamilyUnknown
+from moss_crown.core.type.fonts import OutlineSink
+
+Line: TypeAlias = NDArray[np.float64]
+HEIGHT = 1000.0
+
+
+@dataclass(frozen=True, eq=False)
+class Emblem:
+    """A face of parts. `key` is made from its content. Coordinates in thousandths of its height, y up."""
+
+    key: str
+    names: tuple[str, ...]
+    colours: tuple[tuple[float, float, float], ...]
+    rings: tuple[tuple[Line, ...], ...]
+    lines: tuple[tuple[tuple[bool, Line], ...], ...]
+    coverage: frozenset[int] = frozenset()
+    unit: float = 1.0
+    cap_height: float = HEIGHT
+
+    def draw(self, glyph: int, sink: OutlineSink, dx: float = 0.0, dy: float = 0.0) -> None:
+        """Send the rings of a part, shifted."""
+        for ring in self.rings[glyph]:
+            points = [(float(x) + dx, float(y) + dy) for x, y in ring]
+            sink.move(points[0])
+            for point in points[1:]:
+                sink.line(point)
+            sink.close()
+
+    def extents(self, glyph: int) -> tuple[float, float, float, float] | None:
+        """Left, bottom, right, top of a part."""
+        if not self.rings[glyph]:
+            return None
+        every = np.vstack(self.rings[glyph])
+        (left, bottom), (right, top) = every.min(0), every.max(0)
+        return float(left), float(bottom), float(right), float(top)
+
+
+def read(id: str, facts: dict[str, Any]) -> Emblem:
+    """An emblem from what is kept of it."""
+    parts = facts["parts"]
+    return Emblem(
+        id,
+        tuple(part["name"] for part in parts),
+        tuple(tuple(part["colour"]) for part in parts),
+        tuple(tuple(np.array(ring, np.float64) for ring in part["rings"]) for part in parts),
+        tuple(tuple((bool(c), np.array(line, np.float64)) for c, line in part["lines"]) for part in parts),
+    )
+
+
+_OWN: dict[str, Emblem] = {}
+"""Emblems brought into this process, by an id made from their content."""
+
+
+def bring_in(emblem: Emblem) -> None:
+    _OWN.setdefault(emblem.key, emblem)
+
+
+def is_emblem(id: str) -> bool:
+    return id.startswith("emblem-")
+
+
+def is_known(id: str) -> bool:
+    return id in _OWN
+
+
+def find(id: str) -> Emblem:
+    """Raises FamilyUnknown for an emblem that this process has not been given."""
+    if id not in _OWN:
+        raise FamilyUnknown("emblem", id)
+    return _OWN[id]

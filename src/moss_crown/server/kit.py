@@ -1,0 +1,38 @@
+"""What a compute process needs beside a document: fonts and emblems that were brought in, fetched once a process."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import psycopg
+
+from moss_crown.core.document.door import read_shot
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.errors import FamilyUnknown
+from moss_crown.core.evaluate import bring_in, families_of, is_at_hand
+from moss_crown.server.db.assets import load_assets
+from moss_crown.server.settings import Settings
+
+
+def shot_of(document: dict[str, Any]) -> Shot:
+    """Read a document and fetch what it needs."""
+    return ready(read_shot(document))
+
+
+def ready(shot: Shot) -> Shot:
+    need(families_of(shot))
+    return shot
+
+
+def need(ids: Iterable[str]) -> None:
+    """Fetch the assets of these ids that this process does not have. Raises FamilyUnknown for one that is nowhere."""
+    missing = [id for id in ids if not is_at_hand(id)]
+    if not missing:
+        return
+    with psycopg.connect(Settings().database, connect_timeout=5) as connection:
+        for asset in load_assets(connection, missing):
+            bring_in(asset)
+    for id in missing:
+        if not is_at_hand(id):
+            raise FamilyUnknown("family", id)

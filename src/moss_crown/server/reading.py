@@ -1,0 +1,14 @@
+"""What the reader process does: take files from outside apart. It loads little, since it has little room."""
+
+from __future__ import annotations
+
+from moss_crown.core.formats.font_file import FontFile, read_font
+from moss_crown.core.formats.svg_file import EmblemFile, read_svg
+
+
+def font(raw: bytes) -> tuple[FontFile, ...]:
+    return read_font(raw)
+
+
+def emblem(raw: bytes) -> EmblemFile:
+    return read_svg(raw)

@@ -1,0 +1,74 @@
+"""What users bring in: fonts and emblems of a production."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+from uuid import UUID
+
+from fastapi import APIRouter, Depends, Query, Request
+
+from moss_crown.core.errors import FileRefused
+from moss_crown.core.evaluate import Asset
+from moss_crown.server import reading
+from moss_crown.server.context import Context, context
+from moss_crown.server.db import assets
+from moss_crown.server.errors import ComputeFailed, ComputeTooLong
+from moss_crown.server.schemas import AssetOut
+
+router = APIRouter(prefix="/api/productions/{production}/assets", tags=["assets"])
+Kind = Literal["font", "emblem"]
+
+
+def _out(id: str, kind: str, name: str, facts: dict[str, Any]) -> AssetOut:
+    return AssetOut(id=id, kind=kind, name=name, remarks=facts.get("remarks", []))
+
+
+@router.get("")
+def list_assets(production: UUID, kind: Kind, here: Context = Depends(context)) -> list[AssetOut]:
+    rows = here.database.call(lambda c: assets.list_assets(c, production, kind))
+    return [_out(row.id, row.kind, row.name, row.facts) for row in rows]
+
+
+@router.post("", status_code=201)
+async def add_asset(
+    production: UUID,
+    kind: Kind,
+    request: Request,
+    name: str = Query(min_length=1, max_length=200),
+    here: Context = Depends(context),
+) -> list[AssetOut]:
+    """Bring in a font file or an SVG drawing as the request's body. A collection brings in every face it has.
+
+    The file is taken apart in a process with a limit of time and room; what is refused changes nothing.
+    """
+    raw = await request.body()
+    if not raw:
+        raise FileRefused("file", "a file", "the file is empty")
+    try:
+        found = await _read(here, kind, name, raw)
+    except (ComputeTooLong, ComputeFailed) as beyond:
+        raise FileRefused("file", "5 seconds and 512 MB", f"the file takes too much to read: {beyond}") from None
+
+    def keep(connection: Any) -> None:
+        for asset in found:
+            assets.add_asset(connection, production, asset)
+
+    await here.database.run(keep)
+    return [_out(a.id, a.kind, a.name, a.facts) for a in found]
+
+
+async def _read(here: Context, kind: Kind, name: str, raw: bytes) -> list[Asset]:
+    if kind == "font":
+        faces = await here.pool.reader.run(reading.font, raw)
+        return [
+            Asset(f.id, kind, f.name, {"scripts": list(f.scripts), "remarks": list(f.remarks)}, f.raw) for f in faces
+        ]
+    emblem = await here.pool.reader.run(reading.emblem, raw)
+    plain = "".join(c for c in name if c.isprintable()).removesuffix(".svg")[:80] or "emblem"
+    return [Asset(emblem.id, kind, plain, emblem.facts() | {"remarks": list(emblem.remarks)}, raw)]
+
+
+@router.delete("/{id}", status_code=204)
+def remove_asset(production: UUID, id: str, here: Context = Depends(context)) -> None:
+    """Take it out of the choosers. Shots that use it keep it."""
+    here.database.call(lambda c: assets.remove_asset(c, production, id))

@@ -1,0 +1,107 @@
+"""Fonts and emblems brought into a production through the real door, and used by its shots."""
+
+import pytest
+
+from cluster import RunningServer
+from moss_crown.core.type.families import FOLDER
+from moss_crown.demo.load import load_demo
+
+FONT = (FOLDER / "cinzel-latin.ttf").read_bytes()
+EMBLEM = b'<svg><rect width="40" height="20"/><circle cx="60" cy="10" r="10" fill="#b8cb6f"/></svg>'
+
+
+@pytest.fixture(scope="module")
+def server(cluster, database, tmp_path_factory):
+    load_demo(cluster.url(database))
+    running = RunningServer(
+        cluster, database, tmp_path_factory.mktemp("log") / "server.log", farm="false", posters="false"
+    )
+    running.start()
+    yield running
+    running.stop()
+
+
+@pytest.fixture
+def production(server):
+    return server.client.post("/api/productions", json={"name": "Trial"}).json()
+
+
+def bring(server, production, kind, raw, name="file"):
+    return server.client.post(
+        f"/api/productions/{production}/assets", params={"kind": kind, "name": name}, content=raw, timeout=60
+    )
+
+
+def shot_with(server, production, operations, text="SALT ROADS"):
+    shot = server.client.post(f"/api/productions/{production}/shots", json={"title": "Trial", "text": text}).json()
+    answer = server.client.post(
+        f"/api/shots/{shot}/edits", json={"revision": 1, "label": "trial", "patch": operations}, timeout=60
+    )
+    return shot, answer
+
+
+def test_a_font_of_ones_own_sets_a_title(server, production):
+    answer = bring(server, production, "font", FONT, "cinzel.ttf")
+    assert answer.status_code == 201
+    (font,) = answer.json()
+    families = server.client.get("/api/families", params={"production": production}, timeout=60).json()
+    assert families[0]["id"] == font["id"]
+    assert families[0]["axes"][0]["tag"] == "wght"
+    samples = server.client.get(
+        "/api/families/samples", params={"text": "TIDE", "production": production}, timeout=60
+    ).json()
+    assert samples[0]["family"] == font["id"]
+    assert samples[0]["path"].startswith("M")
+    change = [{"op": "replace", "path": "/steps/0/family", "value": font["id"]}]
+    shot, edited = shot_with(server, production, change)
+    assert edited.status_code == 200
+    assert server.client.get(f"/api/shots/{shot}/draft", timeout=60).status_code == 200
+
+    # Another production does not know it, and says so.
+    other = server.client.post("/api/productions", json={"name": "Other"}).json()
+    _, refused = shot_with(server, other, change)
+    assert refused.status_code == 422
+    assert refused.json()["field"] == "/steps/0/family"
+
+    # Taken out of the choosers, it still draws the shot.
+    assert server.client.delete(f"/api/productions/{production}/assets/{font['id']}").status_code == 204
+    assert server.client.delete(f"/api/productions/{production}/assets/{font['id']}").status_code == 404
+    listed = server.client.get(f"/api/productions/{production}/assets", params={"kind": "font"}).json()
+    assert listed == []
+    assert server.client.get(f"/api/shots/{shot}/draft", timeout=60).status_code == 200
+
+
+def test_an_emblem_is_a_step_whose_parts_are_letters(server, production):
+    (emblem,) = bring(server, production, "emblem", EMBLEM, "Film unit.svg").json()
+    assert emblem["name"] == "Film unit"
+    step = {"kind": "emblem", "id": "badge", "emblem": emblem["id"], "size": 2.0}
+    shot, edited = shot_with(server, production, [{"op": "add", "path": "/steps/1", "value": step}])
+    assert edited.status_code == 200
+    body = server.client.get(f"/api/shots/{shot}/draft", timeout=60).content
+    assert b'"rect"' in body
+    assert b'"circle"' in body
+    glb = server.client.get(f"/api/shots/{shot}/export", params={"format": "glb"}, timeout=60)
+    assert glb.status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("kind", "raw"),
+    [
+        ("font", b"GIF89a"),
+        ("font", FONT[:3000]),
+        ("font", b""),
+        ("emblem", b"<svg><script/></svg>"),
+        ("emblem", FONT),
+        ("emblem", b"<svg>" + b"<g>" * 10_000 + b"</g>" * 10_000 + b"</svg>"),
+    ],
+)
+def test_bad_files_are_refused_with_a_bound_and_nothing_is_kept(server, production, kind, raw):
+    answer = bring(server, production, kind, raw)
+    assert answer.status_code == 422
+    assert answer.json()["code"] == "file.refused"
+    assert answer.json()["bound"]
+    assert server.client.get(f"/api/productions/{production}/assets", params={"kind": kind}).json() == []
+
+
+def test_a_file_beyond_the_bound_of_a_request_is_refused(server, production):
+    assert bring(server, production, "font", b"OTTO" + b"\0" * (25 * 1024 * 1024)).status_code == 413
