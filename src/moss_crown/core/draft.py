@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import struct
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Annotated, Any, TypeAlias
 
 import numpy as np
@@ -16,7 +16,7 @@ from pydantic import Field
 
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import AxisPlace, AxisTag, CurvePoint, Finite, Identity, Shot, Size
+from moss_crown.core.document.shot import AxisPlace, AxisTag, CurvePoint, EmblemStep, Finite, Identity, Shot, Size
 from moss_crown.core.document.values import Keyed, Model, members
 from moss_crown.core.evaluate import (
     Block,
@@ -28,6 +28,7 @@ from moss_crown.core.evaluate import (
     form_of_letter,
     letter_solid,
     lights_at,
+    own_colours,
     poses_at,
     rest_frame,
     sheets_at,
@@ -122,7 +123,7 @@ def draft(shot: Shot) -> bytes:
             {
                 "first": numbers[0],
                 "last": numbers[-1],
-                "letters": _letters(structure),
+                "letters": _letters(shot, structure, numbers[0]),
                 "blocks": [_block(shot, block) for block in structure.blocks],
                 "starts": {drive: begun.tolist() for drive, begun in times.starts.items()},
                 "rest": times.rest.tolist(),
@@ -183,10 +184,11 @@ def framed(head: dict[str, Any], body: bytes) -> bytes:
     return struct.pack("<I", len(text)) + text + body
 
 
-def _letters(structure: Structure) -> list[dict[str, Any]]:
+def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any]]:
     found = []
     for number, block in enumerate(structure.blocks):
-        for letter in block.letters:
+        own = own_colours(shot, block, frame)
+        for place, letter in enumerate(block.letters):
             found.append(
                 {
                     "text": letter.text,
@@ -195,6 +197,7 @@ def _letters(structure: Structure) -> list[dict[str, Any]]:
                     "word": letter.word,
                     "first": letter.first,
                     "lacking": letter.lacking,
+                    "tint": own[place] if own else None,
                     "recipe": recipe_of(letter, block.form).model_dump_json(),
                     "box": [letter.left, letter.bottom, letter.right, letter.top],
                 }
@@ -250,7 +253,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "turn": sample_one(step.turn, frame) if step else 0.0,
     }
     return {
-        "blocks": [[asdict(s) for s in surfaces_of(shot, block, frame)] for block in blocks],
+        "blocks": [[asdict(s) for s in _surfaces(shot, block, frame)] for block in blocks],
         "sheets": [
             {
                 "centre": s.centre.tolist(),
@@ -274,6 +277,13 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         ],
         "environment": surround,
     }
+
+
+def _surfaces(shot: Shot, block: int, frame: int) -> list[Surface]:
+    """Face and edge of a block; white where every letter brings its own tint."""
+    step = shot.steps[block]
+    tinted = isinstance(step, EmblemStep) and sample_choice(step.own_colours, frame)
+    return [replace(s, colour=(1.0, 1.0, 1.0)) if tinted else s for s in surfaces_of(shot, block, frame)]
 
 
 def notes(shot: Shot) -> list[dict[str, str]]:

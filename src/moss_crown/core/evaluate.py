@@ -39,7 +39,7 @@ from moss_crown.core.form.section import section, stem_width
 from moss_crown.core.form.solid import Form, Solid, solid
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look.environment import environment
-from moss_crown.core.look.material import Surface, surface_at
+from moss_crown.core.look.material import Surface, linear, surface_at
 from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place_poses, rest_poses, speed
 from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_starts
 from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
@@ -391,10 +391,12 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
     letters: list[Placed] = []
     for block in structure.blocks:
         face, edge = surfaces_of(shot, block.step, frame)
-        index = len(surfaces)
-        surfaces += [face, edge]
-        by_facet = (index, index + 1, index + 1, index + 1, index)
-        for letter in block.letters:
+        own = own_colours(shot, block, frame)
+        for number, letter in enumerate(block.letters):
+            if number == 0 or own:
+                index = len(surfaces)
+                surfaces += [replace(s, colour=own[number]) for s in (face, edge)] if own else [face, edge]
+                by_facet = (index, index + 1, index + 1, index + 1, index)
             form = form_of_letter(letter, block.form)
             recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
             key = solid_address(*recipe)
@@ -431,6 +433,15 @@ def surfaces_of(shot: Shot, block: int, frame: float) -> tuple[Surface, Surface]
         if isinstance(below, MaterialStep) and sample_choice(below.on, frame):
             step = below
     return surface_at(step.face, frame), surface_at(step.edge, frame)
+
+
+def own_colours(shot: Shot, block: Block, frame: float) -> list[tuple[float, float, float]]:
+    """The colours, scene-linear, of an emblem's parts where they replace those of its materials; else empty."""
+    step = shot.steps[block.step]
+    if not isinstance(step, EmblemStep) or not sample_choice(step.own_colours, frame):
+        return []
+    face = emblem.find(sample_choice(step.emblem, frame))
+    return [linear(face.colours[letter.glyphs[0].index]) for letter in block.letters]
 
 
 def lights_at(shot: Shot, frame: float) -> tuple[RectangleLight, ...]:

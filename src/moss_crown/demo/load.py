@@ -14,11 +14,14 @@ def load_demo(database: str) -> bool:
         if connection.execute("select 1 from production limit 1").fetchone():
             return False
         # Only a first start needs these: they load the whole computation, which takes a second.
+        from moss_crown.demo.cards import cards, film_unit_emblem
         from moss_crown.demo.shots import PRODUCTION, demo_shots
+        from moss_crown.server.db.assets import add_asset
         from moss_crown.server.db.shots import add_production, add_shot
         from moss_crown.server.schemas import ShotDefaults
 
         production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
-        for shot in demo_shots():
+        add_asset(connection, production, film_unit_emblem())
+        for shot in [*demo_shots(), *cards()]:
             add_shot(connection, production, shot)
         return True

@@ -38,7 +38,7 @@ def demo_shots() -> list[Shot]:
 def kestrel_tide() -> Shot:
     """The main title: brass letters tip up out of the floor in reading order while the camera comes slowly nearer."""
     shot = new_shot("Kestrel Tide, main title", "KESTREL TIDE", last=96)
-    return _with(
+    return changed(
         shot,
         camera=CameraStep(
             id="camera",
@@ -51,7 +51,7 @@ def kestrel_tide() -> Shot:
 
 def salt_roads() -> Shot:
     """An episode card in two lines of inscription capitals, white plaster over a red edge, in the low glow of dusk."""
-    return _with(
+    return changed(
         new_shot("Salt Roads", "SALT\nROADS", last=84),
         block=BlockStep(id="block", text="SALT\nROADS", family="cinzel", tracking=60.0, leading=1.32),
         form=FormStep(id="form", depth=0.34, front=_edge("chamfer", 0.022, 1)),
@@ -104,7 +104,7 @@ def salt_roads() -> Shot:
 
 def lamp_keepers() -> Shot:
     """A slab serif in green lacquer with polished edges, lit by one lamp from above; letters drop in and settle."""
-    return _with(
+    return changed(
         new_shot("The Lamp Keepers", "THE LAMP\nKEEPERS", last=90),
         block=BlockStep(id="block", text="THE LAMP\nKEEPERS", family="alfa-slab-one", tracking=30.0, leading=1.3),
         form=FormStep(id="form", depth=0.3, front=_edge("roundover", 0.035, 6)),
@@ -151,7 +151,7 @@ def lamp_keepers() -> Shot:
 
 def slack_water() -> Shot:
     """Rounded letters in pale ceramic inside a paper tent; the title floats in and turns, from the last letter on."""
-    return _with(
+    return changed(
         new_shot("Slack Water", "slack water", last=80),
         block=BlockStep(id="block", text="slack water", family="fredoka", tracking=10.0),
         form=FormStep(id="form", depth=0.4, front=_edge("roundover", 0.07, 8)),
@@ -194,7 +194,7 @@ def slack_water() -> Shot:
 
 def film_unit() -> Shot:
     """The bumper of the film unit: a stencil in brushed steel, the whole block keyed in size and turn."""
-    return _with(
+    return changed(
         new_shot("Lowmere Film Unit, bumper", "LOWMERE\nFILM UNIT", last=60),
         block=BlockStep(
             id="block",
@@ -223,7 +223,7 @@ def film_unit() -> Shot:
     )
 
 
-def _with(shot: Shot, **steps: Step) -> Shot:
+def changed(shot: Shot, **steps: Step) -> Shot:
     """The shot with some of its steps replaced, by kind; the order of the recipe stays."""
     return Shot.model_validate(
         {**shot.model_dump(), "steps": [(steps.get(step.kind) or step).model_dump() for step in shot.steps]}

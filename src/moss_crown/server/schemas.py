@@ -119,6 +119,8 @@ class AssetOut(BaseModel):
     kind: str
     name: str
     remarks: list[str]
+    path: str
+    box: list[float]
 
 
 class AxisOut(BaseModel):

@@ -405,6 +405,49 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/assets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Assets */
+        get: operations["list_assets_api_productions__production__assets_get"];
+        put?: never;
+        /**
+         * Add Asset
+         * @description Bring in a font file or an SVG drawing as the request's body. A collection brings in every face it has.
+         *
+         *     The file is taken apart in a process with a limit of time and room; what is refused changes nothing.
+         */
+        post: operations["add_asset_api_productions__production__assets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/assets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Asset
+         * @description Take it out of the choosers. Shots that use it keep it.
+         */
+        delete: operations["remove_asset_api_productions__production__assets__id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/takes": {
         parameters: {
             query?: never;
@@ -606,6 +649,21 @@ export interface components {
              */
             power: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
+        /** AssetOut */
+        AssetOut: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Remarks */
+            remarks: string[];
+            /** Path */
+            path: string;
+            /** Box */
+            box: number[];
+        };
         /**
          * AxisOut
          * @description `at` is where the family stands when the document says nothing.
@@ -637,7 +695,7 @@ export interface components {
             kind: ("straight" | "arc" | "drum") | components["schemas"]["Keyed_Literal__straight____arc____drum___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
-             * @default 4
+             * @default 6
              */
             radius: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
@@ -739,7 +797,7 @@ export interface components {
             /**
              * @default {
              *       "kind": "straight",
-             *       "radius": 4,
+             *       "radius": 6,
              *       "start": 0,
              *       "spread": false,
              *       "upright": false
@@ -1086,6 +1144,80 @@ export interface components {
             }[];
         };
         /**
+         * EmblemStep
+         * @description A drawing of the production, whose parts act as letters. `size` is its height; it stands on its origin.
+         */
+        EmblemStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "emblem";
+            /** Emblem */
+            emblem: string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Size
+             * @default 1
+             */
+            size: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Own Colours
+             * @default false
+             */
+            own_colours: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
          * EnvironmentStep
          * @description What metal reflects. `turn` goes about the vertical.
          */
@@ -1138,7 +1270,7 @@ export interface components {
             /** Features */
             features: components["schemas"]["FeatureOut"][];
             /** Licence */
-            licence: string;
+            licence: string | null;
         };
         /** FeatureOut */
         FeatureOut: {
@@ -3341,7 +3473,7 @@ export interface components {
              */
             last: number;
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -4271,7 +4403,9 @@ export interface operations {
     };
     list_families_api_families_get: {
         parameters: {
-            query?: never;
+            query?: {
+                production?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4303,6 +4437,7 @@ export interface operations {
             query: {
                 text: string;
                 family?: string | null;
+                production?: string | null;
             };
             header?: never;
             path?: never;
@@ -4343,6 +4478,103 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_assets_api_productions__production__assets_get: {
+        parameters: {
+            query: {
+                kind: "font" | "emblem";
+            };
+            header?: never;
+            path: {
+                production: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetOut"][];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_asset_api_productions__production__assets_post: {
+        parameters: {
+            query: {
+                kind: "font" | "emblem";
+                name: string;
+            };
+            header?: never;
+            path: {
+                production: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetOut"][];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_asset_api_productions__production__assets__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -13,6 +13,7 @@ export interface LetterAtRest {
   word: number;
   first: number; // index of its first character in the block's text
   lacking: boolean;
+  tint: [number, number, number] | null; // its own colour, scene-linear
   recipe: string;
   box: [number, number, number, number];
 }

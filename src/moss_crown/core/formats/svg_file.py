@@ -65,7 +65,18 @@ class EmblemFile:
 
     def facts(self) -> dict[str, Any]:
         """As plain data, to be kept; `core.type.emblem.read` takes it back."""
-        return {"parts": [_part_facts(part) for part in self.parts]}
+        return {"parts": [_part_facts(part) for part in self.parts], "path": self.path(), "box": self.box()}
+
+    def path(self) -> str:
+        """SVG path data of all rings, y downward, in UNITS: a small picture of it."""
+        rings = [np.round(ring * (1, -1)).astype(int).tolist() for part in self.parts for ring in part.rings]
+        return "".join("M" + "L".join(f"{x} {y}" for x, y in ring) + "Z" for ring in rings)
+
+    def box(self) -> list[float]:
+        """Left, top, width and height of that picture."""
+        every = np.vstack([ring for part in self.parts for ring in part.rings])
+        (left, bottom), (right, top) = every.min(0), every.max(0)
+        return [round(float(v), 1) for v in (left, -top, right - left, top - bottom)]
 
 
 @dataclass(frozen=True)

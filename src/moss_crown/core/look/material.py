@@ -31,3 +31,9 @@ def surface_at(material: Material, frame: float) -> Surface:
         sample_one(material.roughness, frame),
         sample_one(material.ior, frame),
     )
+
+
+def linear(colour: tuple[float, float, float]) -> tuple[float, float, float]:
+    """An sRGB colour, 0 to 1, as scene-linear Rec.709 (IEC 61966-2-1)."""
+    red, green, blue = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in colour)
+    return red, green, blue

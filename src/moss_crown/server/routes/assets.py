@@ -19,8 +19,12 @@ router = APIRouter(prefix="/api/productions/{production}/assets", tags=["assets"
 Kind = Literal["font", "emblem"]
 
 
+def _shown(facts: dict[str, Any]) -> dict[str, Any]:
+    return {name: facts[name] for name in ("remarks", "path", "box") if name in facts}
+
+
 def _out(id: str, kind: str, name: str, facts: dict[str, Any]) -> AssetOut:
-    return AssetOut(id=id, kind=kind, name=name, remarks=facts.get("remarks", []))
+    return AssetOut(id=id, kind=kind, name=name, **{"remarks": [], "path": "", "box": []} | _shown(facts))
 
 
 @router.get("")

@@ -108,6 +108,8 @@ function aboutStep(step: Step): string {
       return 'every letter arrives: full offset before its start, at rest after its duration';
     case 'block':
       return 'lines of lettering; their place, turn and scale';
+    case 'emblem':
+      return 'a drawing whose parts act as letters';
     case 'form':
       return 'weight, counters and wall come first, then depth, then the edges';
     case 'material':

@@ -4,6 +4,8 @@ import { Popover } from 'radix-ui';
 import { useEffect, useMemo, useState } from 'react';
 import { api, ok, type Schemas } from '../../api/client';
 import { Button, Hint, inputLook } from '../../ui/controls';
+import { useShot } from '../context';
+import { Bring } from './assets';
 
 type Family = Schemas['FamilyOut'];
 type Sample = Omit<Schemas['SampleOut'], 'box'> & { box: number[] };
@@ -12,17 +14,20 @@ const FAVOURITES = 'moss-crown.favourite-families';
 const COMPARED = 4;
 
 export function useFamilies() {
+  const production = useShot((s) => s.production.id);
   return useQuery({
-    queryKey: ['families'],
-    queryFn: () => ok(api.GET('/api/families')),
+    queryKey: ['families', production],
+    queryFn: () => ok(api.GET('/api/families', { params: { query: { production } } })),
     staleTime: Number.POSITIVE_INFINITY,
+    enabled: production !== '',
   });
 }
 
 function useSamples(text: string, family: string | undefined, on: boolean) {
+  const production = useShot((s) => s.production.id);
   return useQuery({
-    queryKey: ['samples', text, family],
-    queryFn: () => ok(api.GET('/api/families/samples', { params: { query: { text, family } } })),
+    queryKey: ['samples', production, text, family],
+    queryFn: () => ok(api.GET('/api/families/samples', { params: { query: { text, family, production } } })),
     staleTime: Number.POSITIVE_INFINITY,
     enabled: on,
     placeholderData: (before) => before,
@@ -171,7 +176,7 @@ function Chooser({ families, value, text, pinned, onPin, onCommit }: ChooserProp
   const focused = families.find((f) => f.id === (looked || value));
   return (
     <div className="w-[720px]">
-      <div className="mb-2 grid grid-cols-[1fr_1fr_1fr_auto] gap-2">
+      <div className="mb-2 grid grid-cols-[1fr_1fr_1fr_auto_auto] gap-2">
         <input
           aria-label="Find a family by name"
           placeholder="name"
@@ -204,6 +209,7 @@ function Chooser({ families, value, text, pinned, onPin, onCommit }: ChooserProp
         <Button look="quiet" aria-pressed={only} active={only} onClick={() => setOnly(!only)}>
           <Star size={13} /> favourites
         </Button>
+        <Bring kind="font" label="add fonts" />
       </div>
       <ul aria-label="Families" className="grid max-h-[52vh] grid-cols-2 gap-1 overflow-auto">
         {shown.map((family) => (
@@ -263,9 +269,11 @@ function Chooser({ families, value, text, pinned, onPin, onCommit }: ChooserProp
             <span>
               {focused.name}: {focused.scripts.join(', ')}
             </span>
-            <a className="underline" href={focused.licence} target="_blank" rel="noreferrer">
-              licence
-            </a>
+            {focused.licence && (
+              <a className="underline" href={focused.licence} target="_blank" rel="noreferrer">
+                licence
+              </a>
+            )}
           </p>
           <div className="flex h-9 flex-wrap items-center gap-x-5 overflow-hidden">
             {(weights ?? [])

@@ -14,6 +14,7 @@ export type FieldKind =
   | 'colour'
   | 'text'
   | 'family'
+  | 'emblem'
   | 'ease';
 
 export interface FieldSpec {
@@ -204,6 +205,13 @@ export function fieldsOf(step: Step, family?: Family): FieldSpec[] {
   switch (step.kind) {
     case 'block':
       return blockFields(step, family);
+    case 'emblem':
+      return [
+        { path: '/emblem', label: 'Emblem', kind: 'emblem', wide: true },
+        number('/size', 'Height', { unit: 'm', min: 0.01, max: 100 }),
+        { path: '/own_colours', label: 'Colours of the drawing', kind: 'switch' },
+        ...PLACE,
+      ];
     case 'form':
       return [
         ...grouped('Depth', [

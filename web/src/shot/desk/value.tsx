@@ -3,6 +3,7 @@ import { Hint, inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
 import { at, EASES, type Ease, easeName, isKeyed, keying, setting } from '../values';
+import { EmblemField } from './assets';
 import { FamilyField } from './families';
 import type { FieldSpec } from './fields';
 import { NumberField } from './number';
@@ -187,6 +188,8 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
       const words = isKeyed(text) ? text.keys[0]?.value : text;
       return <FamilyField value={shown ? String(shown) : ''} text={String(words ?? '')} onCommit={commit} />;
     }
+    case 'emblem':
+      return <EmblemField value={String(shown)} onCommit={commit} />;
     case 'ease':
       return <EaseChoice label={field.label} ease={shown as Ease} onCommit={commit} />;
   }

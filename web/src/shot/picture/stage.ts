@@ -98,7 +98,7 @@ export class DraftStage {
     const look = draft.looks[draft.look_of[frame - draft.first] ?? 0];
     // A new draft is a new object each time: only what really differs is made anew.
     if (look && JSON.stringify(look) !== this.lookKey) this.arrange(look);
-    const lettersKey = span.letters.map((l) => `${l.block} ${l.recipe}`).join();
+    const lettersKey = span.letters.map((l) => `${l.block} ${l.recipe} ${l.tint}`).join();
     if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
     if (lettersKey === this.lettersKey) {
       for (const { batch, instance, letter } of this.places) {
@@ -246,7 +246,10 @@ export class DraftStage {
     }
     for (const { letter, k } of own) {
       const id = ids.get(letter.recipe);
-      if (id !== undefined) this.places.push({ batch, instance: batch.addInstance(id), letter: k });
+      if (id === undefined) continue;
+      const instance = batch.addInstance(id);
+      if (letter.tint) batch.setColorAt(instance, TINT.setRGB(...letter.tint, THREE.LinearSRGBColorSpace));
+      this.places.push({ batch, instance, letter: k });
     }
     return batch;
   }
@@ -482,6 +485,7 @@ function lightTarget(samples: number): THREE.WebGLRenderTarget {
   return target;
 }
 
+const TINT = new THREE.Color();
 const PLANE = new THREE.PlaneGeometry(2, 2);
 
 function dress(material: THREE.MeshStandardMaterial, surface: Surface): THREE.MeshStandardMaterial {

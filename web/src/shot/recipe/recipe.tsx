@@ -1,13 +1,15 @@
-import { Camera, CircleDot, Grid2x2, Layers, Lightbulb, Power, Sun, Type, Wind } from 'lucide-react';
+import { Camera, CircleDot, Grid2x2, Layers, Lightbulb, Power, Shapes, Sun, Type, Wind } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
-import type { ComponentType } from 'react';
+import { type ComponentType, useState } from 'react';
 import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
+import { EmblemDialog } from '../desk/assets';
 import type { Step } from '../store';
 import { addable, placeFor, STAGES, stageOf, stepAbout, stepTitle } from './steps';
 
 const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
   block: Type,
+  emblem: Shapes,
   form: Layers,
   drive: Wind,
   material: CircleDot,
@@ -110,38 +112,49 @@ export function Recipe() {
 function AddStep() {
   const store = useShotStore();
   const steps = useShot((s) => s.document?.steps) ?? [];
-  const add = (kind: Step['kind']) => {
+  const [choosing, setChoosing] = useState(false);
+  const add = (kind: Step['kind'], more: Record<string, unknown> = {}) => {
     const id = `${kind}-${Date.now().toString(36)}`;
     const extra = kind === 'drive' ? { name: 'Drive' } : {};
     store.edit(
-      [{ op: 'add', path: `/steps/${placeFor(steps, kind)}`, value: { id, kind, ...extra } }],
+      [{ op: 'add', path: `/steps/${placeFor(steps, kind)}`, value: { id, kind, ...extra, ...more } }],
       `add ${kind}`,
       true,
     );
     store.selectStep(id);
   };
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="border-t px-3 py-2.5 text-left text-dim outline-offset-[-2px] hover:text-ink">
-        + add a step
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          side="top"
-          align="start"
-          className="z-50 w-56 rounded-lg border bg-panel p-1 shadow-2xl"
-        >
-          {addable(steps).map(({ kind, title }) => (
-            <DropdownMenu.Item
-              key={kind}
-              onSelect={() => add(kind)}
-              className="cursor-pointer rounded-md px-2.5 py-1.5 data-[highlighted]:bg-moss-deep"
-            >
-              {title}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger className="border-t px-3 py-2.5 text-left text-dim outline-offset-[-2px] hover:text-ink">
+          + add a step
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            side="top"
+            align="start"
+            className="z-50 w-56 rounded-lg border bg-panel p-1 shadow-2xl"
+          >
+            {addable(steps).map(({ kind, title }) => (
+              <DropdownMenu.Item
+                key={kind}
+                onSelect={() => (kind === 'emblem' ? setChoosing(true) : add(kind))}
+                className="cursor-pointer rounded-md px-2.5 py-1.5 data-[highlighted]:bg-moss-deep"
+              >
+                {title}
+              </DropdownMenu.Item>
+            ))}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <EmblemDialog
+        open={choosing}
+        onClose={() => setChoosing(false)}
+        onChoose={(emblem) => {
+          setChoosing(false);
+          add('emblem', { emblem });
+        }}
+      />
+    </>
   );
 }

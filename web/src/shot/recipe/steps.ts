@@ -6,6 +6,7 @@ export const STAGES = ['all', 'letter', 'form', 'look', 'motion', 'camera'] as c
 
 const STAGE_OF: Record<Step['kind'], string> = {
   block: 'letter',
+  emblem: 'letter',
   form: 'form',
   drive: 'motion',
   material: 'look',
@@ -16,6 +17,7 @@ const STAGE_OF: Record<Step['kind'], string> = {
 };
 const TITLE: Record<Step['kind'], string> = {
   block: 'Title',
+  emblem: 'Emblem',
   form: 'Depth and bevel',
   drive: 'Arrive',
   material: 'Material',
@@ -27,6 +29,7 @@ const TITLE: Record<Step['kind'], string> = {
 
 const ORDER: Step['kind'][] = [
   'block',
+  'emblem',
   'form',
   'drive',
   'material',
@@ -71,6 +74,8 @@ export function stepAbout(step: Step, draft: Draft | null): string {
       const lines = typeof step.text === 'string' ? step.text.split('\n').length : 1;
       return `${letters} letters, ${lines} ${lines === 1 ? 'line' : 'lines'}`;
     }
+    case 'emblem':
+      return `${plain(step.size, ' m')} high`;
     case 'form':
       return `${plain(step.depth, ' m')} deep, ${plain(step.front?.profile)} ${step.front?.profile === 'square' ? '' : plain(step.front?.width, ' m')}`;
     case 'drive':

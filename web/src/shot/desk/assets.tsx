@@ -1,0 +1,152 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { Upload } from 'lucide-react';
+import { useRef, useState } from 'react';
+import { ApiError, api, ok, type Schemas } from '../../api/client';
+import { Button, Dialog, inputLook } from '../../ui/controls';
+import { toast } from '../../ui/toasts';
+import { useShot } from '../context';
+
+export type Asset = Schemas['AssetOut'];
+type Kind = 'font' | 'emblem';
+const ACCEPTED: Record<Kind, string> = { font: '.ttf,.otf,.ttc,.otc,.woff,.woff2', emblem: '.svg' };
+
+export function useAssets(kind: Kind) {
+  const production = useShot((s) => s.production.id);
+  return useQuery({
+    queryKey: ['assets', production, kind],
+    queryFn: () =>
+      ok(
+        api.GET('/api/productions/{production}/assets', {
+          params: { path: { production }, query: { kind } },
+        }),
+      ),
+    enabled: production !== '',
+  });
+}
+
+/** Bring files into the production. What a file lost on the way is said; what is refused says why. */
+export function Bring({
+  kind,
+  label,
+  onBrought,
+}: {
+  kind: Kind;
+  label: string;
+  onBrought?: (asset: Asset) => void;
+}) {
+  const production = useShot((s) => s.production.id);
+  const queries = useQueryClient();
+  const input = useRef<HTMLInputElement>(null);
+  const [busy, setBusy] = useState(false);
+  async function bring(files: FileList | null) {
+    setBusy(true);
+    for (const file of files ?? []) {
+      try {
+        const found = await ok(
+          api.POST('/api/productions/{production}/assets', {
+            params: { path: { production }, query: { kind, name: file.name.slice(0, 200) } },
+            body: file as never,
+            bodySerializer: (body: unknown) => body as Blob,
+            headers: { 'content-type': 'application/octet-stream' },
+          }),
+        );
+        for (const asset of found) for (const remark of asset.remarks) toast(`${asset.name}: ${remark}`);
+        if (found[0]) onBrought?.(found[0]);
+      } catch (error) {
+        const detail = error instanceof ApiError ? error.problem.detail : String(error);
+        toast(`${file.name}: ${detail}`, 'wrong');
+      }
+    }
+    await queries.invalidateQueries({ queryKey: ['assets', production] });
+    await queries.invalidateQueries({ queryKey: ['families', production] });
+    await queries.invalidateQueries({ queryKey: ['samples', production] });
+    setBusy(false);
+    if (input.current) input.current.value = '';
+  }
+  return (
+    <>
+      <input
+        ref={input}
+        type="file"
+        multiple
+        accept={ACCEPTED[kind]}
+        className="sr-only"
+        tabIndex={-1}
+        aria-label={label}
+        onChange={(e) => void bring(e.target.files)}
+      />
+      <Button look="quiet" disabled={busy} onClick={() => input.current?.click()}>
+        <Upload size={13} /> {busy ? 'reading …' : label}
+      </Button>
+    </>
+  );
+}
+
+function Thumbnail({ asset }: { asset: Asset }) {
+  const [left = 0, top = 0, width = 1, height = 1] = asset.box;
+  return (
+    <svg viewBox={`${left} ${top} ${width} ${height}`} className="h-16 w-full" aria-hidden="true">
+      <path d={asset.path} fill="currentColor" />
+    </svg>
+  );
+}
+
+/** The emblems of the production, to choose one from or to bring one in. */
+export function EmblemDialog({
+  open,
+  onClose,
+  onChoose,
+}: {
+  open: boolean;
+  onClose: () => void;
+  onChoose: (id: string) => void;
+}) {
+  const { data } = useAssets('emblem');
+  return (
+    <Dialog
+      open={open}
+      onOpenChange={(o) => !o && onClose()}
+      title="Emblem"
+      about="A drawing whose parts act as letters. Strokes become outlines; text in it must be outlined before."
+    >
+      <ul aria-label="Emblems" className="mb-3 grid grid-cols-3 gap-2">
+        {data?.map((asset) => (
+          <li key={asset.id}>
+            <button
+              type="button"
+              className="w-full rounded-lg border p-2 hover:bg-raised"
+              onClick={() => onChoose(asset.id)}
+            >
+              <Thumbnail asset={asset} />
+              <span className="mt-1 block truncate text-dim text-xs">{asset.name}</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+      {data?.length === 0 && <p className="mb-3 text-dim">The production has no emblems yet.</p>}
+      <Bring kind="emblem" label="Bring in SVG files" />
+    </Dialog>
+  );
+}
+
+/** Which emblem a step shows. */
+export function EmblemField({ value, onCommit }: { value: string; onCommit: (id: string) => void }) {
+  const { data } = useAssets('emblem');
+  const [open, setOpen] = useState(false);
+  const chosen = data?.find((asset) => asset.id === value);
+  return (
+    <>
+      <button type="button" className={`${inputLook} text-left`} onClick={() => setOpen(true)}>
+        {chosen?.name ?? 'an emblem no longer listed'}
+      </button>
+      <EmblemDialog
+        open={open}
+        onClose={() => setOpen(false)}
+        onChoose={(id) => {
+          setOpen(false);
+          onCommit(id);
+        }}
+      />
+    </>
+  );
+}
