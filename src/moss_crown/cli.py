@@ -192,21 +192,21 @@ def render(
 def export(
     shot_file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
     out: Annotated[Path, typer.Option("--out", help="the file to write")],
-    format: Annotated[Literal["json", "glb"], typer.Option()] = "glb",
+    format: Annotated[Literal["json", "glb", "usd", "obj", "stl"], typer.Option()] = "glb",
     frame: Annotated[float, typer.Option()] = 0,
 ) -> None:
-    """Write a shot as JSON (of the present version) or its letters at a frame as glTF binary."""
+    """Write a shot as JSON (of the present version), or its letters at a frame as glTF, USD, OBJ or STL."""
     import json
 
     from moss_crown.core.cache import Cache
     from moss_crown.core.document.door import write_shot
-    from moss_crown.core.picture import export_glb
+    from moss_crown.core.picture import export_model
 
     shot = _read(shot_file)
     if format == "json":
         out.write_text(json.dumps(write_shot(shot), indent=1, ensure_ascii=False))
     else:
-        out.write_bytes(export_glb(shot, frame, Cache()))
+        out.write_bytes(export_model(shot, frame, format, Cache()))
     typer.echo(f"{out}: {out.stat().st_size:,} bytes")
 
 

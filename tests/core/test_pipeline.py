@@ -23,7 +23,7 @@ from moss_crown.core.evaluate import (
     timing,
     title_corners,
 )
-from moss_crown.core.picture import FrameOrder, export_glb, frame_pixels, render_frame
+from moss_crown.core.picture import FrameOrder, export_model, frame_pixels, render_frame
 from moss_crown.demo.shots import demo_shots
 
 
@@ -213,7 +213,7 @@ def test_glb_read_back_has_the_letters_the_places_and_the_volume():
     trimesh = pytest.importorskip("trimesh")
     shot = new_shot(text="TIDE")
     cache = Cache()
-    scene = trimesh.load(io.BytesIO(export_glb(shot, shot.last, cache)), file_type="glb")
+    scene = trimesh.load(io.BytesIO(export_model(shot, shot.last, "glb", cache)), file_type="glb")
     block = structure_at(shot, 0).blocks[0]
     for letter in block.letters:
         built = solid_of(letter, block.form, cache)

@@ -41,7 +41,9 @@ from moss_crown.core.evaluate import (
 from moss_crown.core.form.outline import Join
 from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form, Grow
-from moss_crown.core.formats.glb import Node, write_glb
+from moss_crown.core.form.tube import SectionKind, Tube
+from moss_crown.core.formats.glb import write_glb
+from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.look.environment import diffuse_light
 from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
@@ -64,6 +66,19 @@ class EdgeRecipe(Model):
     curve: list[CurvePoint] = Field(max_length=32)
 
 
+class TubeRecipe(Model):
+    section: SectionKind
+    width: Size
+    height: Size
+    offset: Finite
+    rows: Annotated[int, Field(ge=1, le=8)]
+    gap: Finite
+    start: Finite
+    first: Finite
+    last: Finite
+    segments: Annotated[int, Field(ge=1, le=24)]
+
+
 class FormRecipe(Model):
     """`Form`, as it travels."""
 
@@ -75,10 +90,12 @@ class FormRecipe(Model):
     weight: Finite
     fill: bool
     wall: Length
+    tube: TubeRecipe | None
 
     def form(self) -> Form:
         front, rear = (Edge(e.kind, e.width, e.height, e.segments, tuple(e.curve)) for e in (self.front, self.rear))
-        return Form(self.depth, front, rear, self.join, self.grow, self.weight, self.fill, self.wall)
+        tube = Tube(**self.tube.model_dump()) if self.tube else None
+        return Form(self.depth, front, rear, self.join, self.grow, self.weight, self.fill, self.wall, tube)
 
 
 class SolidRecipe(Model):
@@ -106,7 +123,7 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
     glyphs = tuple(Glyph(*glyph) for glyph in recipe.glyphs)
     made = letter_solid(glyphs, recipe.family, tuple(recipe.axes), recipe.unit, recipe.form.form(), cache)
     grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)
-    return write_glb([made], [Node("letter", 0, np.eye(4))], [(grey, grey)])
+    return write_glb(TitleModel("letter", [made], [(grey, grey)], [Node("letter", 0, np.eye(4))]))
 
 
 def draft(shot: Shot) -> bytes:

@@ -30,6 +30,7 @@ from moss_crown.core.document.shot import (
     Shot,
     StageStep,
     Step,
+    Tubes,
 )
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import FamilyUnknown
@@ -37,6 +38,7 @@ from moss_crown.core.form.outline import TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
 from moss_crown.core.form.solid import Form, Solid, solid
+from moss_crown.core.form.tube import Line, Tube
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look.environment import environment
 from moss_crown.core.look.material import Surface, linear, surface_at
@@ -121,8 +123,25 @@ def _form_at(shot: Shot, block: int, frame: float) -> Form:
                 weight=sample_one(step.weight, frame),
                 fill=sample_choice(step.counters, frame) == "filled",
                 wall=sample_one(step.wall, frame),
+                tube=_tube_at(step.tubes, frame),
             )
     return form
+
+
+def _tube_at(tubes: Tubes, frame: float) -> Tube | None:
+    if not sample_choice(tubes.on, frame):
+        return None
+    return Tube(
+        section=sample_choice(tubes.section, frame),
+        width=sample_one(tubes.width, frame),
+        height=sample_one(tubes.height, frame),
+        offset=sample_one(tubes.offset, frame),
+        rows=round(sample_one(tubes.rows, frame)),
+        gap=sample_one(tubes.gap, frame),
+        start=sample_one(tubes.start, frame),
+        first=sample_one(tubes.first, frame),
+        last=sample_one(tubes.last, frame),
+    )
 
 
 def _edge_at(edge: EdgeProfile, frame: float) -> Edge:
@@ -176,9 +195,16 @@ def letter_solid(glyphs: Glyphs, family: str, axes: Axes, unit: float, form: For
     """A letter's solid, built once for each glyph, form, size and tolerance."""
     return cache.get(
         solid_address(glyphs, family, axes, unit, form),
-        lambda: solid(letter_outline(glyphs, faces(family, axes)), form, unit),
+        lambda: solid(letter_outline(glyphs, faces(family, axes)), form, unit, _strokes(glyphs, family)),
         lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
     )
+
+
+def _strokes(glyphs: Glyphs, family: str) -> list[Line]:
+    """The middle lines of an emblem's strokes; none for letters."""
+    if not emblem.is_emblem(family):
+        return []
+    return [line for glyph in glyphs for line in emblem.find(family).lines[glyph.index]]
 
 
 def solid_of(letter: Letter, form: Form, cache: Cache) -> Solid:
@@ -212,12 +238,13 @@ def letter_boxes(structure: Structure) -> NDArray[np.float64]:
     for block in structure.blocks:
         for letter in block.letters:
             form = form_of_letter(letter, block.form)
+            depth = form.tube.depth if form.tube else form.depth
             more = max(form.weight * letter.unit, -min(letter.right - letter.left, letter.top - letter.bottom) / 2)
             boxes[k] = [
                 (x, y, z)
                 for x in (letter.left - more, letter.right + more)
                 for y in (letter.bottom - more, letter.top + more)
-                for z in (form.middle - form.depth / 2, form.middle + form.depth / 2)
+                for z in (form.middle - depth / 2, form.middle + depth / 2)
             ]
             k += 1
     return boxes

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.evaluate import poses_at, scene_at, solid_of, structure_at, surfaces_of
+from moss_crown.core.evaluate import own_colours, poses_at, scene_at, solid_of, structure_at, surfaces_of
 from moss_crown.core.form.solid import Solid
-from moss_crown.core.formats.glb import Node, write_glb
+from moss_crown.core.formats.glb import write_glb
+from moss_crown.core.formats.model import Node, TitleModel
+from moss_crown.core.formats.obj import write_obj
+from moss_crown.core.formats.stl import write_stl
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
@@ -54,22 +58,47 @@ def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
     return np.concatenate([straight, np.round(passes.alpha * 255).astype(np.uint8)], -1)
 
 
-def export_glb(shot: Shot, frame: float, cache: Cache) -> bytes:
-    """The title as it stands at a frame: a node a letter, with its pose and its two materials."""
+def title_model(shot: Shot, frame: float, cache: Cache) -> TitleModel:
+    """The title as it stands at a frame: a node a letter, with its pose, its pivot and its two materials."""
     structure = structure_at(shot, frame)
     poses = poses_at(shot, structure, np.array([float(frame)]))[0]
     solids: list[Solid] = []
     surfaces: list[tuple[Surface, Surface]] = []
-    place: dict[tuple[int, int], int] = {}
+    place: dict[tuple[int, int, tuple[float, float, float] | None], int] = {}
     nodes: list[Node] = []
     for block in structure.blocks:
-        materials = surfaces_of(shot, block.step, frame)
-        for letter in block.letters:
+        face, edge = surfaces_of(shot, block.step, frame)
+        own = own_colours(shot, block, frame)
+        for number, letter in enumerate(block.letters):
             solid = solid_of(letter, block.form, cache)
-            key = (id(solid), block.step)
+            colour = own[number] if own else None
+            key = (id(solid), block.step, colour)
             if key not in place:
                 place[key] = len(solids)
                 solids.append(solid)
-                surfaces.append(materials)
-            nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], poses[len(nodes)]))
-    return write_glb(solids, nodes, surfaces, shot.title)
+                surfaces.append(
+                    (face, edge) if colour is None else (replace(face, colour=colour), replace(edge, colour=colour))
+                )
+            pivot = (*letter.centre, 0.0)
+            nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], poses[len(nodes)], pivot))
+    return TitleModel(shot.title, solids, surfaces, nodes)
+
+
+ModelFormat: TypeAlias = Literal["glb", "usd", "obj", "stl"]
+ENDINGS: dict[ModelFormat, str] = {"glb": "glb", "usd": "usdc", "obj": "obj.zip", "stl": "stl"}
+
+
+def export_model(shot: Shot, frame: float, kind: ModelFormat, cache: Cache) -> bytes:
+    """The letters of a frame as a file for another program."""
+    model = title_model(shot, frame, cache)
+    match kind:
+        case "glb":
+            return write_glb(model)
+        case "usd":
+            from moss_crown.core.formats.usd import write_usd  # loads a large library, which only this needs
+
+            return write_usd(model)
+        case "obj":
+            return write_obj(model)
+        case "stl":
+            return write_stl(model)

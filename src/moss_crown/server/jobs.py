@@ -18,7 +18,7 @@ from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.look.environment import Preset, environment
-from moss_crown.core.picture import FrameOrder, export_glb, frame_pixels, render_frame, render_settings
+from moss_crown.core.picture import FrameOrder, ModelFormat, export_model, frame_pixels, render_frame, render_settings
 from moss_crown.core.render.display import draft_table
 from moss_crown.core.render.renderer import Render, denoised
 from moss_crown.core.type.emblem import find as emblem
@@ -120,8 +120,8 @@ def ridges_of(document: dict[str, Any]) -> list[str]:
     return ridged_letters(kit.shot_of(document), _cache())
 
 
-def glb_of(document: dict[str, Any], frame: float) -> bytes:
-    return export_glb(kit.shot_of(document), frame, _cache())
+def model_of(document: dict[str, Any], frame: float, kind: ModelFormat) -> bytes:
+    return export_model(kit.shot_of(document), frame, kind, _cache())
 
 
 def environment_of(preset: Preset) -> bytes:

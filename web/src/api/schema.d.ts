@@ -1403,6 +1403,21 @@ export interface components {
              *     }
              */
             rear: components["schemas"]["EdgeProfile"];
+            /**
+             * @default {
+             *       "on": false,
+             *       "section": "round",
+             *       "width": 0.05,
+             *       "height": 0.05,
+             *       "offset": 0,
+             *       "rows": 1,
+             *       "gap": 0.09,
+             *       "start": 0,
+             *       "first": 0,
+             *       "last": 1
+             *     }
+             */
+            tubes: components["schemas"]["Tubes"];
         };
         /**
          * Formula
@@ -1495,6 +1510,56 @@ export interface components {
         };
         /** KeyFloatf2e8 */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyFloat9982 */
+        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyFloat2aa0 */
+        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____": {
             /** Frame */
             frame: number;
             /** Value */
@@ -1893,8 +1958,58 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyFloatcbfd */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyIntc8fe */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyIntffb5 */
+        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -2061,6 +2176,34 @@ export interface components {
              * @enum {string}
              */
             value: "reading" | "reverse";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyLiteral3760 */
+        Key_Literal__round____square____flat___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "round" | "square" | "flat";
             /**
              * @default {
              *       "leave": [
@@ -2440,6 +2583,40 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloat9982 */
+        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedFloat2aa0 */
+        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloat7f06 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
             /** Keys */
@@ -2695,10 +2872,44 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloatcbfd */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedIntc8fe */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedIntffb5 */
+        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____"][];
             /**
              * Before
              * @default hold
@@ -2801,6 +3012,23 @@ export interface components {
         Keyed_Literal__reading____reverse___: {
             /** Keys */
             keys: components["schemas"]["Key_Literal__reading____reverse___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedLiteral3760 */
+        Keyed_Literal__round____square____flat___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__round____square____flat___"][];
             /**
              * Before
              * @default hold
@@ -3715,6 +3943,62 @@ export interface components {
              */
             created_at: string;
         };
+        /**
+         * Tubes
+         * @description Letters drawn by tubes along their outline, or along the strokes of an emblem. Metres and shares of a length.
+         */
+        Tubes: {
+            /**
+             * On
+             * @default false
+             */
+            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Section
+             * @default round
+             */
+            section: ("round" | "square" | "flat") | components["schemas"]["Keyed_Literal__round____square____flat___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Width
+             * @default 0.05
+             */
+            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Height
+             * @default 0.05
+             */
+            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Rows
+             * @default 1
+             */
+            rows: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Gap
+             * @default 0.09
+             */
+            gap: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Start
+             * @default 0
+             */
+            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * First
+             * @default 0
+             */
+            first: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Last
+             * @default 1
+             */
+            last: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
     };
     responses: never;
     parameters: never;
@@ -4372,7 +4656,7 @@ export interface operations {
     export_api_shots__shot__export_get: {
         parameters: {
             query?: {
-                format?: "json" | "glb";
+                format?: "json" | "glb" | "usd" | "obj" | "stl";
                 frame?: number;
             };
             header?: never;

@@ -212,6 +212,21 @@ class EdgeProfile(Model):
         return curve
 
 
+class Tubes(Model):
+    """Letters drawn by tubes along their outline, or along the strokes of an emblem. Metres and shares of a length."""
+
+    on: Value[bool] = False
+    section: Value[Literal["round", "square", "flat"]] = "round"
+    width: Value[Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)]] = 0.05
+    height: Value[Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)]] = 0.05
+    offset: Value[Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]] = 0.0
+    rows: Value[Annotated[int, Field(ge=1, le=8)]] = 1
+    gap: Value[Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]] = 0.09
+    start: Value[Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]] = 0.0
+    first: Value[Share] = 0.0
+    last: Value[Share] = 1.0
+
+
 class FormStep(StepBase):
     """What outlines above become: weight, counters and wall first, then depth with an edge front and rear.
 
@@ -229,6 +244,7 @@ class FormStep(StepBase):
     front: EdgeProfile = EdgeProfile()
     rear_alike: Value[bool] = True
     rear: EdgeProfile = EdgeProfile()
+    tubes: Tubes = Tubes()
 
 
 class Offset(Model):

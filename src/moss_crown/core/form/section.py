@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.form.outline import Ring, area
 from moss_crown.core.form.profile import Edge, profile
-from moss_crown.core.form.solid import Form
+from moss_crown.core.form.solid import MOST_EDGES, Form
 
 
 def stem_width(rings: list[Ring]) -> float:
@@ -21,6 +21,10 @@ def section(form: Form, stem: float) -> NDArray[np.float64]:
 
     An edge wider than half the stem ends in a ridge in its middle, as the solid does.
     """
+    if form.tube is not None:
+        edge = form.tube.edge
+        form = Form(form.tube.depth / MOST_EDGES, edge, edge, grow=form.grow)
+        stem = 2 * edge.width or stem
     front = _side(form.front_used, stem, form.depth)
     rear = _side(form.rear_used, stem, form.depth)
     outline = np.vstack([front, rear[::-1] * (1, -1)])

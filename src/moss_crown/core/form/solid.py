@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
 
 import numba
@@ -13,6 +15,7 @@ from moss_crown.core.form.mesh import INDEX_BOUND, FloatN3, IntN3, boundary, edg
 from moss_crown.core.form.outline import Join, Ring, shaped
 from moss_crown.core.form.plan import Plan, plan
 from moss_crown.core.form.profile import SQUARE, Edge, Heights, merge_levels, over_levels, profile, sloped
+from moss_crown.core.form.tube import Line, Tube, along, bands, middle_lines
 
 Grow: TypeAlias = Literal["both", "forward", "backward"]
 
@@ -34,7 +37,8 @@ class Form:
     """What a letter's outline becomes. Metres; `weight` in thousandths of an em.
 
     The depth grows from the plane of the type: to both sides alike, forward or backward. Front and rear edges count
-    within it. `wall` makes the letter hollow, `fill` closes its counters, before it gets depth.
+    within it. `wall` makes the letter hollow, `fill` closes its counters, before it gets depth. With a `tube` the
+    letter is not filled but drawn by tubes along its outline.
     """
 
     depth: float
@@ -45,6 +49,7 @@ class Form:
     weight: float = 0.0
     fill: bool = False
     wall: float = 0.0
+    tube: Tube | None = None
 
     @property
     def limit(self) -> float:
@@ -72,7 +77,7 @@ class Solid:
 
     vertices (n, 3) metres; triangles (m, 3), counter-clockwise seen from outside; facet (m) of FACETS;
     normals (m, 3, 3): one a corner, flat on faces, smooth along curves. `ridged`: somewhere the edge is wider than
-    the stem and meets in a ridge.
+    the stem and meets in a ridge. `along` (n): for tubes, how far along its contour each vertex lies, 0 to 1.
     """
 
     vertices: FloatN3
@@ -80,6 +85,7 @@ class Solid:
     facet: NDArray[np.uint8]
     normals: NDArray[np.float32]
     ridged: bool
+    along: NDArray[np.float32] | None = None
 
     @property
     def volume(self) -> float:
@@ -88,15 +94,38 @@ class Solid:
         return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
 
 
-def solid(rings: list[Ring], form: Form, unit: float) -> Solid:
-    """Build a letter's solid from its clean outline in thousandths of an em; `unit` takes those to metres."""
+NOTHING = Solid(
+    np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(0, np.uint8), np.zeros((0, 3, 3), np.float32), False
+)
+"""The solid of a letter of which nothing is there."""
+
+
+def solid(rings: list[Ring], form: Form, unit: float, strokes: Sequence[Line] = ()) -> Solid:
+    """Build a letter's solid from its clean outline in thousandths of an em; `unit` takes those to metres.
+
+    `strokes`: middle lines of a drawing, along which tubes run instead of along the outline.
+    """
     rings = shaped(rings, form.weight, form.fill, form.wall / unit, form.join)
+    if form.tube is not None:
+        return _tubes(rings, list(strokes), form, form.tube, unit)
     lines = [profile(edge) / (unit, 1.0) for edge in (form.front_used, form.rear_used)]
     built = _build(rings, lines, form, unit)
     if not closed(built.triangles):
         # Where a level touches itself an upright riser would share an edge with another: let risers lean a little.
         built = _build(rings, [sloped(line, GENTLE) for line in lines], form, unit)
     return built
+
+
+def _tubes(rings: list[Ring], strokes: list[Line], form: Form, tube: Tube, unit: float) -> Solid:
+    lines = middle_lines(rings, strokes, tube, unit, form.join)
+    outline = bands(lines, tube, unit)
+    if not outline:
+        return NOTHING
+    edge = tube.edge
+    # The edges of a round section take all its height but the sliver that a return needs.
+    swept = Form(tube.depth / MOST_EDGES, edge, edge, "sharp", form.grow)
+    built = solid(outline, swept, unit)
+    return replace(built, ridged=False, along=along(lines, built.vertices[:, :2] / unit))
 
 
 def _build(rings: list[Ring], lines: list[NDArray[np.float64]], form: Form, unit: float) -> Solid:
@@ -230,24 +259,29 @@ def corner_normals(vertices: FloatN3, triangles: IntN3, facet: NDArray[np.uint8]
 
 @numba.njit(cache=True)
 def _corner_normals(vertices, triangles, facet, crease):
+    """Plain loops over scalars: small arrays made inside would cost more than all the arithmetic."""
     count = len(triangles)
     flat = np.zeros((count, 3))
     angle = np.zeros((count, 3))
     starts = np.zeros(len(vertices) + 1, np.int64)
     for t in range(count):
-        a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
-        n = np.cross(b - a, c - a)
-        size = np.sqrt((n * n).sum())
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ux, uy, uz = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1], vertices[b, 2] - vertices[a, 2]
+        vx, vy, vz = vertices[c, 0] - vertices[a, 0], vertices[c, 1] - vertices[a, 1], vertices[c, 2] - vertices[a, 2]
+        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        size = math.sqrt(nx * nx + ny * ny + nz * nz)
         if size > 0:
-            flat[t] = n / size
+            flat[t, 0], flat[t, 1], flat[t, 2] = nx / size, ny / size, nz / size
         for k in range(3):
-            here = vertices[triangles[t, k]]
-            u = vertices[triangles[t, (k + 1) % 3]] - here
-            v = vertices[triangles[t, (k + 2) % 3]] - here
-            lengths = np.sqrt((u * u).sum() * (v * v).sum())
+            i, j, m = triangles[t, k], triangles[t, (k + 1) % 3], triangles[t, (k + 2) % 3]
+            dot = one = two = 0.0
+            for d in range(3):
+                p, q = vertices[j, d] - vertices[i, d], vertices[m, d] - vertices[i, d]
+                dot, one, two = dot + p * q, one + p * p, two + q * q
+            lengths = math.sqrt(one * two)
             if lengths > 0:
-                angle[t, k] = np.arccos(min(1.0, max(-1.0, (u * v).sum() / lengths)))
-            starts[triangles[t, k] + 1] += 1
+                angle[t, k] = math.acos(min(1.0, max(-1.0, dot / lengths)))
+            starts[i + 1] += 1
     for v in range(len(vertices)):
         starts[v + 1] += starts[v]
     fill = starts[:-1].copy()
@@ -257,35 +291,37 @@ def _corner_normals(vertices, triangles, facet, crease):
             members[fill[triangles[t, k]]] = t * 3 + k
             fill[triangles[t, k]] += 1
     result = np.empty((count, 3, 3), np.float32)
+    total = np.empty((3, 3))  # from the face, from the return, from the own facet
     for t in range(count):
         own = facet[t]
         for k in range(3):
-            v = triangles[t, k]
-            total = np.zeros((3, 3))  # from the face, from the return, from the own facet
-            for s in range(starts[v], starts[v + 1]):
-                other, corner = members[s] // 3, members[s] % 3
-                if (flat[t] * flat[other]).sum() < crease:
-                    continue
-                kind = facet[other]
-                if kind == own:
-                    total[2] += flat[other] * angle[other, corner]
-                elif own == 1 or own == 3:
-                    if kind == 0 or kind == 4:
-                        total[0] += flat[other] * angle[other, corner]
-                    elif kind == 2:
-                        total[1] += flat[other] * angle[other, corner]
-            chosen = flat[t]
-            if own == 0 or own == 4:
-                pass
-            elif (total[0] * total[0]).sum() > 0:
-                chosen = total[0]
-            elif (total[1] * total[1]).sum() > 0:
-                chosen = total[1]
-            elif (total[2] * total[2]).sum() > 0:
-                chosen = total[2]
-            size = np.sqrt((chosen * chosen).sum())
+            total[:] = 0.0
+            if own != 0 and own != 4:
+                v = triangles[t, k]
+                for s in range(starts[v], starts[v + 1]):
+                    other, corner = members[s] // 3, members[s] % 3
+                    if flat[t, 0] * flat[other, 0] + flat[t, 1] * flat[other, 1] + flat[t, 2] * flat[other, 2] < crease:
+                        continue
+                    kind = facet[other]
+                    place = -1
+                    if kind == own:
+                        place = 2
+                    elif own == 1 or own == 3:
+                        if kind == 0 or kind == 4:
+                            place = 0
+                        elif kind == 2:
+                            place = 1
+                    if place >= 0:
+                        for d in range(3):
+                            total[place, d] += flat[other, d] * angle[other, corner]
+            x, y, z = flat[t, 0], flat[t, 1], flat[t, 2]
+            for place in range(3):
+                if total[place, 0] != 0 or total[place, 1] != 0 or total[place, 2] != 0:
+                    x, y, z = total[place, 0], total[place, 1], total[place, 2]
+                    break
+            size = math.sqrt(x * x + y * y + z * z)
             if size > 0:
-                result[t, k] = chosen / size
+                result[t, k, 0], result[t, k, 1], result[t, k, 2] = x / size, y / size, z / size
             else:
-                result[t, k] = np.array([0.0, 0.0, 1.0])
+                result[t, k, 0], result[t, k, 1], result[t, k, 2] = 0.0, 0.0, 1.0
     return result

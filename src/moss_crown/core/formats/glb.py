@@ -10,21 +10,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.solid import FACE, REAR, Solid
+from moss_crown.core.form.solid import Solid
+from moss_crown.core.formats.model import TitleModel, on_face
 from moss_crown.core.look.material import Surface
 
 FLOAT, UNSIGNED_INT = 5126, 5125
 ARRAY, ELEMENT_ARRAY = 34962, 34963
 MAGIC, JSON_CHUNK, BINARY_CHUNK = 0x46546C67, 0x4E4F534A, 0x004E4942
-
-
-@dataclass(frozen=True)
-class Node:
-    """A letter: its name, mesh, pose (4, 4) and the two materials of its face and edge."""
-
-    name: str
-    mesh: int
-    pose: NDArray[np.float64]
 
 
 @dataclass
@@ -49,19 +41,17 @@ class _Buffer:
         return len(self.accessors) - 1
 
 
-def write_glb(
-    solids: list[Solid], nodes: list[Node], surfaces: list[tuple[Surface, Surface]], title: str = "title"
-) -> bytes:
-    """Solids and the letters that use them. surfaces: for each solid its face and edge material.
+def write_glb(model: TitleModel) -> bytes:
+    """A node a letter, at its pivot, with a child that holds the mesh.
 
     Corners that agree in place and normal become one vertex. Metres, Y up, as glTF has it too.
     """
     buffer = _Buffer()
     materials: list[dict[str, Any]] = []
     meshes = []
-    for index, solid in enumerate(solids):
+    for index, solid in enumerate(model.solids):
         first = len(materials)
-        materials += [_material(name, s) for name, s in zip(("face", "edge"), surfaces[index], strict=True)]
+        materials += [_material(name, s) for name, s in zip(("face", "edge"), model.surfaces[index], strict=True)]
         places, normals, groups = weld(solid)
         position = buffer.add(places, "VEC3", FLOAT, ARRAY, bounds=True)
         normal = buffer.add(normals, "VEC3", FLOAT, ARRAY)
@@ -81,8 +71,8 @@ def write_glb(
     document: dict[str, Any] = {
         "asset": {"version": "2.0", "generator": "Moss Crown"},
         "scene": 0,
-        "scenes": [{"name": title, "nodes": list(range(len(nodes)))}],
-        "nodes": [{"name": n.name, "mesh": n.mesh, "matrix": n.pose.T.reshape(-1).tolist()} for n in nodes],
+        "scenes": [{"name": model.title, "nodes": list(range(len(model.nodes)))}],
+        "nodes": [*_letters(model), *_bodies(model)],
         "meshes": meshes,
         "materials": materials,
         "buffers": [{"byteLength": len(buffer.data)}],
@@ -103,6 +93,29 @@ def write_glb(
     )
 
 
+def _letters(model: TitleModel) -> list[dict[str, Any]]:
+    count = len(model.nodes)
+    found = []
+    for number, node in enumerate(model.nodes):
+        pivot = np.eye(4)
+        pivot[:3, 3] = node.pivot
+        found.append(
+            {
+                "name": node.name,
+                "matrix": (node.pose @ pivot).T.reshape(-1).tolist(),
+                "children": [count + number],
+            }
+        )
+    return found
+
+
+def _bodies(model: TitleModel) -> list[dict[str, Any]]:
+    return [
+        {"name": f"{node.name} solid", "mesh": node.mesh, "translation": [-v for v in node.pivot]}
+        for node in model.nodes
+    ]
+
+
 def weld(solid: Solid) -> tuple[NDArray[np.float32], NDArray[np.float32], tuple[NDArray[np.uint32], ...]]:
     """Vertices (n, 3), normals (n, 3) and triangles by group (face and rear; bevels and return)."""
     corner_vertex = solid.triangles.reshape(-1)
@@ -115,8 +128,8 @@ def weld(solid: Solid) -> tuple[NDArray[np.float32], NDArray[np.float32], tuple[
     normals = corner_normal[first]
     normals = (normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)).astype(np.float32)
     triangles = inverse.reshape(-1, 3).astype(np.uint32)
-    on_face = (solid.facet == FACE) | (solid.facet == REAR)
-    return places, normals, (triangles[on_face], triangles[~on_face])
+    face = on_face(solid)
+    return places, normals, (triangles[face], triangles[~face])
 
 
 def _material(name: str, surface: Surface) -> dict[str, Any]:

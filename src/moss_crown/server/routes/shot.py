@@ -10,6 +10,7 @@ from uuid import UUID
 from fastapi import APIRouter, Depends, Query, Response, WebSocket
 
 from moss_crown.core.document.door import write_shot
+from moss_crown.core.picture import ENDINGS
 from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import shots
@@ -17,6 +18,13 @@ from moss_crown.server.live import Channel
 from moss_crown.server.schemas import Edit, RidgesOut, ShotOut
 
 router = APIRouter(prefix="/api", tags=["shot"])
+JSON = "application/json"
+MODEL_TYPES = {
+    "glb": "model/gltf-binary",
+    "usd": "application/octet-stream",
+    "obj": "application/zip",
+    "stl": "model/stl",
+}
 FOREVER = {"cache-control": "public, max-age=31536000, immutable"}
 
 
@@ -102,17 +110,21 @@ async def display_table(here: Context = Depends(context)) -> Response:
 
 @router.get("/shots/{shot}/export", response_class=Response)
 async def export(
-    shot: UUID, format: Literal["json", "glb"] = "json", frame: float = 0, here: Context = Depends(context)
+    shot: UUID,
+    format: Literal["json", "glb", "usd", "obj", "stl"] = "json",
+    frame: float = 0,
+    here: Context = Depends(context),
 ) -> Response:
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
     name = "".join(c if c.isalnum() else "-" for c in row.shot.title).strip("-") or "shot"
     if format == "json":
-        body, kind = json.dumps(write_shot(row.shot), indent=1, ensure_ascii=False).encode(), "application/json"
+        body, kind, ending = json.dumps(write_shot(row.shot), indent=1, ensure_ascii=False).encode(), JSON, "json"
     else:
-        body, kind = await here.pool.draft.run(jobs.glb_of, row.document, frame), "model/gltf-binary"
+        body = await here.pool.draft.run(jobs.model_of, row.document, frame, format)
+        kind, ending = MODEL_TYPES[format], ENDINGS[format]
     ascii_name = name.encode("ascii", "replace").decode().replace("?", "-")
     return Response(
-        body, media_type=kind, headers={"content-disposition": f'attachment; filename="{ascii_name}.{format}"'}
+        body, media_type=kind, headers={"content-disposition": f'attachment; filename="{ascii_name}.{ending}"'}
     )
 
 

@@ -120,6 +120,18 @@ const edge = (path: string): FieldSpec[] => [
   number(`${path}/segments`, 'Segments', { step: 1, decimals: 0, min: 1, max: 24 }),
 ];
 
+const TUBES: FieldSpec[] = [
+  choice('/tubes/section', 'Section', 'round', 'square', ['flat', 'flat ribbon']),
+  number('/tubes/width', 'Tube width', { unit: 'm', step: 0.002, decimals: 3, min: 0.001, max: 10 }),
+  number('/tubes/height', 'Tube height', { unit: 'm', step: 0.002, decimals: 3, min: 0.001, max: 10 }),
+  number('/tubes/offset', 'Moved outward', { unit: 'm', step: 0.005, decimals: 3, min: -10, max: 10 }),
+  number('/tubes/rows', 'Side by side', { step: 1, decimals: 0, min: 1, max: 8 }),
+  number('/tubes/gap', 'Apart by', { unit: 'm', step: 0.005, decimals: 3, min: -10, max: 10 }),
+  number('/tubes/start', 'Contours start at', { unit: 'share', step: 0.01, min: -100, max: 100 }),
+  number('/tubes/first', 'There from', { unit: 'share', step: 0.01, min: 0, max: 1 }),
+  number('/tubes/last', 'There to', { unit: 'share', step: 0.01, min: 0, max: 1 }),
+];
+
 type Block = Extract<Step, { kind: 'block' }>;
 
 function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
@@ -229,6 +241,10 @@ export function fieldsOf(step: Step, family?: Family): FieldSpec[] {
           choice('/corners', 'Inner corners', 'sharp', ['mitre', 'mitred'], ['round', 'rounded']),
         ]),
         ...grouped('Front edge', edge('/front')),
+        ...grouped('Tubes', [
+          { path: '/tubes/on', label: 'Draw by tubes', kind: 'switch' },
+          ...(step.tubes?.on === false ? [] : TUBES),
+        ]),
         ...grouped('Rear edge', [
           { path: '/rear_alike', label: 'Like the front', kind: 'switch' },
           ...(step.rear_alike === true ? [] : edge('/rear')),

@@ -7,6 +7,7 @@ const step = (kind: Step['kind'], more: object = {}) =>
   ({ id: kind, kind, name: '', on: true, ...more }) as unknown as Step;
 const KINDS: Step['kind'][] = [
   'block',
+  'emblem',
   'form',
   'drive',
   'material',
@@ -31,15 +32,15 @@ describe('the recipe', () => {
 
   it('offers what may stand more than once, and one of a kind only while it is missing', () => {
     const kinds = addable(all).map((a) => a.kind);
-    expect(kinds).toEqual(['block', 'form', 'drive', 'material', 'lights']);
+    expect(kinds).toEqual(['block', 'emblem', 'form', 'drive', 'material', 'lights']);
     expect(addable([]).map((a) => a.kind)).toEqual(KINDS);
   });
 
   it.each([
     ['block', 1],
-    ['drive', 3],
-    ['lights', 6],
-    ['camera', 8],
+    ['drive', 4],
+    ['lights', 7],
+    ['camera', 9],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

@@ -1,0 +1,161 @@
+"""Tubes: a section swept along a letter's outline, or along the strokes of a drawing.
+
+A tube is the band within half its width of a middle line, and a round section is that band's edge profile. So the
+exact inset distance keeps it even in thickness at corners, and where tubes run into each other they become one.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+from shapely.geometry import LinearRing, LineString, Polygon
+from shapely.geometry.base import BaseGeometry
+
+from moss_crown.core.form.outline import Join, Ring, clean, inset
+from moss_crown.core.form.profile import Edge
+
+SectionKind: TypeAlias = Literal["round", "square", "flat"]
+Line: TypeAlias = tuple[bool, Ring]
+"""A middle line: closed or open, and its points."""
+
+ARC = 8
+"""Chords of a quarter turn at joints and ends."""
+CREST = 0.97
+"""A round section's crest is flat from here on, where it is all but flat anyway: edges that met in a ridge exactly
+on the middle line would take ten times the triangles."""
+SAMPLE = 4.0
+"""Distance, in thousandths of an em, of the points by which lengths along a tube are found."""
+
+
+@dataclass(frozen=True, slots=True)
+class Tube:
+    """Metres. A round section is an ellipse of `width` and `height`, a square one as high as wide, a flat one a ribbon.
+
+    `offset` moves the middle line outward (below 0: inward); `rows` run side by side, each `gap` further out. `start`
+    is where each contour begins, as a share of its length from its highest point on; only the part from `first` to
+    `last` is there.
+    """
+
+    section: SectionKind = "round"
+    width: float = 0.06
+    height: float = 0.06
+    offset: float = 0.0
+    rows: int = 1
+    gap: float = 0.09
+    start: float = 0.0
+    first: float = 0.0
+    last: float = 1.0
+    segments: int = 5
+
+    @property
+    def depth(self) -> float:
+        return self.width if self.section == "square" else self.height
+
+    @property
+    def edge(self) -> Edge:
+        """The edge that gives the band its section, front and rear."""
+        if self.section != "round":
+            return Edge()
+        return Edge("roundover", CREST * self.width / 2, self.depth / 2, self.segments)
+
+
+def middle_lines(rings: list[Ring], strokes: list[Line], tube: Tube, unit: float, join: Join) -> list[Line]:
+    """The lines along which tubes run, in thousandths of an em, cut to the part that is there.
+
+    Along the outline at every row's distance, or along strokes where there are any. A row whose inset vanishes is not
+    there.
+    """
+    found: list[Line] = []
+    for row in range(tube.rows):
+        away = (tube.offset + row * tube.gap) / unit
+        if strokes:
+            found += [line if abs(away) < 1e-9 else _beside(line, away) for line in strokes]
+        else:
+            moved = inset(rings, -away, join) if away else rings
+            found += [(True, _from_the_top(ring)) for ring in moved]
+    return [part for line in found for part in _cut(line, tube)]
+
+
+def _from_the_top(ring: Ring) -> Ring:
+    """A contour begins at its highest point, the leftmost of several: offsetting would begin it anywhere."""
+    return np.roll(ring, -int(np.lexsort((ring[:, 0], -ring[:, 1]))[0]), 0)
+
+
+def _beside(line: Line, away: float) -> Line:
+    closed, points = line
+    shape = (LinearRing(points) if closed else LineString(points)).parallel_offset(away, join_style="round")
+    longest = max(getattr(shape, "geoms", [shape]), key=lambda g: g.length)
+    moved = np.array(longest.coords)
+    return (closed, moved[:-1]) if closed and len(moved) > 3 else (False, moved)
+
+
+def _cut(line: Line, tube: Tube) -> list[Line]:
+    """The part of a line from `first` to `last`, counted from its start."""
+    closed, points = line
+    if tube.last <= tube.first or len(points) < 2:
+        return []
+    whole = np.vstack([points, points[:1]]) if closed else points
+    length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(whole, axis=0).T))])
+    if length[-1] <= 0:
+        return []
+    if closed and tube.first <= 0 and tube.last >= 1:
+        turn = np.searchsorted(length, (tube.start % 1) * length[-1])
+        return [(True, np.roll(points, -int(turn % len(points)), 0))]
+    begin = (tube.start % 1 if closed else 0.0) + tube.first
+    end = begin + (tube.last - tube.first)
+    if closed:
+        whole = np.vstack([whole, whole[1:]])
+        length = np.concatenate([length, length[1:] + length[-1]])
+        share = length / (length[-1] / 2)
+    else:
+        share = length / length[-1]
+    inner = (share > begin) & (share < end)
+    ends = [np.array([np.interp(at, share, whole[:, i]) for i in (0, 1)]) for at in (begin, end)]
+    return [(False, np.vstack([ends[0], whole[inner], ends[1]]))]
+
+
+def bands(lines: list[Line], tube: Tube, unit: float) -> list[Ring]:
+    """The clean outline of everything within half the width of the lines. Ends of open tubes are round."""
+    half = tube.width / unit / 2
+    rings: list[Ring] = []
+    for closed, points in lines:
+        if closed and len(points) > 2:
+            shape = LinearRing(points).buffer(half, quad_segs=ARC, join_style="round")
+        else:
+            cap = "round" if tube.section == "round" else "flat"
+            shape = LineString(points).buffer(half, quad_segs=ARC, cap_style=cap, join_style="round")
+        rings += _rings(shape)
+    return clean(rings)
+
+
+def _rings(shape: BaseGeometry) -> list[Ring]:
+    found: list[Ring] = []
+    for polygon in getattr(shape, "geoms", [shape]):
+        if not isinstance(polygon, Polygon) or polygon.is_empty:
+            continue
+        exterior = np.array(polygon.exterior.coords)[:-1]
+        found.append(exterior if polygon.exterior.is_ccw else exterior[::-1])
+        for hole in polygon.interiors:
+            inner = np.array(hole.coords)[:-1]
+            found.append(inner[::-1] if hole.is_ccw else inner)
+    return found
+
+
+def along(lines: list[Line], points: NDArray[np.float64]) -> NDArray[np.float32]:
+    """How far along its line each point (n, 2) lies: 0 at the start of the nearest line, 1 at its end."""
+    places, shares = [], []
+    for closed, line in lines:
+        whole = np.vstack([line, line[:1]]) if closed else line
+        length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(whole, axis=0).T))])
+        at = np.linspace(0, length[-1], max(2, int(length[-1] / SAMPLE)))
+        places.append(np.stack([np.interp(at, length, whole[:, i]) for i in (0, 1)], 1))
+        shares.append(at / length[-1])
+    if not places:
+        return np.zeros(len(points), np.float32)
+    _, nearest = cKDTree(np.vstack(places)).query(points)
+    found: NDArray[np.float32] = np.concatenate(shares)[nearest].astype(np.float32)
+    return found

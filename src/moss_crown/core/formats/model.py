@@ -1,0 +1,46 @@
+"""A title as plain geometry on its way to another program: what glTF, USD, OBJ and STL are written from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.form.solid import FACE, REAR, Solid
+from moss_crown.core.look.material import Surface
+
+PARTS = ("face", "edge")
+"""What a letter's two materials cover: face and rear; bevels and return."""
+
+
+@dataclass(frozen=True)
+class Node:
+    """A letter: its name, mesh, pose (4, 4), and the point of its own space about which it turns."""
+
+    name: str
+    mesh: int
+    pose: NDArray[np.float64]
+    pivot: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class TitleModel:
+    """Solids, the face and edge material of each, and the letters that use them. Metres, Y up."""
+
+    title: str
+    solids: list[Solid]
+    surfaces: list[tuple[Surface, Surface]]
+    nodes: list[Node]
+
+
+def on_face(solid: Solid) -> NDArray[np.bool_]:
+    """Which triangles (m) the face's material covers."""
+    covered: NDArray[np.bool_] = (solid.facet == FACE) | (solid.facet == REAR)
+    return covered
+
+
+def placed(solid: Solid, pose: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A solid's vertices (n, 3) in the world."""
+    moved: NDArray[np.float64] = solid.vertices @ pose[:3, :3].T + pose[:3, 3]
+    return moved

@@ -1,0 +1,59 @@
+"""OBJ with MTL (as its makers published them in 1992), in one zip: one object a letter."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import numpy as np
+
+from moss_crown.core.formats.model import PARTS, TitleModel, on_face, placed
+
+
+def write_obj(model: TitleModel) -> bytes:
+    """A zip of title.obj and title.mtl. Vertices in metres in the world; a normal a corner."""
+    lines = ["# Moss Crown", "mtllib title.mtl"]
+    first_vertex = first_normal = 1
+    for node in model.nodes:
+        solid = model.solids[node.mesh]
+        lines.append(f"o {'_'.join(node.name.split())}")
+        lines += [f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in placed(solid, node.pose)]
+        turned = solid.normals.reshape(-1, 3) @ np.linalg.inv(node.pose[:3, :3])
+        turned /= np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-12)
+        normals, index = np.unique(np.round(turned, 4), axis=0, return_inverse=True)
+        lines += [f"vn {x:.4f} {y:.4f} {z:.4f}" for x, y, z in normals]
+        index = index.reshape(-1, 3) + first_normal
+        triangles = solid.triangles + first_vertex
+        if np.linalg.det(node.pose[:3, :3]) < 0:  # mirrored: the other way round is outward
+            triangles, index = triangles[:, ::-1], index[:, ::-1]
+        face = on_face(solid)
+        for part, mask in zip(PARTS, (face, ~face), strict=True):
+            lines.append(f"usemtl {part}_{node.mesh}")
+            lines += [
+                f"f {a}//{x} {b}//{y} {c}//{z}"
+                for (a, b, c), (x, y, z) in zip(triangles[mask].tolist(), index[mask].tolist(), strict=True)
+            ]
+        first_vertex += len(solid.vertices)
+        first_normal += len(normals)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, text in (("title.obj", "\n".join(lines) + "\n"), ("title.mtl", _materials(model))):
+            # A fixed time, so that the same title gives the same bytes.
+            archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), text, zipfile.ZIP_DEFLATED)
+    return out.getvalue()
+
+
+def _materials(model: TitleModel) -> str:
+    lines = ["# Moss Crown"]
+    for mesh, pair in enumerate(model.surfaces):
+        for part, surface in zip(PARTS, pair, strict=True):
+            red, green, blue = surface.colour
+            lines += [
+                f"newmtl {part}_{mesh}",
+                f"Kd {red:.5f} {green:.5f} {blue:.5f}",
+                f"Pm {surface.metal:.4f}",
+                f"Pr {surface.roughness:.4f}",
+                f"Ni {surface.ior:.4f}",
+                "illum 2",
+            ]
+    return "\n".join(lines) + "\n"

@@ -1,0 +1,75 @@
+"""USD: a transform a letter with its pivot, one mesh with a material subset for face and edge, preview materials."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
+
+from moss_crown.core.formats.model import PARTS, Node, TitleModel, on_face
+from moss_crown.core.look.material import Surface
+
+
+def write_usd(model: TitleModel) -> bytes:
+    """The title as a binary crate (.usdc). Metres, Y up."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "title.usdc"
+        stage = Usd.Stage.CreateNew(str(path))
+        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
+        UsdGeom.SetStageMetersPerUnit(stage, 1.0)
+        root = UsdGeom.Xform.Define(stage, "/title")
+        stage.SetDefaultPrim(root.GetPrim())
+        root.GetPrim().SetMetadata("displayName", model.title)
+        for mesh, pair in enumerate(model.surfaces):
+            for part, surface in zip(PARTS, pair, strict=True):
+                _material(stage, f"/title/materials/{part}_{mesh}", surface)
+        for number, node in enumerate(model.nodes):
+            _letter(stage, f"/title/letter_{number:03d}", node, model)
+        stage.Save()
+        return path.read_bytes()
+
+
+def _letter(stage: Any, path: str, node: Node, model: TitleModel) -> None:
+    letter = UsdGeom.Xform.Define(stage, path)
+    letter.GetPrim().SetMetadata("displayName", node.name)
+    pivot = np.eye(4)
+    pivot[:3, 3] = node.pivot
+    letter.AddTransformOp().Set(Gf.Matrix4d((node.pose @ pivot).T.tolist()))
+    solid = model.solids[node.mesh]
+    mesh = UsdGeom.Mesh.Define(stage, f"{path}/solid")
+    mesh.AddTranslateOp().Set(Gf.Vec3d(*(-v for v in node.pivot)))
+    points = solid.vertices.astype(np.float32)
+    mesh.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(points))
+    mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(solid.triangles), 3, np.int32)))
+    mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(solid.triangles.astype(np.int32).reshape(-1)))
+    mesh.CreateNormalsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(solid.normals.reshape(-1, 3))))
+    mesh.SetNormalsInterpolation(UsdGeom.Tokens.faceVarying)
+    mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+    mesh.CreateExtentAttr(Vt.Vec3fArray.FromNumpy(np.stack([points.min(0), points.max(0)])))
+    face = on_face(solid)
+    UsdGeom.Subset.SetFamilyType(mesh, UsdShade.Tokens.materialBind, UsdGeom.Tokens.partition)
+    for part, mask in zip(PARTS, (face, ~face), strict=True):
+        subset = UsdGeom.Subset.CreateGeomSubset(
+            mesh,
+            part,
+            UsdGeom.Tokens.face,
+            Vt.IntArray.FromNumpy(np.flatnonzero(mask).astype(np.int32)),
+            UsdShade.Tokens.materialBind,
+        )
+        material = UsdShade.Material.Get(stage, f"/title/materials/{part}_{node.mesh}")
+        UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(material)
+
+
+def _material(stage: Any, path: str, surface: Surface) -> None:
+    material = UsdShade.Material.Define(stage, path)
+    shader = UsdShade.Shader.Define(stage, f"{path}/surface")
+    shader.CreateIdAttr("UsdPreviewSurface")
+    shader.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(*surface.colour))
+    shader.CreateInput("metallic", Sdf.ValueTypeNames.Float).Set(surface.metal)
+    shader.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(surface.roughness)
+    shader.CreateInput("ior", Sdf.ValueTypeNames.Float).Set(surface.ior)
+    output = shader.CreateOutput("surface", Sdf.ValueTypeNames.Token)
+    material.CreateSurfaceOutput().ConnectToSource(output)

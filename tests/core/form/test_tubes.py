@@ -1,0 +1,104 @@
+"""Tubes: as long and as thick as they must be, at corners too; open and closed, several at once."""
+
+import numpy as np
+import pytest
+
+from letters import setting
+from moss_crown.core.form.outline import letter_outline
+from moss_crown.core.form.profile import Edge
+from moss_crown.core.form.section import section, stem_width
+from moss_crown.core.form.solid import Form, closed, solid
+from moss_crown.core.form.tube import Tube, bands, middle_lines
+from moss_crown.core.type.layout import set_block
+from moss_crown.core.type.shape import faces
+
+
+def ring(count=256, radius=300.0):
+    angle = np.linspace(0, 2 * np.pi, count, endpoint=False)
+    return np.stack([radius * np.cos(angle), radius * np.sin(angle)], 1)
+
+
+def square(side=600.0):
+    return np.array([[0, 0], [side, 0], [side, side], [0, side]], float)
+
+
+def test_a_round_tube_around_a_circle_is_a_torus():
+    built = solid([ring()], Form(1.0, tube=Tube(width=60.0, height=60.0, segments=24)), 1.0)
+    assert closed(built.triangles)
+    assert built.volume == pytest.approx(2 * np.pi**2 * 300 * 30**2, rel=0.03)
+    away = np.hypot(np.hypot(*built.vertices[:, :2].T) - 300, built.vertices[:, 2])
+    assert away == pytest.approx(30, abs=1.0)
+
+
+def test_a_square_tube_around_a_square_is_even_at_its_corners():
+    outline = bands(middle_lines([square()], [], Tube("square", 40.0), 1.0, "mitre"), Tube("square", 40.0), 1.0)
+    outer, inner = sorted(outline, key=lambda r: -np.ptp(r[:, 0]))
+    assert np.ptp(outer, axis=0) == pytest.approx([640, 640])
+    assert np.ptp(inner, axis=0) == pytest.approx([560, 560])
+    built = solid([square()], Form(1.0, tube=Tube("square", 40.0)), 1.0)
+    # The band has round outer corners: a quarter of a square of 20 less a quarter disc each.
+    band = 640**2 - 4 * 20**2 * (1 - np.pi / 4) - 560**2
+    assert built.volume == pytest.approx(band * 40 / 0.996, rel=2e-3)
+
+
+@pytest.mark.parametrize("start", [0.0, 0.3, -0.25, 7.6])
+def test_an_open_tube_has_its_share_of_the_length_from_its_start(start):
+    (part,) = middle_lines([ring()], [], Tube(start=start, first=0.1, last=0.6), 1.0, "mitre")
+    is_closed, points = part
+    assert not is_closed
+    length = np.hypot(*np.diff(points, axis=0).T).sum()
+    assert length == pytest.approx(np.pi * 600 / 2, rel=1e-3)
+    begin = np.degrees(np.arctan2(points[0, 1], points[0, 0])) % 360
+    assert begin == pytest.approx((start + 0.1 + 0.25) * 360 % 360, abs=1.0)
+
+
+def test_lengths_along_a_tube_rise_from_0_to_1():
+    built = solid([ring()], Form(1.0, tube=Tube(width=40.0, height=40.0, start=0.25)), 1.0)
+    assert built.along.min() == pytest.approx(0, abs=0.01)
+    assert built.along.max() == pytest.approx(1, abs=0.01)
+    turn = (np.degrees(np.arctan2(built.vertices[:, 1], built.vertices[:, 0])) / 360 - 0.5) % 1
+    off = np.abs(built.along - turn)
+    assert np.minimum(off, 1 - off).max() < 0.01
+
+
+@pytest.mark.parametrize("family", ["league-spartan", "pacifico", "eb-garamond", "monoton"])
+@pytest.mark.parametrize(
+    "tube",
+    [
+        Tube(),
+        Tube("flat", 0.08, 0.01, offset=0.03),
+        Tube("round", 0.04, 0.06, rows=3, gap=0.07),
+        Tube("square", 0.05, offset=-0.04),
+        Tube(first=0.2, last=0.75, start=0.4),
+    ],
+)
+def test_tubes_of_letters_are_closed(family, tube):
+    for letter in set_block(setting("AgS8&", family)):
+        built = solid(letter_outline(letter.glyphs, faces(family)), Form(0.2, tube=tube), letter.unit)
+        assert not len(built.triangles) or closed(built.triangles)
+        assert built.volume >= 0
+
+
+def test_a_tube_of_no_length_or_inside_a_stem_too_thin_leaves_nothing():
+    for tube in (Tube(first=0.5, last=0.5), Tube(offset=-9.0)):
+        assert len(solid([ring()], Form(1.0, tube=tube), 0.001).triangles) == 0
+
+
+def test_strokes_of_a_drawing_are_followed_instead_of_outlines():
+    line = (False, np.array([[0.0, 0.0], [400.0, 0.0], [400.0, 300.0]]))
+    built = solid([square()], Form(1.0, tube=Tube("square", 20.0)), 1.0, [line])
+    assert np.ptp(built.vertices[:, :2], axis=0) == pytest.approx([410, 310], abs=0.5)
+    assert built.volume == pytest.approx(700 * 20 * 20, rel=0.02)
+
+
+def test_the_section_of_a_stem_is_what_the_solid_has():
+    assert stem_width([np.array([[0, 0], [2000, 0], [2000, 50], [0, 50]], float)]) == pytest.approx(50, rel=0.03)
+    form = Form(0.3, Edge("chamfer", 0.03, 0.05), Edge("step", 0.02, 0.04, 2), grow="forward")
+    cut = section(form, 0.2)
+    assert cut.min(0) == pytest.approx([0, 0])
+    assert cut.max(0) == pytest.approx([0.2, 0.3])
+    x, z = cut.T
+    outline = abs(np.sum(x * np.roll(z, -1) - np.roll(x, -1) * z)) / 2
+    assert outline == pytest.approx(0.2 * 0.3 - 2 * (0.03 * 0.05 / 2) - 2 * (0.01 * 0.04 + 0.01 * 0.02))
+    ridge = section(Form(0.3, Edge("chamfer", 0.3, 0.1), Edge()), 0.2)
+    assert ridge[:, 1].max() == pytest.approx(0.15 - 0.1 + 0.1 / 3)
