@@ -194,6 +194,10 @@ def export(
     out: Annotated[Path, typer.Option("--out", help="the file to write")],
     format: Annotated[Literal["json", "glb", "usd", "obj", "stl"], typer.Option()] = "glb",
     frame: Annotated[float, typer.Option()] = 0,
+    edge: Annotated[
+        float | None,
+        typer.Option(min=0.005, max=10, help="even triangles with edges of so many metres"),
+    ] = None,
 ) -> None:
     """Write a shot as JSON (of the present version), or its letters at a frame as glTF, USD, OBJ or STL."""
     import json
@@ -206,7 +210,7 @@ def export(
     if format == "json":
         out.write_text(json.dumps(write_shot(shot), indent=1, ensure_ascii=False))
     else:
-        out.write_bytes(export_model(shot, frame, format, Cache()))
+        out.write_bytes(export_model(shot, frame, format, Cache(), edge))
     typer.echo(f"{out}: {out.stat().st_size:,} bytes")
 
 

@@ -185,17 +185,19 @@ def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]
 Glyphs: TypeAlias = tuple[Glyph, ...]
 
 
-def solid_address(glyphs: Glyphs, family: str, axes: Axes, unit: float, form: Form) -> str:
+def solid_address(glyphs: Glyphs, family: str, axes: Axes, unit: float, form: Form, edge: float | None = None) -> str:
     fonts = faces(family, axes)
     keys = tuple(fonts[glyph.font].key for glyph in glyphs)
-    return address("solid", [(g.index, g.dx, g.dy) for g in glyphs], keys, unit, form, TOLERANCE)
+    return address("solid", [(g.index, g.dx, g.dy) for g in glyphs], keys, unit, form, TOLERANCE, edge)
 
 
-def letter_solid(glyphs: Glyphs, family: str, axes: Axes, unit: float, form: Form, cache: Cache) -> Solid:
-    """A letter's solid, built once for each glyph, form, size and tolerance."""
+def letter_solid(
+    glyphs: Glyphs, family: str, axes: Axes, unit: float, form: Form, cache: Cache, edge: float | None = None
+) -> Solid:
+    """A letter's solid, built once for each glyph, form, size and tolerance; of even density with an `edge`."""
     return cache.get(
-        solid_address(glyphs, family, axes, unit, form),
-        lambda: solid(letter_outline(glyphs, faces(family, axes)), form, unit, _strokes(glyphs, family)),
+        solid_address(glyphs, family, axes, unit, form, edge),
+        lambda: solid(letter_outline(glyphs, faces(family, axes)), form, unit, _strokes(glyphs, family), edge),
         lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
     )
 
@@ -207,9 +209,10 @@ def _strokes(glyphs: Glyphs, family: str) -> list[Line]:
     return [line for glyph in glyphs for line in emblem.find(family).lines[glyph.index]]
 
 
-def solid_of(letter: Letter, form: Form, cache: Cache) -> Solid:
+def solid_of(letter: Letter, form: Form, cache: Cache, edge: float | None = None) -> Solid:
     """The solid of a letter of a block with this form."""
-    return letter_solid(letter.glyphs, letter.family, letter.axes, letter.unit, form_of_letter(letter, form), cache)
+    own = form_of_letter(letter, form)
+    return letter_solid(letter.glyphs, letter.family, letter.axes, letter.unit, own, cache, edge)
 
 
 @lru_cache(maxsize=4096)

@@ -58,7 +58,7 @@ def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
     return np.concatenate([straight, np.round(passes.alpha * 255).astype(np.uint8)], -1)
 
 
-def title_model(shot: Shot, frame: float, cache: Cache) -> TitleModel:
+def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = None) -> TitleModel:
     """The title as it stands at a frame: a node a letter, with its pose, its pivot and its two materials."""
     structure = structure_at(shot, frame)
     poses = poses_at(shot, structure, np.array([float(frame)]))[0]
@@ -67,17 +67,17 @@ def title_model(shot: Shot, frame: float, cache: Cache) -> TitleModel:
     place: dict[tuple[int, int, tuple[float, float, float] | None], int] = {}
     nodes: list[Node] = []
     for block in structure.blocks:
-        face, edge = surfaces_of(shot, block.step, frame)
+        face, side = surfaces_of(shot, block.step, frame)
         own = own_colours(shot, block, frame)
         for number, letter in enumerate(block.letters):
-            solid = solid_of(letter, block.form, cache)
+            solid = solid_of(letter, block.form, cache, edge)
             colour = own[number] if own else None
             key = (id(solid), block.step, colour)
             if key not in place:
                 place[key] = len(solids)
                 solids.append(solid)
                 surfaces.append(
-                    (face, edge) if colour is None else (replace(face, colour=colour), replace(edge, colour=colour))
+                    (face, side) if colour is None else (replace(face, colour=colour), replace(side, colour=colour))
                 )
             pivot = (*letter.centre, 0.0)
             nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], poses[len(nodes)], pivot))
@@ -88,9 +88,9 @@ ModelFormat: TypeAlias = Literal["glb", "usd", "obj", "stl"]
 ENDINGS: dict[ModelFormat, str] = {"glb": "glb", "usd": "usdc", "obj": "obj.zip", "stl": "stl"}
 
 
-def export_model(shot: Shot, frame: float, kind: ModelFormat, cache: Cache) -> bytes:
-    """The letters of a frame as a file for another program."""
-    model = title_model(shot, frame, cache)
+def export_model(shot: Shot, frame: float, kind: ModelFormat, cache: Cache, edge: float | None = None) -> bytes:
+    """The letters of a frame as a file for another program; with an `edge` in metres as triangles of even density."""
+    model = title_model(shot, frame, cache, edge)
     match kind:
         case "glb":
             return write_glb(model)

@@ -120,8 +120,8 @@ def ridges_of(document: dict[str, Any]) -> list[str]:
     return ridged_letters(kit.shot_of(document), _cache())
 
 
-def model_of(document: dict[str, Any], frame: float, kind: ModelFormat) -> bytes:
-    return export_model(kit.shot_of(document), frame, kind, _cache())
+def model_of(document: dict[str, Any], frame: float, kind: ModelFormat, edge: float | None) -> bytes:
+    return export_model(kit.shot_of(document), frame, kind, _cache(), edge)
 
 
 def environment_of(preset: Preset) -> bytes:

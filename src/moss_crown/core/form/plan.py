@@ -50,10 +50,10 @@ def plan(rings: list[Ring], levels: NDArray[np.float64], join: Join) -> Plan:
     tolerance = 0.004 * top + 0.03
     seen = refine.Seen()
     for turn in range(ROUNDS):
-        placed, triangles, fixed = _triangulate(points, constraints, connectors)
+        placed, triangles, fixed = triangulate(points, constraints, connectors)
         if len(placed) > len(points):  # a constraint crossed another and was resolved by a new point
             distance = np.concatenate([distance, field(placed[len(points) :])])
-        triangles, band = _bands(placed, triangles, fixed, field, levels)
+        triangles, band = name_bands(placed, triangles, fixed, field, levels)
         mesh = refine.Front(placed, triangles, distance, band)
         if top <= 0 or turn == ROUNDS - 1:
             break
@@ -97,7 +97,7 @@ def _rings(
             gap, nearest = cKDTree(np.vstack(here)).query(predicted)
             met = np.flatnonzero(gap < max(0.03, 0.02 * gaps[k - 1]))
             connectors.append(np.stack([predicted_from + met, first + nearest[met]], 1))
-        predicted = _advanced(here, float(gaps[k]) if k < len(gaps) else 0.0)
+        predicted = advanced(here, float(gaps[k]) if k < len(gaps) else 0.0)
         predicted_from = first
     stacked = np.vstack(points)
     _, keep, inverse = np.unique(
@@ -115,7 +115,7 @@ def _inset_rings(rings: list[Ring], distance: float, join: Join, gap: float) -> 
     return [ring for ring in tidied if len(ring) > 2 and abs(area(ring)) > 1e-3]
 
 
-def _advanced(rings: list[Ring], gap: float) -> FloatN2:
+def advanced(rings: list[Ring], gap: float) -> FloatN2:
     """Where each vertex moves when its two edges move inward by `gap`."""
     moved = []
     for ring in rings:
@@ -127,7 +127,7 @@ def _advanced(rings: list[Ring], gap: float) -> FloatN2:
     return np.vstack(moved)
 
 
-def _triangulate(
+def triangulate(
     points: FloatN2, constraints: NDArray[np.int64], connectors: NDArray[np.int64]
 ) -> tuple[FloatN2, IntN3, NDArray[np.int64]]:
     """Constrained Delaunay with robust predicates. Answers points, triangles and the packed constrained edges."""
@@ -154,7 +154,7 @@ def _triangulate(
     return placed, triangles, np.unique(pack(fixed[:, 0], fixed[:, 1]))
 
 
-def _bands(
+def name_bands(
     points: FloatN2, triangles: IntN3, fixed: NDArray[np.int64], field: InsetField, levels: NDArray[np.float64]
 ) -> tuple[IntN3, NDArray[np.int64]]:
     """Flood across free edges; the largest triangle of each patch names its band. Outside patches are dropped."""

@@ -130,8 +130,9 @@ def merge_levels(*profiles: Floats) -> Floats:
 
 def over_levels(line: Floats, levels: Floats) -> Heights:
     """A profile's heights before and after every level of a plan."""
+    away = np.abs(line[:, :1] - levels[None])
     snapped = line.copy()
-    snapped[:, 0] = levels[np.abs(line[:, :1] - levels[None]).argmin(1)]
+    snapped[:, 0] = np.where(away.min(1) <= NEAR, levels[away.argmin(1)], line[:, 0])
     before, after = np.empty(len(levels)), np.empty(len(levels))
     for k, level in enumerate(levels):
         at = np.flatnonzero(snapped[:, 0] == level)

@@ -76,11 +76,11 @@ def wanted(
         points.append(found)
         errors.append(error)
     if turn or not len(points[0]):
-        kinks = _kinks(front, fixed, field, levels, tolerance, seen)
+        kinks = find_kinks(front, fixed, field, levels, tolerance, seen)
         points.append(kinks.worst)
         errors.append(kinks.error)
         if not len(kinks.worst) or turn % 2:
-            _, found, error = _peaks(front, field, levels, tolerance, seen)
+            _, found, error = find_peaks(front, field, levels, tolerance, seen)
             points.append(found)
             errors.append(error)
     candidate, error = np.vstack(points), np.concatenate(errors)
@@ -92,10 +92,10 @@ def wanted(
 def settle(front: Front, fixed: Ints, field: InsetField, levels: Floats, tolerance: float, seen: Seen) -> Front:
     """Splits on edges and inside triangles, in place: the triangulation stays valid whatever they do."""
     for _ in range(2):
-        kinks = _kinks(front, fixed, field, levels, tolerance, seen)
+        kinks = find_kinks(front, fixed, field, levels, tolerance, seen)
         if len(kinks.worst):
             front = _split(front, kinks, field)
-        triangle, inner, _ = _peaks(front, field, levels, tolerance, seen)
+        triangle, inner, _ = find_peaks(front, field, levels, tolerance, seen)
         if len(inner):
             front = _poked(front, triangle, inner, field)
         if not len(kinks.worst) and not len(inner):
@@ -144,7 +144,7 @@ def _thinned(candidate: FloatN2, present: FloatN2) -> FloatN2:
     return np.asarray(candidate[keep])
 
 
-def _kinks(front: Front, fixed: Ints, field: InsetField, levels: Floats, tolerance: float, seen: Seen) -> Kinks:
+def find_kinks(front: Front, fixed: Ints, field: InsetField, levels: Floats, tolerance: float, seen: Seen) -> Kinks:
     """Free bevel edges on which linear and true inset distance differ."""
     key = edge_keys(front.triangles)
     bevel = np.repeat(front.band < len(levels) - 1, 3)
@@ -183,7 +183,7 @@ def _kinks(front: Front, fixed: Ints, field: InsetField, levels: Floats, toleran
     return Kinks(a, b, unique, points[a] * (1 - middle) + points[b] * middle, error)
 
 
-def _peaks(
+def find_peaks(
     front: Front, field: InsetField, levels: Floats, tolerance: float, seen: Seen
 ) -> tuple[Ints, FloatN2, Floats]:
     """Bevel triangles whose inside misses a branch point of the ridge: triangle, worst point, error."""

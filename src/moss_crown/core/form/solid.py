@@ -11,6 +11,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.form.even import even_levels, even_plan
 from moss_crown.core.form.mesh import INDEX_BOUND, FloatN3, IntN3, boundary, edge_keys
 from moss_crown.core.form.outline import Join, Ring, shaped
 from moss_crown.core.form.plan import Plan, plan
@@ -100,37 +101,42 @@ NOTHING = Solid(
 """The solid of a letter of which nothing is there."""
 
 
-def solid(rings: list[Ring], form: Form, unit: float, strokes: Sequence[Line] = ()) -> Solid:
+def solid(rings: list[Ring], form: Form, unit: float, strokes: Sequence[Line] = (), edge: float | None = None) -> Solid:
     """Build a letter's solid from its clean outline in thousandths of an em; `unit` takes those to metres.
 
-    `strokes`: middle lines of a drawing, along which tubes run instead of along the outline.
+    `strokes`: middle lines of a drawing, along which tubes run instead of along the outline. With an `edge` in metres
+    all triangles get edges about as long, and good shapes: for what bends, melts or breaks.
     """
     rings = shaped(rings, form.weight, form.fill, form.wall / unit, form.join)
     if form.tube is not None:
-        return _tubes(rings, list(strokes), form, form.tube, unit)
+        return _tubes(rings, list(strokes), form, form.tube, unit, edge)
     lines = [profile(edge) / (unit, 1.0) for edge in (form.front_used, form.rear_used)]
-    built = _build(rings, lines, form, unit)
+    built = _build(rings, lines, form, unit, edge)
     if not closed(built.triangles):
         # Where a level touches itself an upright riser would share an edge with another: let risers lean a little.
-        built = _build(rings, [sloped(line, GENTLE) for line in lines], form, unit)
+        built = _build(rings, [sloped(line, GENTLE) for line in lines], form, unit, edge)
     return built
 
 
-def _tubes(rings: list[Ring], strokes: list[Line], form: Form, tube: Tube, unit: float) -> Solid:
+def _tubes(rings: list[Ring], strokes: list[Line], form: Form, tube: Tube, unit: float, edge: float | None) -> Solid:
     lines = middle_lines(rings, strokes, tube, unit, form.join)
     outline = bands(lines, tube, unit)
     if not outline:
         return NOTHING
-    edge = tube.edge
+    section = tube.edge
     # The edges of a round section take all its height but the sliver that a return needs.
-    swept = Form(tube.depth / MOST_EDGES, edge, edge, "sharp", form.grow)
-    built = solid(outline, swept, unit)
+    swept = Form(tube.depth / MOST_EDGES, section, section, "sharp", form.grow)
+    built = solid(outline, swept, unit, edge=edge)
     return replace(built, ridged=False, along=along(lines, built.vertices[:, :2] / unit))
 
 
-def _build(rings: list[Ring], lines: list[NDArray[np.float64]], form: Form, unit: float) -> Solid:
-    levels = merge_levels(*lines)
-    made = plan(rings, levels, form.join)
+def _build(rings: list[Ring], lines: list[NDArray[np.float64]], form: Form, unit: float, edge: float | None) -> Solid:
+    if edge is None:
+        levels = merge_levels(*lines)
+        made = plan(rings, levels, form.join)
+    else:
+        levels, narrowest = even_levels([line * (1, 1 / unit) for line in lines], edge / unit)
+        made = even_plan(rings, levels, narrowest, edge / unit, form.join)
     sides = [over_levels(line, levels) for line in lines]
     half = form.depth / 2
     front, rear = (
@@ -140,9 +146,8 @@ def _build(rings: list[Ring], lines: list[NDArray[np.float64]], form: Form, unit
     count = len(front.points)
     vertices = np.vstack([front.points * (unit, unit, 1), rear.points * (unit, unit, -1)])
     vertices[:, 2] += form.middle
-    start, end = front.rim
-    rear_start, rear_end = (index + count for index in rear.rim)
-    returns = np.vstack([np.stack([start, rear_start, end], 1), np.stack([end, rear_start, rear_end], 1)])
+    rims = front.rim, (rear.rim[0] + count, rear.rim[1] + count)
+    vertices, returns = _returns(vertices, *rims, edge)
     facet = np.concatenate(
         [
             np.where(front.on_face, FACE, BEVEL),
@@ -159,6 +164,37 @@ def _build(rings: list[Ring], lines: list[NDArray[np.float64]], form: Form, unit
     return Solid(vertices, triangles, facet, normals, _has_ridge(made.inset, levels))
 
 
+Rim: TypeAlias = tuple[NDArray[np.int64], NDArray[np.int64]]
+
+
+def _returns(vertices: FloatN3, front: Rim, rear: Rim, edge: float | None) -> tuple[FloatN3, IntN3]:
+    """The walls from the front's rim to the rear's: one strip, or more of about an edge each, diagonals alternating."""
+    start = front[0]
+    depth = float(np.abs(vertices[start[0], 2] - vertices[rear[0][0], 2])) if len(start) else 0.0
+    strips = 1 if edge is None else max(1, round(depth / edge))
+    rim, place = np.unique(np.concatenate(front), return_inverse=True)
+    below = np.empty(len(rim), np.int64)
+    below[place] = np.concatenate(rear)
+    rows = [rim]
+    added = [vertices]
+    count = len(vertices)
+    for k in range(1, strips):
+        share = k / strips
+        added.append(vertices[rim] * (1 - share) + vertices[below] * share)
+        rows.append(count + np.arange(len(rim)))
+        count += len(rim)
+    rows.append(below)
+    a, b = place[: len(start)], place[len(start) :]
+    walls = []
+    for k in range(strips):
+        p, q, r, s = rows[k][a], rows[k + 1][a], rows[k + 1][b], rows[k][b]
+        if k % 2 == 0:
+            walls += [np.stack([p, q, s], 1), np.stack([s, q, r], 1)]
+        else:
+            walls += [np.stack([p, q, r], 1), np.stack([p, r, s], 1)]
+    return np.vstack(added), np.vstack(walls)
+
+
 @dataclass(frozen=True)
 class _Side:
     """Front (or rear, as if it were a front): points (n, 3) with plan units and metres of height, triangles (m, 3),
@@ -167,7 +203,7 @@ class _Side:
     points: FloatN3
     triangles: IntN3
     on_face: NDArray[np.bool_]
-    rim: tuple[NDArray[np.int64], NDArray[np.int64]]
+    rim: Rim
 
 
 def _side(made: Plan, levels: NDArray[np.float64], heights: Heights, base: float) -> _Side:

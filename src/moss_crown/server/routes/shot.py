@@ -112,7 +112,8 @@ async def display_table(here: Context = Depends(context)) -> Response:
 async def export(
     shot: UUID,
     format: Literal["json", "glb", "usd", "obj", "stl"] = "json",
-    frame: float = 0,
+    frame: float = Query(default=0, ge=-1e6, le=1e6, allow_inf_nan=False),
+    edge: float | None = Query(default=None, ge=0.005, le=10, allow_inf_nan=False),
     here: Context = Depends(context),
 ) -> Response:
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
@@ -120,7 +121,7 @@ async def export(
     if format == "json":
         body, kind, ending = json.dumps(write_shot(row.shot), indent=1, ensure_ascii=False).encode(), JSON, "json"
     else:
-        body = await here.pool.draft.run(jobs.model_of, row.document, frame, format)
+        body = await here.pool.draft.run(jobs.model_of, row.document, frame, format, edge)
         kind, ending = MODEL_TYPES[format], ENDINGS[format]
     ascii_name = name.encode("ascii", "replace").decode().replace("?", "-")
     return Response(
