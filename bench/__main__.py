@@ -1,21 +1,32 @@
-"""./crown bench [letters] [poses] [frame] [running]"""
+"""./crown bench [letters] [poses] [frame] [running] [solids] [hostile]; solids:4 takes every fourth glyph."""
 
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
 
-from bench import frame, letters, poses, running
+from bench import frame, hostile, letters, poses, running, solids
 
-ALL = {"letters": letters.main, "poses": poses.main, "frame": frame.main, "running": running.main}
+ALL: dict[str, Callable[..., None]] = {
+    "letters": letters.main,
+    "poses": poses.main,
+    "frame": frame.main,
+    "running": running.main,
+    "solids": solids.main,
+    "hostile": hostile.main,
+}
+LONG = ("solids", "hostile")
+"""These take many minutes and run only when they are named."""
 
 
 def main() -> None:
-    wanted = sys.argv[1:] or list(ALL)
-    for name in wanted:
+    wanted = sys.argv[1:] or [name for name in ALL if name not in LONG]
+    for asked in wanted:
+        name, _, number = asked.partition(":")
         if name not in ALL:
             sys.exit(f"no bench {name!r}; there are {', '.join(ALL)}")
         print(f"== {name}")
-        ALL[name]()
+        ALL[name](*([int(number)] if number else []))
 
 
 if __name__ == "__main__":

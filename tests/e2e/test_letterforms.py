@@ -1,9 +1,11 @@
 """Letterforms by hand: letters picked, kerned, moved and patterned; axes; a profile drawn on its board."""
 
 import pytest
+import trimesh
 from screens import new_shot, saved, step
 
 from cluster import wait_for
+from moss_crown.core.type.families import FOLDER
 
 
 def frame_letters(page, left, right):
@@ -121,3 +123,75 @@ def test_a_profile_is_drawn_on_its_board(quiet, server):
     point.press("Delete")
     saved(quiet)
     assert len(step(server, shot, "form")["front"]["curve"]) == 4
+
+
+FONT = str(FOLDER / "cinzel-latin.ttf")
+EMBLEM = b'<svg><rect width="40" height="20"/><circle cx="60" cy="10" r="10" fill="#b8cb6f"/></svg>'
+
+
+def test_a_font_is_brought_in_pinned_and_compared(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    quiet.get_by_role("button", name="Family: Archivo Black").click()
+    quiet.get_by_label("add fonts").set_input_files(FONT)
+    own = quiet.get_by_role("list", name="Families").locator('button[data-family^="own-"]')
+    own.wait_for()
+    quiet.get_by_role("button", name="Pin: Cinzel Regular").click()
+    quiet.get_by_role("button", name="Pin: Anton").click()
+    quiet.get_by_role("button", name="Favourite: Anton").click()
+    own.click()
+    saved(quiet)
+    assert step(server, shot, "block")["family"].startswith("own-")
+    compared = quiet.get_by_role("group", name="Compare on the stage")
+    compared.get_by_role("button", name="Anton").click()
+    saved(quiet)
+    assert step(server, shot, "block")["family"] == "anton"
+    quiet.reload()
+    quiet.get_by_role("button", name="Family: Anton").click()
+    quiet.get_by_role("button", name="favourites").click()
+    wait_for(lambda: quiet.get_by_role("list", name="Families").get_by_role("listitem").count() == 1)
+
+
+def test_a_file_that_is_no_font_is_refused_with_its_reason(quiet, server, tmp_path):
+    new_shot(quiet, server, "TIDE")
+    wrong = tmp_path / "letters.ttf"
+    wrong.write_bytes(b"GIF89a")
+    quiet.get_by_role("button", name="Family: Archivo Black").click()
+    quiet.get_by_label("add fonts").set_input_files(str(wrong))
+    quiet.get_by_text("letters.ttf: this is not a font file").wait_for()
+
+
+def test_an_emblem_is_brought_in_and_stands_in_the_recipe(quiet, server, tmp_path):
+    shot = new_shot(quiet, server, "TIDE")
+    drawing = tmp_path / "Lighthouse.svg"
+    drawing.write_bytes(EMBLEM)
+    quiet.get_by_role("button", name="+ add a step").click()
+    quiet.get_by_role("menuitem", name="Emblem").click()
+    quiet.get_by_label("Bring in SVG files").set_input_files(str(drawing))
+    quiet.get_by_role("list", name="Emblems").get_by_role("button", name="Lighthouse").click()
+    saved(quiet)
+    emblem = step(server, shot, "emblem")
+    assert emblem["emblem"].startswith("emblem-")
+    quiet.get_by_role("switch", name="Colours of the drawing").click()
+    saved(quiet)
+    assert step(server, shot, "emblem")["own_colours"] is True
+    draft = server.client.get(f"/api/shots/{shot}/draft", timeout=60).content
+    assert b'"tint":[0.4' in draft
+
+
+def test_letters_are_drawn_by_tubes_and_exported(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    quiet.get_by_role("button", name="Depth and bevel").first.click()
+    quiet.get_by_role("tab", name="Tubes").click()
+    quiet.get_by_role("switch", name="Draw by tubes").click()
+    saved(quiet)
+    press_enter(quiet, "There to", "0.5")
+    assert step(server, shot, "form")["tubes"]["last"] == 0.5
+    quiet.keyboard.press("Escape")
+    quiet.keyboard.press("e")
+    quiet.get_by_label("Format").select_option("stl")
+    with quiet.expect_download() as download:
+        quiet.get_by_role("link", name="Download").click()
+    assert download.value.suggested_filename.endswith(".stl")
+    mesh = trimesh.load(download.value.path(), file_type="stl")
+    assert mesh.is_watertight
+    assert mesh.volume > 0

@@ -10,6 +10,8 @@ import type { ShotStore, View } from './store';
 const KERN = 5; // thousandths of an em
 const NUDGE = 0.01; // cap heights
 
+export type Opened = 'palette' | 'help' | 'deliver' | 'settings' | 'geometry' | 'licences';
+
 export interface ShotCommand {
   name: string;
   keys: string; // shown, and matched by `matches`
@@ -20,7 +22,7 @@ export interface ShotCommand {
 export function shotCommands(
   store: ShotStore,
   go: (to: string) => void,
-  open: (what: 'palette' | 'help' | 'deliver' | 'settings') => void,
+  open: (what: Opened) => void,
 ): ShotCommand[] {
   const state = () => store.getState();
   const seek = (by: number) => store.seek(state().frame + by);
@@ -46,6 +48,8 @@ export function shotCommands(
       },
     },
     { name: 'Deliver a take', keys: 'D', run: () => open('deliver') },
+    { name: 'Letters as geometry', keys: 'E', run: () => open('geometry') },
+    { name: 'Licences of the families', keys: 'Shift+L', run: () => open('licences') },
     { name: 'Size, frame rate and length', keys: 'S', run: () => open('settings') },
     { name: 'Through the shot camera', keys: '1', run: view('shot') },
     { name: 'Walk around', keys: '2', run: view('walk') },
@@ -72,7 +76,7 @@ export function shotCommands(
     },
     { name: 'Pick every letter', keys: 'A', run: () => pickAll(store) },
     { name: 'Pick nothing', keys: 'Escape', run: () => store.pick([]) },
-    { name: 'Safe areas', keys: 'G', run: () => store.toggle('guides') },
+    { name: 'Guides', keys: 'G', run: () => store.toggle('guides') },
     { name: 'Loop', keys: 'L', run: () => store.toggle('loop') },
     { name: 'Light or dark', keys: 'Shift+T', run: toggleTheme },
     { name: 'To the slate', keys: 'Shift+S', run: () => go(`/productions/${state().production.id}`) },
@@ -117,7 +121,7 @@ export function useShortcuts(commands: ShotCommand[]) {
   }, [commands]);
 }
 
-export function useShotCommands(open: (what: 'palette' | 'help' | 'deliver' | 'settings') => void) {
+export function useShotCommands(open: (what: Opened) => void) {
   const store = useShotStore();
   const [, go] = useLocation();
   const commands = useMemo(() => shotCommands(store, go, open), [store, go, open]);

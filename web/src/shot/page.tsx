@@ -3,9 +3,10 @@ import { useCallback, useEffect, useState } from 'react';
 import { Link } from 'wouter';
 import { Deliver } from '../takes/deliver';
 import { Button, Hint, Mark } from '../ui/controls';
-import { Help, Palette, useShotCommands } from './commands';
+import { Help, type Opened, Palette, useShotCommands } from './commands';
 import { ShotContext, useShot, useShotStore } from './context';
 import { Desk } from './desk/desk';
+import { Geometry, Licences } from './geometry';
 import { Picture } from './picture/picture';
 import { Recipe } from './recipe/recipe';
 import { Settings } from './settings';
@@ -26,7 +27,7 @@ export function ShotPage({ id }: { id: string }) {
   );
 }
 
-type Open = 'palette' | 'help' | 'deliver' | 'settings' | '';
+type Open = Opened | '';
 
 function Screen() {
   const store = useShotStore();
@@ -69,6 +70,8 @@ function Screen() {
       {document && open === 'deliver' && (
         <Deliver shot={store.getState().id} document={document} onClose={() => show('')} />
       )}
+      {open === 'geometry' && <Geometry shot={store.getState().id} onClose={() => show('')} />}
+      {open === 'licences' && <Licences onClose={() => show('')} />}
       {document && open === 'settings' && (
         <Settings
           document={document}

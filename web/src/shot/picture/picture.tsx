@@ -42,9 +42,9 @@ export function Picture() {
           ))}
         </div>
         <span className="flex-1" />
-        <Hint text="Action and title safe areas" keys="G">
+        <Hint text="Safe areas, thirds, centre, baselines and cap lines" keys="G">
           <Button look="quiet" aria-pressed={guides} active={guides} onClick={() => store.toggle('guides')}>
-            safe areas
+            guides
           </Button>
         </Hint>
         <div role="group" aria-label="Kind of picture" className="flex overflow-hidden rounded-md border">
@@ -186,7 +186,7 @@ function Frame() {
           </div>
         )}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
-        {guides && <Guides />}
+        {guides && <Guides lines={stage.current?.lines() ?? []} key={shownAt} />}
         {broken && (
           <p className="absolute inset-0 grid place-items-center p-6 text-center text-white">{broken}</p>
         )}
@@ -200,8 +200,8 @@ function Frame() {
   );
 }
 
-/** Action safe 93 %, title safe 90 % (EBU R 95), and the centre. */
-function Guides() {
+/** Action safe 93 %, title safe 90 % (EBU R 95), thirds, the centre, and the letters' baselines and cap lines. */
+function Guides({ lines }: { lines: [number, number, number, number][] }) {
   return (
     <svg
       className="pointer-events-none absolute inset-0 h-full w-full"
@@ -213,6 +213,17 @@ function Guides() {
         <rect x="3.5" y="3.5" width="93" height="93" vectorEffect="non-scaling-stroke" />
         <rect x="5" y="5" width="90" height="90" strokeDasharray="4 3" vectorEffect="non-scaling-stroke" />
         <path d="M50 46 V54 M48 50 H52" vectorEffect="non-scaling-stroke" />
+        <path
+          d="M33.333 0 V100 M66.667 0 V100 M0 33.333 H100 M0 66.667 H100"
+          strokeOpacity="0.22"
+          vectorEffect="non-scaling-stroke"
+        />
+        <path
+          d={lines.map(([x, y, u, v]) => `M${x * 100} ${y * 100}L${u * 100} ${v * 100}`).join('')}
+          stroke="#e6ad4e"
+          strokeOpacity="0.9"
+          vectorEffect="non-scaling-stroke"
+        />
       </g>
     </svg>
   );

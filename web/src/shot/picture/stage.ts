@@ -151,6 +151,26 @@ export class DraftStage {
     return corners;
   }
 
+  /** Baselines and cap lines under every letter: ends of each as shares of the picture. */
+  lines(): [number, number, number, number][] {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    if (!span) return [];
+    const camera = this.camera();
+    return span.letters.flatMap((letter, k) => {
+      const pose = new THREE.Matrix4().fromArray(poseAt(span, this.frame, k));
+      const [left, , right] = letter.box;
+      const cap = span.blocks[letter.block]?.size ?? 1;
+      return [0, cap].flatMap((y) => {
+        const ends = [left, right].map((x) => new THREE.Vector3(x, y, 0).applyMatrix4(pose).project(camera));
+        const [a, b] = ends as [THREE.Vector3, THREE.Vector3];
+        if (a.z > 1 || b.z > 1) return [];
+        return [
+          [(a.x + 1) / 2, (1 - a.y) / 2, (b.x + 1) / 2, (1 - b.y) / 2] as [number, number, number, number],
+        ];
+      });
+    });
+  }
+
   /** The letter at a place of the picture (shares of its width and height), by what is really drawn there; -1 for none. */
   letterAt(x: number, y: number): number {
     const ray = new THREE.Raycaster();
