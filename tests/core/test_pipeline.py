@@ -240,3 +240,23 @@ def test_a_sheet_in_the_draft_is_as_bright_as_the_environment_makes_it(turn):
     scene = Scene((), (), (wall,), (white,), (), Surround(environment("dusk_harbour"), 1.0, turn), camera)
     picture = render(scene, RenderSettings(16, 16, 256, depth=1, clamp=0), None).beauty.mean((0, 1))
     assert diffuse_light("dusk_harbour", turn, (0.0, 0.0, 1.0)) == pytest.approx(picture, rel=0.02)
+
+
+def test_letters_are_built_finer_where_they_are_larger_in_the_frame():
+    shot = new_shot(text="O")
+    count = [len(scene_at(shot, shot.last, 16 / 9, Cache(), height=h).solids[0].triangles) for h in (90, 720, 4096)]
+    assert count[0] <= count[1] < count[2]
+    assert count[2] > 1.5 * count[0]
+
+
+def test_a_tube_that_has_not_begun_leaves_no_letter_and_breaks_nothing():
+    tubes = [("/steps/1/tubes/on", True), ("/steps/1/tubes/first", 0.4), ("/steps/1/tubes/last", 0.4)]
+    shot = edited(*tubes, text="IO")
+    cache = Cache()
+    assert scene_at(shot, 0, 1.5, cache).letters == ()
+    assert render_frame(shot, 0, FrameOrder(32, 18, 1), cache).alpha.max() <= 1
+    assert export_model(shot, 0, "glb", cache)[:4] == b"glTF"
+    (letter, *_) = structure_at(shot, 0).letters
+    recipe = recipe_of(letter, structure_at(shot, 0).blocks[0].form)
+    assert build_recipe(recipe, cache)[:4] == b"glTF"
+    assert draft(shot)

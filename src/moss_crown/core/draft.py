@@ -123,6 +123,8 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
     glyphs = tuple(Glyph(*glyph) for glyph in recipe.glyphs)
     made = letter_solid(glyphs, recipe.family, tuple(recipe.axes), recipe.unit, recipe.form.form(), cache)
     grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)
+    if not len(made.triangles):
+        return write_glb(TitleModel("letter", [], [], []))
     return write_glb(TitleModel("letter", [made], [(grey, grey)], [Node("letter", 0, np.eye(4))]))
 
 

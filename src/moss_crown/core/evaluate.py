@@ -34,7 +34,7 @@ from moss_crown.core.document.shot import (
 )
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import FamilyUnknown
-from moss_crown.core.form.outline import TOLERANCE, Join, letter_outline, shaped
+from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
 from moss_crown.core.form.solid import Form, Solid, solid
@@ -56,6 +56,9 @@ STEP_BLUR = np.radians(8.0)
 """A letter that turns gets a pose in the shutter for at most every 8 degrees: matrices are interpolated straight."""
 MOST_BLUR_POSES = 17
 STAGE_REACH = 60.0
+CHORD_PIXELS = 0.15
+NOWHERE = -1
+"""In place of a solid for a letter of which nothing is there, such as a tube that has not begun."""
 SECTION_LETTERS = 24
 """A stem's usual width is taken from so many of a block's letters."""
 MOVING = ("move", "turn", "scale")
@@ -185,19 +188,36 @@ def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]
 Glyphs: TypeAlias = tuple[Glyph, ...]
 
 
-def solid_address(glyphs: Glyphs, family: str, axes: Axes, unit: float, form: Form, edge: float | None = None) -> str:
+def solid_address(
+    glyphs: Glyphs,
+    family: str,
+    axes: Axes,
+    unit: float,
+    form: Form,
+    edge: float | None = None,
+    tolerance: float = TOLERANCE,
+) -> str:
     fonts = faces(family, axes)
     keys = tuple(fonts[glyph.font].key for glyph in glyphs)
-    return address("solid", [(g.index, g.dx, g.dy) for g in glyphs], keys, unit, form, TOLERANCE, edge)
+    return address("solid", [(g.index, g.dx, g.dy) for g in glyphs], keys, unit, form, tolerance, edge)
 
 
 def letter_solid(
-    glyphs: Glyphs, family: str, axes: Axes, unit: float, form: Form, cache: Cache, edge: float | None = None
+    glyphs: Glyphs,
+    family: str,
+    axes: Axes,
+    unit: float,
+    form: Form,
+    cache: Cache,
+    edge: float | None = None,
+    tolerance: float = TOLERANCE,
 ) -> Solid:
     """A letter's solid, built once for each glyph, form, size and tolerance; of even density with an `edge`."""
     return cache.get(
-        solid_address(glyphs, family, axes, unit, form, edge),
-        lambda: solid(letter_outline(glyphs, faces(family, axes)), form, unit, _strokes(glyphs, family), edge),
+        solid_address(glyphs, family, axes, unit, form, edge, tolerance),
+        lambda: solid(
+            letter_outline(glyphs, faces(family, axes), tolerance), form, unit, _strokes(glyphs, family), edge
+        ),
         lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
     )
 
@@ -410,15 +430,30 @@ def _turned(before: Poses, after: Poses) -> float:
     return float(np.arccos(np.clip(cosine, -1, 1)).max())
 
 
-def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool = True) -> Scene:
-    """Everything the renderer needs for a frame."""
+def fineness(letter: Letter, pose: NDArray[np.float64], camera: Camera, height: int) -> float:
+    """The tolerance of a letter's curves at which no chord is off by more than CHORD_PIXELS in a frame so high."""
+    middle = len(camera.poses) // 2
+    centre = pose[:3, :3] @ (*letter.centre, 0.0) + pose[:3, 3]
+    away = float((camera.poses[middle, :3, 3] - centre) @ camera.poses[middle, :3, 2])
+    if away <= 0:
+        return FINER[0]
+    size = float(np.linalg.norm(pose[:3, :3], axis=0)[:2].max())
+    pixels = letter.unit * size * height / (2 * camera.half[1] * away)  # of a thousandth of an em
+    wanted = CHORD_PIXELS / max(pixels, 1e-12)
+    return next((tolerance for tolerance in FINER if tolerance <= wanted), FINER[-1])
+
+
+def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool = True, height: int = 720) -> Scene:
+    """Everything the renderer needs for a frame `height` pixels high."""
     structure = structure_at(shot, frame)
     moments = shutter_frames(shot, structure, frame) if blur else np.array([float(frame)])
     poses = poses_at(shot, structure, moments)
+    camera = camera_at(shot, moments, aspect)
     surfaces: list[Surface] = []
     solids: list[Solid] = []
     place_of: dict[str, int] = {}
     letters: list[Placed] = []
+    count = 0
     for block in structure.blocks:
         face, edge = surfaces_of(shot, block.step, frame)
         own = own_colours(shot, block, frame)
@@ -428,12 +463,16 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
                 surfaces += [replace(s, colour=own[number]) for s in (face, edge)] if own else [face, edge]
                 by_facet = (index, index + 1, index + 1, index + 1, index)
             form = form_of_letter(letter, block.form)
+            tolerance = fineness(letter, poses[len(moments) // 2, count], camera, height)
             recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
-            key = solid_address(*recipe)
+            key = solid_address(*recipe, tolerance=tolerance)
             if key not in place_of:
-                place_of[key] = len(solids)
-                solids.append(letter_solid(*recipe, cache))
-            letters.append(Placed(place_of[key], np.ascontiguousarray(poses[:, len(letters)]), by_facet))
+                built = letter_solid(*recipe, cache, tolerance=tolerance)
+                place_of[key] = len(solids) if len(built.triangles) else NOWHERE
+                solids += [built] * (place_of[key] != NOWHERE)
+            if place_of[key] != NOWHERE:
+                letters.append(Placed(place_of[key], np.ascontiguousarray(poses[:, count]), by_facet))
+            count += 1
     sheets = sheets_at(shot, frame, surfaces)
     step = environment_step(shot, frame)
     surround = (
@@ -452,7 +491,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
         tuple(surfaces),
         lights_at(shot, frame),
         surround,
-        camera_at(shot, moments, aspect),
+        camera,
     )
 
 

@@ -37,7 +37,7 @@ class FrameOrder:
 
 def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> Passes:
     """All passes of a frame. The same frame has the same bits alone or in sequence, on any number of threads."""
-    scene = scene_at(shot, frame, order.width / order.height, cache, order.motion_blur)
+    scene = scene_at(shot, frame, order.width / order.height, cache, order.motion_blur, order.height)
     quality: Quality | None = "high" if order.denoise else None
     return render(scene, render_settings(shot, frame, order), quality)
 
@@ -66,11 +66,15 @@ def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = Non
     surfaces: list[tuple[Surface, Surface]] = []
     place: dict[tuple[int, int, tuple[float, float, float] | None], int] = {}
     nodes: list[Node] = []
+    count = 0
     for block in structure.blocks:
         face, side = surfaces_of(shot, block.step, frame)
         own = own_colours(shot, block, frame)
         for number, letter in enumerate(block.letters):
             solid = solid_of(letter, block.form, cache, edge)
+            pose, count = poses[count], count + 1
+            if not len(solid.triangles):
+                continue
             colour = own[number] if own else None
             key = (id(solid), block.step, colour)
             if key not in place:
@@ -80,7 +84,7 @@ def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = Non
                     (face, side) if colour is None else (replace(face, colour=colour), replace(side, colour=colour))
                 )
             pivot = (*letter.centre, 0.0)
-            nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], poses[len(nodes)], pivot))
+            nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], pose, pivot))
     return TitleModel(shot.title, solids, surfaces, nodes)
 
 

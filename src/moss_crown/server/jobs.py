@@ -171,7 +171,7 @@ def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> byt
     small = FrameOrder(
         max(16, order.width // 2), max(16, order.height // 2), 1, order.motion_blur, threads=order.threads
     )
-    scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur)
+    scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur, order.height)
     with Render(scene, render_settings(shot, frame, small)) as picture:
         picture.add(1)
         passes = denoised(picture.passes(), "fast")
@@ -183,7 +183,7 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
     if not _proof or _proof[0].key != key:
         proof_drop()
         shot = kit.shot_of(document)
-        scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur)
+        scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur, order.height)
         _proof.append(_Proof(key, Render(scene, render_settings(shot, frame, order))))
     render = _proof[0].render
     render.add(max(0, upto - render.done))

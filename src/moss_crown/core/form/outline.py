@@ -23,6 +23,9 @@ Join: TypeAlias = Literal["sharp", "mitre", "round"]
 TOLERANCE = 0.35
 """Largest distance of a chord from its curve."""
 
+FINER = (0.35, 0.17, 0.08, 0.04)
+"""Tolerances for letters that are larger in the frame; a few fixed ones, so that solids are shared between frames."""
+
 MITRE_LIMITS = {"sharp": 6.0, "mitre": 2.0}
 """A reflex corner whose mitre would be longer than this many insets is squared off. With "round" it is an arc."""
 

@@ -75,7 +75,7 @@ def write_glb(model: TitleModel) -> bytes:
         "nodes": [*_letters(model), *_bodies(model)],
         "meshes": meshes,
         "materials": materials,
-        "buffers": [{"byteLength": len(buffer.data)}],
+        "buffers": [{"byteLength": len(buffer.data)}] if buffer.data else [],
         "bufferViews": buffer.views,
         "accessors": buffer.accessors,
     }
