@@ -27,6 +27,7 @@ from moss_crown.core.document.shot import (
     FormStep,
     LightsStep,
     MaterialStep,
+    Pivot,
     Shot,
     StageStep,
     Step,
@@ -45,6 +46,7 @@ from moss_crown.core.look.material import Surface, linear, surface_at
 from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place_poses, rest_poses, speed
 from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_starts
 from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
+from moss_crown.core.pivots import About, Place, pivots
 from moss_crown.core.stage.camera import camera_pose
 from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
 from moss_crown.core.type import emblem, families
@@ -77,7 +79,11 @@ class Block:
 
     @property
     def letters(self) -> tuple[Letter, ...]:
-        return set_block(self.setting) if isinstance(self.setting, Setting) else set_emblem(self.setting)
+        return _letters_of(self.setting)
+
+
+def _letters_of(setting: Setting | EmblemSetting) -> tuple[Letter, ...]:
+    return set_block(setting) if isinstance(setting, Setting) else set_emblem(setting)
 
 
 @dataclass(frozen=True)
@@ -280,8 +286,7 @@ def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
         step = shot.steps[block.step]
         assert isinstance(step, BlockStep | EmblemStep)
         letters = block.letters
-        pivots = np.array([(*letter.centre, 0.0) for letter in letters]).reshape(-1, 3)
-        poses = rest_poses(np.array([letter.pose() for letter in letters]).reshape(-1, 4, 4), len(frames))
+        poses = rest_poses(_rest(block.setting), len(frames))
         for drive in drives_on(shot, block.step):
             reach = cadence_reach(drive.reach, frames, len(letters)) * _switch(drive, frames)[:, None]
             offset = drive.offset
@@ -291,12 +296,36 @@ def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
                 sample(offset.move, frames),
                 sample(offset.turn, frames),
                 sample(offset.scale, frames),
-                pivots,
+                _pivots(drive.pivot, block.setting, frames),
             )
         parts.append(
             place_poses(poses, sample(step.move, frames), sample(step.turn, frames), sample(step.scale, frames))
         )
     return np.concatenate(parts, 1) if parts else np.zeros((len(frames), 0, 4, 4))
+
+
+@lru_cache(maxsize=64)
+def _rest(setting: Setting | EmblemSetting) -> NDArray[np.float64]:
+    """(l, 4, 4) letters of a block at rest. The caller must not change it."""
+    return np.array([letter.pose() for letter in _letters_of(setting)]).reshape(-1, 4, 4)
+
+
+@lru_cache(maxsize=64)
+def _pivots_at(
+    setting: Setting | EmblemSetting, about: About, place: Place, own: tuple[float, float, float]
+) -> NDArray[np.float64]:
+    return pivots(_letters_of(setting), about, place, own, setting.size)
+
+
+def _pivots(pivot: Pivot, setting: Setting | EmblemSetting, frames: Frames) -> NDArray[np.float64]:
+    """(f, l, 3), or (1, l, 3) where it stays."""
+    found = []
+    for frame in frames if has_keys(pivot) else frames[:1]:
+        x, y, z = (float(v) for v in sample_one(pivot.own, frame))
+        found.append(
+            _pivots_at(setting, sample_choice(pivot.about, frame), sample_choice(pivot.place, frame), (x, y, z))
+        )
+    return np.array(found)
 
 
 def drives_on(shot: Shot, block: int) -> Iterator[DriveStep]:

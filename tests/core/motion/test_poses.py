@@ -40,7 +40,7 @@ def test_a_cadence_starts_letter_after_letter_and_comes_to_rest():
 
 @given(angles, st.tuples(*[st.floats(-3, 3)] * 3), st.floats(0, 1))
 def test_a_drive_is_its_offset_times_its_reach(turn, move, reach):
-    pivot = np.array([[0.3, 0.5, 0.0]])
+    pivot = np.array([[[0.3, 0.5, 0.0]]])
     origin = np.array([[2.0, 1.0, 0.0]])
     scale = np.array([1.5, 0.5, 2.0])
     out = drive_poses(
@@ -48,14 +48,14 @@ def test_a_drive_is_its_offset_times_its_reach(turn, move, reach):
     )
     about = turn_matrix(np.array(turn) * reach) * (1 + (scale - 1) * reach)
     point = np.array([0.1, -0.2, 0.4])
-    expected = origin[0] + np.array(move) * reach + pivot[0] + about @ (point - pivot[0])
+    expected = origin[0] + np.array(move) * reach + pivot[0, 0] + about @ (point - pivot[0, 0])
     assert out[0, 0, :3, :3] @ point + out[0, 0, :3, 3] == pytest.approx(expected, abs=1e-9)
 
 
 def test_no_reach_leaves_every_bit_alone():
     rest = rest_poses(placed_at(np.random.default_rng(1).normal(size=(6, 3))), 3)
     out = drive_poses(
-        rest, np.zeros((3, 6)), np.ones((3, 3)), np.ones((3, 3)) * 45, np.ones((3, 3)) * 2, np.ones((6, 3))
+        rest, np.zeros((3, 6)), np.ones((3, 3)), np.ones((3, 3)) * 45, np.ones((3, 3)) * 2, np.ones((1, 6, 3))
     )
     assert (out == rest).all()
 

@@ -1005,6 +1005,18 @@ export interface components {
             kind: "drive";
             /**
              * @default {
+             *       "about": "letter",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            pivot: components["schemas"]["Pivot"];
+            /**
+             * @default {
              *       "move": [
              *         0,
              *         0,
@@ -2111,6 +2123,34 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyLiteral9943 */
+        Key_Literal__centre____baseline____cap____left____right____own___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "centre" | "baseline" | "cap" | "left" | "right" | "own";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyLiterala4cf */
         Key_Literal__left____centre____right____justify____fill___: {
             /** Frame */
@@ -2120,6 +2160,34 @@ export interface components {
              * @enum {string}
              */
             value: "left" | "centre" | "right" | "justify" | "fill";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyLiteral8461 */
+        Key_Literal__letter____word____line____block___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "letter" | "word" | "line" | "block";
             /**
              * @default {
              *       "leave": [
@@ -2974,10 +3042,44 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedLiteral9943 */
+        Keyed_Literal__centre____baseline____cap____left____right____own___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__centre____baseline____cap____left____right____own___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedLiterala4cf */
         Keyed_Literal__left____centre____right____justify____fill___: {
             /** Keys */
             keys: components["schemas"]["Key_Literal__left____centre____right____justify____fill___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedLiteral8461 */
+        Keyed_Literal__letter____word____line____block___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__letter____word____line____block___"][];
             /**
              * Before
              * @default hold
@@ -3399,7 +3501,7 @@ export interface components {
         };
         /**
          * Offset
-         * @description What a drive adds to a letter at full strength. Turn and scale go about the letter's centre.
+         * @description What a drive adds to a letter at full strength. Turn and scale go about its pivot.
          */
         Offset: {
             /**
@@ -3589,6 +3691,37 @@ export interface components {
              * @default 2
              */
             start: number;
+        };
+        /**
+         * Pivot
+         * @description About what a drive turns and scales: a place on each letter, or on its word, line or block.
+         *
+         *     `own` is a place in cap heights from the middle of the baseline.
+         */
+        Pivot: {
+            /**
+             * About
+             * @default letter
+             */
+            about: ("letter" | "word" | "line" | "block") | components["schemas"]["Keyed_Literal__letter____word____line____block___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Place
+             * @default centre
+             */
+            place: ("centre" | "baseline" | "cap" | "left" | "right" | "own") | components["schemas"]["Keyed_Literal__centre____baseline____cap____left____right____own___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Own
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            own: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /** Problem */
         Problem: {
@@ -4658,6 +4791,7 @@ export interface operations {
             query?: {
                 format?: "json" | "glb" | "usd" | "obj" | "stl";
                 frame?: number;
+                edge?: number | null;
             };
             header?: never;
             path: {

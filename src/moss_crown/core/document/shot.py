@@ -248,7 +248,7 @@ class FormStep(StepBase):
 
 
 class Offset(Model):
-    """What a drive adds to a letter at full strength. Turn and scale go about the letter's centre."""
+    """What a drive adds to a letter at full strength. Turn and scale go about its pivot."""
 
     move: Value[Vec3] = (0.0, 0.0, 0.0)
     turn: Value[Turn3] = (0.0, 0.0, 0.0)
@@ -266,10 +266,22 @@ class Cadence(Model):
     ease: Ease = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
 
 
+class Pivot(Model):
+    """About what a drive turns and scales: a place on each letter, or on its word, line or block.
+
+    `own` is a place in cap heights from the middle of the baseline.
+    """
+
+    about: Value[Literal["letter", "word", "line", "block"]] = "letter"
+    place: Value[Literal["centre", "baseline", "cap", "left", "right", "own"]] = "centre"
+    own: Value[Vec3] = (0.0, 0.0, 0.0)
+
+
 class DriveStep(StepBase):
     """Moves letters: the offset times the reach. It arrives: the reach falls from 1 to 0, the rest place is final."""
 
     kind: Literal["drive"] = "drive"
+    pivot: Pivot = Pivot()
     offset: Offset = Offset(move=(0.0, 0.0, 1.2), turn=(-90.0, 0.0, 0.0))
     reach: Cadence = Cadence()
 

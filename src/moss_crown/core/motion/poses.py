@@ -29,8 +29,8 @@ def drive_poses(
 ) -> Poses:
     """Apply an offset times its reach.
 
-    poses (f, l, 4, 4); reach (f, l); move, turn (degrees), scale (f, 3) at full strength; pivots (l, 3) in the
-    letter's own space. The move goes along the block's axes, turn and scale about the pivot along the letter's own.
+    poses (f, l, 4, 4); reach (f, l); move, turn (degrees), scale (f, 3) at full strength; pivots (f or 1, l, 3) in
+    the letter's own space. The move goes along the block's axes, turn and scale about the pivot along the letter's own.
     A reach of 0 leaves a pose bit for bit as it was.
     """
     moved = np.empty_like(poses)
@@ -103,6 +103,7 @@ def _turn(ax, ay, az):
 @numba.njit(cache=True)
 def _drive(poses, moved, reach, move, turn, scale, pivots):
     for f in range(poses.shape[0]):
+        g = f if len(pivots) > 1 else 0
         turns = turn[f, 0] != 0 or turn[f, 1] != 0 or turn[f, 2] != 0
         for k in range(poses.shape[1]):
             r = reach[f, k]
@@ -121,7 +122,7 @@ def _drive(poses, moved, reach, move, turn, scale, pivots):
             m00, m01, m02 = cz * cy * hx, (cz * sy * sx - sz * cx) * hy, (cz * sy * cx + sz * sx) * hz
             m10, m11, m12 = sz * cy * hx, (sz * sy * sx + cz * cx) * hy, (sz * sy * cx - cz * sx) * hz
             m20, m21, m22 = -sy * hx, cy * sx * hy, cy * cx * hz
-            px, py, pz = pivots[k, 0], pivots[k, 1], pivots[k, 2]
+            px, py, pz = pivots[g, k, 0], pivots[g, k, 1], pivots[g, k, 2]
             tx = px - (m00 * px + m01 * py + m02 * pz)
             ty = py - (m10 * px + m11 * py + m12 * pz)
             tz = pz - (m20 * px + m21 * py + m22 * pz)

@@ -255,6 +255,20 @@ export function fieldsOf(step: Step, family?: Family): FieldSpec[] {
         vector('/offset/move', 'Offset: move', { unit: 'm', step: 0.02 }),
         vector('/offset/turn', 'Offset: turn', { unit: '°', step: 1, decimals: 1 }),
         vector('/offset/scale', 'Offset: scale', { step: 0.01 }),
+        choice(
+          '/pivot/place',
+          'Pivot',
+          'centre',
+          'baseline',
+          ['cap', 'cap height'],
+          ['left', 'left edge'],
+          ['right', 'right edge'],
+          ['own', 'own place'],
+        ),
+        choice('/pivot/about', 'of the', 'letter', 'word', 'line', 'block'),
+        ...(step.pivot?.place === 'own'
+          ? [vector('/pivot/own', 'Pivot place', { unit: 'cap heights', step: 0.02 })]
+          : []),
         choice('/reach/order', 'Cadence', ['reading', 'reading order'], ['reverse', 'reverse']),
         number('/reach/start', 'Start', { unit: 'frame', step: 1, decimals: 1 }),
         number('/reach/delay', 'Delay a letter', { unit: 'frames', step: 0.25, min: -1000, max: 1000 }),
