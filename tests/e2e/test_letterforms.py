@@ -195,3 +195,17 @@ def test_letters_are_drawn_by_tubes_and_exported(quiet, server):
     mesh = trimesh.load(download.value.path(), file_type="stl")
     assert mesh.is_watertight
     assert mesh.volume > 0
+
+
+def test_a_block_is_arranged_and_that_is_one_edit(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    quiet.get_by_role("tab", name="Place").click()
+    quiet.get_by_label("Share of the frame's width").fill("40")
+    quiet.get_by_role("button", name="fit", exact=True).click()
+    wait_for(lambda: step(server, shot, "camera")["fit"] == 0.4)
+    quiet.get_by_label("Align with").select_option("title safe")
+    quiet.get_by_role("button", name="left", exact=True).click()
+    wait_for(lambda: step(server, shot, "camera")["shift"][0] < -0.2)
+    quiet.locator("body").click(position={"x": 600, "y": 20})
+    quiet.keyboard.press("Control+z")
+    wait_for(lambda: step(server, shot, "camera")["shift"][0] == 0)

@@ -389,20 +389,27 @@ def rest_frame(shot: Shot) -> float:
     return rest
 
 
-def title_corners(shot: Shot, frame: float) -> NDArray[np.float64]:
-    """(n, 3) corners of every letter's box in the world, at rest, as the blocks stand at a frame."""
+def block_corners(shot: Shot, frame: float) -> dict[str, NDArray[np.float64]]:
+    """For each block that is on, by the id of its step: (n, 3) corners of its letters' boxes in the world, at rest."""
     structure = structure_at(shot, frame)
     boxes = letter_boxes(structure)
-    corners, k = [], 0
+    found: dict[str, NDArray[np.float64]] = {}
+    begin = 0
     for block in structure.blocks:
         step = shot.steps[block.step]
         assert isinstance(step, BlockStep | EmblemStep)
         place = place_matrix(*(np.asarray(sample_one(v, frame)) for v in (step.move, step.turn, step.scale)))
-        for letter in block.letters:
-            pose = letter.pose()
-            local = boxes[k] @ pose[:3, :3].T + pose[:3, 3]
-            corners.append(local @ place[:3, :3].T + place[:3, 3])
-            k += 1
+        rest = _rest(block.setting)
+        own = boxes[begin : begin + len(rest)]
+        begin += len(rest)
+        local = np.einsum("lij,lcj->lci", rest[:, :3, :3], own) + rest[:, None, :3, 3]
+        found[step.id] = local.reshape(-1, 3) @ place[:3, :3].T + place[:3, 3]
+    return found
+
+
+def title_corners(shot: Shot, frame: float) -> NDArray[np.float64]:
+    """(n, 3) corners of every letter's box in the world, at rest, as the blocks stand at a frame."""
+    corners = list(block_corners(shot, frame).values())
     return np.concatenate(corners) if corners else np.zeros((0, 3))
 
 

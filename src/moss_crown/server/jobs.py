@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
+from moss_crown.core.arrange import align, fit_width, space_evenly
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, first_error
@@ -114,6 +115,19 @@ def samples(text: str, family: str | None, own: list[str]) -> list[dict[str, Any
         set_in = sample(set_block(Setting(text, Style(id, axes))))
         found.append({"family": id, "weight": weight_at, **asdict(set_in)})
     return found
+
+
+def arrangement_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:
+    """The patch that arranges blocks as ordered."""
+    shot = kit.shot_of(document)
+    frame = float(order["frame"])
+    match order["what"]:
+        case "align":
+            return align(shot, frame, order["step"], order["side"], order["to"])
+        case "space_evenly":
+            return space_evenly(shot, frame)
+        case _:
+            return fit_width(shot, frame, order["step"], order["share"])
 
 
 def ridges_of(document: dict[str, Any]) -> list[str]:

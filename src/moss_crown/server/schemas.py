@@ -9,7 +9,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from moss_crown.core import limits
-from moss_crown.core.document.shot import FrameRate, Name, Shot, Text
+from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Name, Shot, Text
 from moss_crown.farm.orders import TakeOrders
 
 
@@ -112,6 +112,18 @@ class ShotOut(BaseModel):
     revision: int
     undo: str
     redo: str
+
+
+class Arrangement(Message):
+    """Blocks to arrange as they rest at a frame: one aligned or fitted in width, or all spaced evenly."""
+
+    revision: int
+    frame: FrameNumber
+    what: Literal["align", "space_evenly", "fit_width"]
+    step: Identity = "block"
+    side: Literal["left", "centre", "right", "top", "middle", "bottom"] = "centre"
+    to: Literal["blocks", "frame", "action_safe", "title_safe"] = "frame"
+    share: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.8
 
 
 class AssetOut(BaseModel):

@@ -206,6 +206,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/arrange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arrange
+         * @description Align, space or fit blocks: the core works out where they go, and that is one edit, to be undone like any.
+         */
+        post: operations["arrange_api_shots__shot__arrange_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/undo": {
         parameters: {
             query?: never;
@@ -648,6 +668,43 @@ export interface components {
              * @default 400
              */
             power: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * Arrangement
+         * @description Blocks to arrange as they rest at a frame: one aligned or fitted in width, or all spaced evenly.
+         */
+        Arrangement: {
+            /** Revision */
+            revision: number;
+            /** Frame */
+            frame: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "align" | "space_evenly" | "fit_width";
+            /**
+             * Step
+             * @default block
+             */
+            step: string;
+            /**
+             * Side
+             * @default centre
+             * @enum {string}
+             */
+            side: "left" | "centre" | "right" | "top" | "middle" | "bottom";
+            /**
+             * To
+             * @default frame
+             * @enum {string}
+             */
+            to: "blocks" | "frame" | "action_safe" | "title_safe";
+            /**
+             * Share
+             * @default 0.8
+             */
+            share: number;
         };
         /** AssetOut */
         AssetOut: {
@@ -4556,6 +4613,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Edit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    arrange_api_shots__shot__arrange_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Arrangement"];
             };
         };
         responses: {

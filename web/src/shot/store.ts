@@ -183,6 +183,27 @@ export function createShot(id: string) {
     set({ saving: 'saved' });
   }
 
+  /** Let the core arrange blocks. Waits for edits under way: it works on what is stored. */
+  async function arrange(order: Partial<Schemas['Arrangement']> & { what: Schemas['Arrangement']['what'] }) {
+    while (sending || waiting.length) await new Promise((r) => setTimeout(r, 30));
+    const { revision, frame } = get();
+    try {
+      const body = {
+        step: 'block',
+        side: 'centre',
+        to: 'frame',
+        share: 0.8,
+        ...order,
+        revision,
+        frame,
+      } as const;
+      take(await ok(api.POST('/api/shots/{shot}/arrange', { params: { path: { shot: id } }, body })));
+      await afterChange();
+    } catch (error) {
+      tell(error);
+    }
+  }
+
   async function reload() {
     try {
       take(await ok(api.GET('/api/shots/{shot}', { params: { path: { shot: id } } })));
@@ -300,6 +321,7 @@ export function createShot(id: string) {
       socket?.close();
     },
     edit,
+    arrange,
     preview,
     seek,
     setMode,

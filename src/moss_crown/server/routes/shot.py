@@ -10,12 +10,14 @@ from uuid import UUID
 from fastapi import APIRouter, Depends, Query, Response, WebSocket
 
 from moss_crown.core.document.door import write_shot
+from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.picture import ENDINGS
 from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import shots
+from moss_crown.server.errors import RevisionStale
 from moss_crown.server.live import Channel
-from moss_crown.server.schemas import Edit, RidgesOut, ShotOut
+from moss_crown.server.schemas import Arrangement, Edit, RidgesOut, ShotOut
 
 router = APIRouter(prefix="/api", tags=["shot"])
 JSON = "application/json"
@@ -60,6 +62,19 @@ async def load(shot: UUID, here: Context = Depends(context)) -> ShotOut:
 async def edit(shot: UUID, change: Edit, here: Context = Depends(context)) -> ShotOut:
     """Apply a JSON Patch made against `revision`. When this answers, the edit is in the database."""
     return await _answer(here, lambda c: shots.edit_shot(c, shot, change.revision, change.patch, change.label), True)
+
+
+@router.post("/shots/{shot}/arrange")
+async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(context)) -> ShotOut:
+    """Align, space or fit blocks: the core works out where they go, and that is one edit, to be undone like any."""
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    if row.revision != order.revision:
+        raise RevisionStale(order.revision, row.revision)
+    blocks = [step.id for step in row.shot.steps if step.kind in ("block", "emblem")]
+    if order.step not in blocks and order.what != "space_evenly":
+        raise DocumentInvalid("step", ", ".join(blocks), f"there is no block {order.step}")
+    patch = await here.pool.draft.run(jobs.arrangement_of, row.document, order.model_dump())
+    return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, "arrange"), True)
 
 
 @router.post("/shots/{shot}/undo")

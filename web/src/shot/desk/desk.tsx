@@ -2,6 +2,7 @@ import { useState } from 'react';
 import { useShot, useShotStore } from '../context';
 import { stepTitle } from '../recipe/steps';
 import type { Step } from '../store';
+import { Arrange } from './arrange';
 import { useFamilies } from './families';
 import { fieldsOf } from './fields';
 import { Letters } from './letters';
@@ -92,6 +93,7 @@ export function Desk() {
               .map((field) => (
                 <ValueField key={`${step.id}${field.path}`} field={field} base={`/steps/${index}`} />
               ))}
+            {(step.kind === 'emblem' || group === 'Place') && <Arrange step={step.id} />}
           </div>
           {step.kind === 'form' && (
             <SectionBoard step={step} index={index} side={group === 'Rear edge' ? 'rear' : 'front'} />

@@ -1,0 +1,146 @@
+"""Blocks put in their places: aligned to each other, to the frame and its safe areas, spaced evenly, fitted in width.
+
+Everything is worked out as the blocks rest at a frame, and answered as a JSON Patch: keyed places keep their motion
+and are shifted as a whole.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.door import apply_patch
+from moss_crown.core.document.shot import BlockStep, EmblemStep, Shot
+from moss_crown.core.document.values import Keyed
+from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.evaluate import block_corners, camera_at, camera_step
+from moss_crown.core.motion.values import sample_one
+
+Side: TypeAlias = Literal["left", "centre", "right", "top", "middle", "bottom"]
+Area: TypeAlias = Literal["blocks", "frame", "action_safe", "title_safe"]
+Patch: TypeAlias = list[dict[str, Any]]
+
+HALF = {"frame": 1.0, "action_safe": 0.93, "title_safe": 0.90}
+"""Half widths of the areas in half frames (EBU R 95)."""
+ACROSS = ("left", "centre", "right")
+ROUNDS = 12
+CLOSE = 1e-5
+
+
+def align(shot: Shot, frame: float, step: str, side: Side, to: Area) -> Patch:
+    """Bring a side of a block to that side of an area, or of all the other blocks together.
+
+    Where the camera fits the whole title to the frame and the title is this one block, the camera's shift moves it.
+    Raises DocumentInvalid when there is nothing to align to.
+    """
+    axis = 0 if side in ACROSS else 1
+    if to == "blocks":
+        others = [corners for id, corners in block_corners(shot, frame).items() if id != step]
+        if not others:
+            raise DocumentInvalid("to", "another block", "there is no other block to align to")
+        wanted = _side(_box(np.concatenate(others)), side)
+        here = _side(_box(block_corners(shot, frame)[step]), side)
+        return _moved(shot, step, axis, wanted - here)
+    sign = {"left": -1.0, "right": 1.0, "top": 1.0, "bottom": -1.0}.get(side, 0.0)
+    wanted = sign * HALF[to]
+    if _follows(shot, frame, step):
+        here = _side(_seen(shot, frame, step), side)
+        shift = [float(v) for v in np.atleast_1d(sample_one(camera_step(shot).shift, frame))]
+        shift[axis] = round(shift[axis] + (wanted - here) / 2, 6)
+        return [{"op": "replace", "path": f"{_path(shot, camera_step(shot).id)}/shift", "value": shift}]
+    moved, total = shot, 0.0
+    for _ in range(ROUNDS):  # perspective, and a camera that follows the title, make one step fall short
+        box = _seen(moved, frame, step)
+        off = wanted - _side(box, side)
+        if abs(off) < CLOSE:
+            break
+        extent = np.ptp(_box(block_corners(moved, frame)[step])[:, axis])
+        total += off * extent / max(float(np.ptp(box[:, axis])), 1e-9)
+        moved, _ = apply_patch(shot, _moved(shot, step, axis, total))
+    return _moved(shot, step, axis, total)
+
+
+def space_evenly(shot: Shot, frame: float) -> Patch:
+    """Equal gaps between blocks from the lowest to the highest, which stay. Raises DocumentInvalid below three."""
+    boxes = {id: _box(corners) for id, corners in block_corners(shot, frame).items()}
+    order = sorted(boxes, key=lambda id: float(boxes[id][:, 1].mean()))
+    if len(order) < 3:
+        raise DocumentInvalid("blocks", "at least 3", "even spacing needs three blocks")
+    room = boxes[order[-1]][0, 1] - boxes[order[0]][1, 1]
+    inner = sum(float(np.ptp(boxes[id][:, 1])) for id in order[1:-1])
+    gap = (room - inner) / (len(order) - 1)
+    patch, top = [], boxes[order[0]][1, 1]
+    for id in order[1:-1]:
+        patch += _moved(shot, id, 1, top + gap - boxes[id][0, 1])
+        top += gap + float(np.ptp(boxes[id][:, 1]))
+    return patch
+
+
+def fit_width(shot: Shot, frame: float, step: str, share: float) -> Patch:
+    """Size a block so that it takes a share (0 to 1) of the frame's width; a camera that fits the title does it."""
+    if not 0 < share <= 1:
+        raise DocumentInvalid("share", "above 0, at most 1", f"a block cannot take {share:g} of the frame's width")
+    if _follows(shot, frame, step):
+        return [{"op": "replace", "path": f"{_path(shot, camera_step(shot).id)}/fit", "value": share}]
+    index = next(k for k, s in enumerate(shot.steps) if s.id == step)
+    block = shot.steps[index]
+    assert isinstance(block, BlockStep | EmblemStep)
+    size = float(sample_one(block.size, frame))
+    sized, factor = shot, 1.0
+    for _ in range(ROUNDS):
+        here = float(np.ptp(_seen(sized, frame, step)[:, 0])) / 2
+        if abs(share - here) < CLOSE:
+            break
+        factor *= share / max(here, 1e-6)
+        sized, _ = apply_patch(shot, [{"op": "replace", "path": f"/steps/{index}/size", "value": size * factor}])
+    return [{"op": "replace", "path": f"/steps/{index}/size", "value": round(size * factor, 5)}]
+
+
+def _box(points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(2, k): least and greatest."""
+    return np.stack([points.min(0), points.max(0)])
+
+
+def _side(box: NDArray[np.float64], side: Side) -> float:
+    axis = 0 if side in ACROSS else 1
+    low, high = box[:, axis]
+    return float({"left": low, "bottom": low, "right": high, "top": high}.get(side, (low + high) / 2))
+
+
+def _seen(shot: Shot, frame: float, step: str) -> NDArray[np.float64]:
+    """(2, 2): the block's box on the picture, in half frames from the middle, x right and y up."""
+    camera = camera_at(shot, np.array([frame]), shot.width / shot.height)
+    local = (block_corners(shot, frame)[step] - camera.poses[0, :3, 3]) @ camera.poses[0, :3, :3]
+    away = np.maximum(-local[:, 2], 1e-6)
+    return _box(local[:, :2] / away[:, None] / camera.half + camera.shift)
+
+
+def _follows(shot: Shot, frame: float, step: str) -> bool:
+    """Does the camera fit itself to this block alone, so that moving the block would change nothing?"""
+    if all(s.kind != "camera" for s in shot.steps):
+        return False
+    return bool(sample_one(camera_step(shot).fit, frame) > 0) and set(block_corners(shot, frame)) == {step}
+
+
+def _path(shot: Shot, id: str) -> str:
+    return next(f"/steps/{k}" for k, step in enumerate(shot.steps) if step.id == id)
+
+
+def _moved(shot: Shot, step: str, axis: int, by: float) -> Patch:
+    """The patch that shifts a block's place, or all of its keys."""
+    path = f"{_path(shot, step)}/move"
+    block = next(s for s in shot.steps if s.id == step)
+    assert isinstance(block, BlockStep | EmblemStep)
+
+    def shifted(place: tuple[float, ...]) -> list[float]:
+        return [round(v + by * (k == axis), 6) for k, v in enumerate(place)]
+
+    if isinstance(block.move, Keyed):
+        return [
+            {"op": "replace", "path": f"{path}/keys/{k}/value", "value": shifted(key.value)}
+            for k, key in enumerate(block.move.keys)
+        ]
+    assert isinstance(block.move, tuple)
+    return [{"op": "replace", "path": path, "value": shifted(block.move)}]

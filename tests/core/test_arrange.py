@@ -1,0 +1,98 @@
+"""Blocks in their places: aligned, spaced and fitted as they are really seen."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from moss_crown.core.arrange import _seen, align, fit_width, space_evenly
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import apply_patch, read_shot, write_shot
+from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.evaluate import block_corners
+
+
+def shot_of(*texts, fit=0.0, **first):
+    raw = write_shot(new_shot(text=texts[0]))
+    raw["steps"][0] |= first
+    for k, text in enumerate(texts[1:]):
+        extra = {
+            "kind": "block",
+            "id": f"more{k}",
+            "text": text,
+            "size": 0.5,
+            "move": [0.7 * k - 1, 1.9 * k + 1.6, 0.3],
+        }
+        raw["steps"].insert(1, extra)
+    raw["steps"][-1] |= {"fit": fit, "place": [1.0, 1.6, 15.0], "aim": [0.2, 1.0, 0.0]}
+    return read_shot(raw)
+
+
+def after(shot, patch):
+    return apply_patch(shot, patch)[0]
+
+
+@pytest.mark.parametrize("to", ["frame", "action_safe", "title_safe"])
+@pytest.mark.parametrize(
+    ("side", "sign"), [("left", -1), ("right", 1), ("top", 1), ("bottom", -1), ("centre", 0), ("middle", 0)]
+)
+@pytest.mark.parametrize("fit", [0.0, 0.7])
+def test_a_side_lies_exactly_on_that_of_the_area(to, side, sign, fit):
+    shot = shot_of("SALT", fit=fit)
+    box = _seen(after(shot, align(shot, 72.0, "block", side, to)), 72.0, "block")
+    axis = 0 if side in ("left", "right", "centre") else 1
+    here = {-1: box[0, axis], 1: box[1, axis], 0: box[:, axis].mean()}[sign]
+    assert here == pytest.approx(sign * {"frame": 1, "action_safe": 0.93, "title_safe": 0.9}[to], abs=2e-3)
+
+
+def test_a_turned_block_of_several_is_aligned_as_it_is_seen():
+    shot = shot_of("SALT", "ROADS", turn=[0, 40, 0])
+    box = _seen(after(shot, align(shot, 72.0, "block", "right", "title_safe")), 72.0, "block")
+    assert box[1, 0] == pytest.approx(0.9, abs=2e-3)
+
+
+@pytest.mark.parametrize("side", ["left", "centre", "right", "top", "middle", "bottom"])
+def test_blocks_are_aligned_to_each_other(side):
+    shot = shot_of("SALT ROADS", "TIDE")
+    corners = block_corners(after(shot, align(shot, 72.0, "more0", side, "blocks")), 72.0)
+    boxes = [np.stack([c.min(0), c.max(0)]) for c in corners.values()]
+    axis = 0 if side in ("left", "right", "centre") else 1
+    place = {"left": 0, "bottom": 0, "right": 1, "top": 1}.get(side)
+    found = [b[place, axis] if place is not None else b[:, axis].mean() for b in boxes]
+    assert found[0] == pytest.approx(found[1], abs=1e-5)
+
+
+def test_gaps_become_equal_and_the_ends_stay():
+    shot = shot_of("SALT", "ROADS", "TIDE", "LOW")
+    before = block_corners(shot, 72.0)
+    corners = block_corners(after(shot, space_evenly(shot, 72.0)), 72.0)
+    boxes = sorted(([c[:, 1].min(), c[:, 1].max()] for c in corners.values()), key=sum)
+    gaps = [high[0] - low[1] for low, high in pairwise(boxes)]
+    assert gaps == pytest.approx([gaps[0]] * 3, abs=1e-5)
+    assert corners["block"] == pytest.approx(before["block"])
+
+
+@pytest.mark.parametrize("share", [0.2, 0.55, 1.0])
+@pytest.mark.parametrize("texts", [("SALT",), ("SALT", "ROADS")])
+def test_a_block_takes_its_share_of_the_width(share, texts):
+    shot = shot_of(*texts)
+    box = _seen(after(shot, fit_width(shot, 72.0, "block", share)), 72.0, "block")
+    assert np.ptp(box[:, 0]) / 2 == pytest.approx(share, rel=2e-3)
+
+
+def test_keys_are_shifted_as_a_whole():
+    keys = [{"frame": 0, "value": [0, 0, 0]}, {"frame": 50, "value": [1, 2, 3]}]
+    shot = shot_of("SALT", "ROADS", move={"keys": keys})
+    moved = after(shot, align(shot, 50.0, "block", "left", "frame")).steps[0].move.keys
+    change = np.array(moved[1].value) - np.array(moved[0].value)
+    assert change == pytest.approx([1, 2, 3], abs=1e-5)
+
+
+def test_what_cannot_be_arranged_is_refused():
+    shot = shot_of("SALT")
+    with pytest.raises(DocumentInvalid, match="no other block"):
+        align(shot, 0.0, "block", "left", "blocks")
+    with pytest.raises(DocumentInvalid, match="three blocks"):
+        space_evenly(shot, 0.0)
+    with pytest.raises(DocumentInvalid, match="frame's width"):
+        fit_width(shot, 0.0, "block", 0.0)

@@ -1,0 +1,78 @@
+import { useState } from 'react';
+import type { Schemas } from '../../api/client';
+import { inputLook } from '../../ui/controls';
+import { useShot, useShotStore } from '../context';
+
+type Order = Schemas['Arrangement'];
+const SIDES: [NonNullable<Order['side']>, string][] = [
+  ['left', 'left'],
+  ['centre', 'centre'],
+  ['right', 'right'],
+  ['top', 'top'],
+  ['middle', 'middle'],
+  ['bottom', 'bottom'],
+];
+const AREAS: [NonNullable<Order['to']>, string][] = [
+  ['frame', 'the frame'],
+  ['action_safe', 'action safe'],
+  ['title_safe', 'title safe'],
+  ['blocks', 'the other blocks'],
+];
+const look = 'h-7 rounded-md border bg-raised px-2 text-sm hover:bg-moss-deep';
+
+/** Put a block in its place: the core works out where that is. */
+export function Arrange({ step }: { step: string }) {
+  const store = useShotStore();
+  const blocks = useShot(
+    (s) => s.document?.steps?.filter((x) => x.kind === 'block' || x.kind === 'emblem').length,
+  );
+  const [to, setTo] = useState<NonNullable<Order['to']>>('frame');
+  const [share, setShare] = useState('80');
+  return (
+    <div className="col-span-4 mt-1 flex flex-wrap items-center gap-1.5 border-t pt-2 text-sm">
+      <span className="text-dim">align with</span>
+      <select
+        aria-label="Align with"
+        className={`${inputLook} w-36!`}
+        value={to}
+        onChange={(e) => setTo(e.target.value as NonNullable<Order['to']>)}
+      >
+        {AREAS.map(([id, name]) => (
+          <option key={id} value={id} disabled={id === 'blocks' && (blocks ?? 0) < 2}>
+            {name}
+          </option>
+        ))}
+      </select>
+      {SIDES.map(([side, name]) => (
+        <button
+          key={side}
+          type="button"
+          className={look}
+          onClick={() => store.arrange({ what: 'align', step, side, to })}
+        >
+          {name}
+        </button>
+      ))}
+      <span className="ml-2 text-dim">width, % of the frame</span>
+      <input
+        aria-label="Share of the frame's width, in hundredths"
+        className={`${inputLook} w-14!`}
+        inputMode="decimal"
+        value={share}
+        onChange={(e) => setShare(e.target.value)}
+      />
+      <button
+        type="button"
+        className={look}
+        onClick={() => store.arrange({ what: 'fit_width', step, share: Number(share) / 100 })}
+      >
+        fit
+      </button>
+      {(blocks ?? 0) > 2 && (
+        <button type="button" className={look} onClick={() => store.arrange({ what: 'space_evenly' })}>
+          space all blocks evenly
+        </button>
+      )}
+    </div>
+  );
+}
