@@ -107,6 +107,24 @@ def edit_to_picture(page: Page, url: str, edits: int = 30) -> list[float]:
     return sorted(found)
 
 
+def kern_to_picture(page: Page, presses: int = 20) -> list[float]:
+    """Milliseconds from a press that kerns a letter to the picture that shows it; each press is a stored edit."""
+    page.mouse.up()
+    box = page.get_by_test_id("picked").bounding_box()
+    assert box is not None
+    page.locator("body").click(position={"x": 600, "y": 20})
+    page.keyboard.press("a")
+    page.wait_for_timeout(1500)
+    found = []
+    for k in range(presses):
+        page.evaluate("window.benchBegun = performance.now()")
+        page.keyboard.press("Alt+Shift+ArrowUp" if k % 2 else "Alt+Shift+ArrowDown")
+        page.wait_for_function("window.mossShown && window.mossShown.at > window.benchBegun + 1", polling="raf")
+        found.append(page.evaluate("window.mossShown.at - window.benchBegun"))
+        page.wait_for_timeout(900)
+    return sorted(found)
+
+
 def playback(page: Page) -> str:
     page.keyboard.press("Escape")
     page.locator("body").click(position={"x": 600, "y": 20})
@@ -138,6 +156,8 @@ def main() -> None:
                     f"{statistics.median(found):.0f} ms, 95th percentile {p95:.0f} ms",
                     "100 ms and 200 ms",
                 )
+                kerned = kern_to_picture(page)
+                say("change of letters' places to picture, stored", f"{statistics.median(kerned):.0f} ms", "100 ms")
                 say("playback in software WebGL, 11 letters", playback(page), "25 of 25 fps")
                 browser.close()
             for name, megabytes in memory(process).items():
