@@ -23,7 +23,7 @@ def test_every_family_opens_with_its_licence_and_a_cap_height_of_one(family):
 @pytest.mark.parametrize("family", FAMILIES)
 @pytest.mark.parametrize("text", ["KESTREL TIDE", "SALT ROADS", "AVATAR", "Wave fjord"])
 def test_positions_are_harfbuzz_own_plus_tracking(family, text):
-    font = open_font(FAMILIES[family].paths()[0], FAMILIES[family].at)
+    font = open_font(FAMILIES[family].sources[0], FAMILIES[family].at)
     buffer = hb.Buffer()
     buffer.add_str(text)
     buffer.guess_segment_properties()

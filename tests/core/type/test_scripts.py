@@ -122,7 +122,7 @@ def test_any_text_at_all_is_set_and_nothing_is_lost(text):
 
 
 def test_axes_move_outlines_and_stay_within_their_ends():
-    path = FAMILIES["archivo"].paths()[0]
+    path = FAMILIES["archivo"].sources[0]
     assert {axis.tag for axis in axes_of(path)} >= {"wght", "wdth"}
 
     def stem(weight):
