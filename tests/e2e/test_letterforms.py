@@ -108,7 +108,7 @@ def test_a_profile_is_drawn_on_its_board(quiet, server):
     saved(quiet)
     section = quiet.get_by_role("img", name="Cross-section of a stem")
     before = section.locator("path").get_attribute("d")
-    point = quiet.get_by_role("slider", name="point 3 of the profile")
+    point = quiet.get_by_role("slider", name="Edge profile, point 3")
     box = point.bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     quiet.mouse.move(x, y)

@@ -49,7 +49,8 @@ from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
 from moss_crown.core.stage.scene import Sheet
 from moss_crown.core.type.families import FALLBACK, FALLBACKS
-from moss_crown.core.type.layout import Letter
+from moss_crown.core.type.layout import Letter, Setting
+from moss_crown.core.type.path import path_curve
 from moss_crown.core.type.shape import Glyph, own_faces
 
 LOOK_KINDS = ("block", "emblem", "material", "environment", "lights", "stage")
@@ -227,12 +228,14 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
 def _block(shot: Shot, block: Block) -> dict[str, Any]:
     """The ids of a block's step and of the form step that shapes it, its cap height, and a cut through its stems."""
     outline, stem = block_section(block)
+    baseline = block.setting.baseline if isinstance(block.setting, Setting) else None
     return {
         "step": shot.steps[block.step].id,
         "form": _form_id(shot, block.step),
         "size": block.setting.size,
         "stem": stem,
         "section": np.round(outline, 6).tolist(),
+        "path": [] if baseline is None else np.round(path_curve(baseline), 4).tolist(),
     }
 
 

@@ -629,6 +629,7 @@ def families_of(shot: Shot) -> dict[str, str]:
     for index, step in enumerate(shot.steps):
         if isinstance(step, BlockStep):
             named: list[tuple[str, Any]] = [(f"/steps/{index}/family", step.family)]
+            named.append((f"/steps/{index}/baseline/emblem", step.baseline.emblem))
             named += [(f"/steps/{index}/patterns/{k}/family", p.family) for k, p in enumerate(step.patterns)]
             named += [(f"/steps/{index}/overrides/{k}/family", o.family) for k, o in enumerate(step.overrides)]
         elif isinstance(step, EmblemStep):

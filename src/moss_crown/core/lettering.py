@@ -7,8 +7,10 @@ from dataclasses import replace
 from difflib import SequenceMatcher
 from functools import lru_cache
 
+from moss_crown.core.document.shot import Baseline as BaselineModel
 from moss_crown.core.document.shot import BlockStep, Lettering, Override, Pattern
 from moss_crown.core.motion.values import sample_choice, sample_one
+from moss_crown.core.type.emblem import track_of
 from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import Setting, plain
 from moss_crown.core.type.path import Baseline
@@ -28,14 +30,34 @@ def setting_at(step: BlockStep, frame: float) -> Setting:
         align=sample_choice(step.align, frame),
         width=sample_one(step.width, frame),
         shaping=Shaping(step.direction, step.language, tuple(sorted(step.features.items()))),
-        baseline=Baseline(
-            sample_choice(step.baseline.kind, frame),
-            sample_one(step.baseline.radius, frame),
-            sample_one(step.baseline.start, frame),
-            sample_choice(step.baseline.spread, frame),
-            sample_choice(step.baseline.upright, frame),
-        ),
+        baseline=_baseline(step.baseline, frame),
         styles=_styles(step, text, style, frame),
+    )
+
+
+def _baseline(line: BaselineModel, frame: float) -> Baseline:
+    kind = sample_choice(line.kind, frame)
+    baseline = Baseline(
+        kind,
+        sample_one(line.radius, frame),
+        sample_one(line.start, frame),
+        sample_choice(line.spread, frame),
+        sample_choice(line.upright, frame),
+    )
+    if kind != "path":
+        return baseline
+    points, closed, smooth = tuple(line.points), line.closed, True
+    if line.emblem is not None:
+        emblem = sample_choice(line.emblem, frame)
+        points, closed = track_of(emblem, round(sample_one(line.part, frame)), sample_one(line.height, frame))
+        smooth = False
+    return replace(
+        baseline,
+        points=points,
+        closed=closed,
+        smooth=smooth,
+        at=sample_one(line.at, frame),
+        below=sample_choice(line.below, frame),
     )
 
 

@@ -10,7 +10,16 @@ from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.evaluate import own_colours, poses_at, scene_at, solid_of, structure_at, surfaces_of
+from moss_crown.core.evaluate import (
+    form_of_letter,
+    own_colours,
+    poses_at,
+    scene_at,
+    solid_of,
+    structure_at,
+    surfaces_of,
+)
+from moss_crown.core.form.developed import texture_places
 from moss_crown.core.form.solid import Solid
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Node, TitleModel
@@ -59,10 +68,11 @@ def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
 
 
 def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = None) -> TitleModel:
-    """The title as it stands at a frame: a node a letter, with its pose, its pivot and its two materials."""
+    """The title as it stands at a frame: a node a letter, with pose, pivot, two materials and texture coordinates."""
     structure = structure_at(shot, frame)
     poses = poses_at(shot, structure, np.array([float(frame)]))[0]
     solids: list[Solid] = []
+    places: list[NDArray[np.float32]] = []
     surfaces: list[tuple[Surface, Surface]] = []
     place: dict[tuple[int, int, tuple[float, float, float] | None], int] = {}
     nodes: list[Node] = []
@@ -80,12 +90,13 @@ def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = Non
             if key not in place:
                 place[key] = len(solids)
                 solids.append(solid)
+                places.append(texture_places(solid, form_of_letter(letter, block.form)))
                 surfaces.append(
                     (face, side) if colour is None else (replace(face, colour=colour), replace(side, colour=colour))
                 )
             pivot = (*letter.centre, 0.0)
             nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], pose, pivot))
-    return TitleModel(shot.title, solids, surfaces, nodes)
+    return TitleModel(shot.title, solids, surfaces, nodes, places)
 
 
 ModelFormat: TypeAlias = Literal["glb", "usd", "obj", "stl"]

@@ -47,7 +47,7 @@ def exact_volume(rings, form, unit, slices=24):
         line = profile(edge)
         volume += area_at(0) * line[0, 1]
         for (x0, z0), (x1, z1) in pairwise(line):
-            share = (np.arange(slices) + 0.5) / slices if x1 > x0 else np.zeros(1)
+            share = (np.arange(slices) + 0.5) / slices if x1 != x0 else np.zeros(1)
             volume += (z1 - z0) * float(np.mean([area_at(x0 + (x1 - x0) * t) for t in share]))
     return volume
 
@@ -144,3 +144,38 @@ def test_any_polygon_even_a_self_crossing_one(points, d, kind, join):
     assert_sound(built)
     mesh = manifold3d.Mesh(built.vertices.astype(np.float32), built.triangles.astype(np.uint32))
     assert manifold3d.Manifold(mesh).status() == manifold3d.Error.NoError
+
+
+UNDERCUTS = {
+    "groove": ((0, 0), (1, 0.3), (0.2, 0.7), (0.8, 1)),
+    "overhang": ((0, 0), (1, 0.5), (0.3, 1)),
+    "riser": ((0, 0), (0.6, 0.3), (0.6, 0.6), (0.1, 0.8), (0.4, 1)),
+    "shelf": ((0, 0), (0.8, 0.2), (0.2, 0.5), (0.2, 0.8), (1, 1)),
+    "back to the outline": ((0, 0), (0.5, 0.5), (0, 1)),
+}
+
+
+@pytest.mark.parametrize("name", UNDERCUTS)
+@pytest.mark.parametrize("family", ["archivo-black", "abril-fatface", "pacifico"])
+def test_profiles_that_turn_back_outward_are_sound_and_as_large_as_they_must_be(family, name):
+    for k, letter in enumerate(set_block(setting("RS&8", family))):
+        edge = Edge("drawn", (0.02, 0.05, 0.11)[k % 3], 0.1, 5, UNDERCUTS[name])
+        form = Form(0.3, edge, Edge("chamfer", 0.02, 0.04), join=JOINS[k % 3])
+        rings = letter_outline(letter.glyphs, faces(letter.family, letter.axes))
+        made = solid(rings, form, letter.unit)
+        assert_sound(made)
+        assert made.volume == pytest.approx(exact_volume(rings, form, letter.unit, 12), rel=3e-3)
+        mesh = manifold3d.Mesh(made.vertices.astype(np.float32), made.triangles.astype(np.uint32))
+        assert manifold3d.Manifold(mesh).status() == manifold3d.Error.NoError
+
+
+def test_an_undercut_square_has_the_volume_of_its_cross_sections():
+    """Between two heights the square's side changes evenly: the prismatoid formula (Simpson's rule) is exact."""
+    edge = Edge("drawn", 0.1, 0.2, 1, UNDERCUTS["overhang"])
+    made = solid([np.array([[0, 0], [600, 0], [600, 600], [0, 600.0]])], Form(0.5, edge, Edge()), 1e-3)
+    side = [0.6 - 0.2 * x for x, _ in UNDERCUTS["overhang"]]
+    exact = 0.3 * side[0] ** 2
+    for a, b in pairwise(side):
+        exact += 0.1 / 6 * (a**2 + (a + b) ** 2 + b**2)
+    assert_sound(made)
+    assert made.volume == pytest.approx(exact, rel=1e-6)

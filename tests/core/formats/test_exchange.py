@@ -46,6 +46,7 @@ def test_gltf_has_no_issues_and_three_reads_its_volume(shot, cache, volume, tmp_
     assert found["issues"]["numErrors"] == found["issues"]["numWarnings"] == 0, found["issues"]["messages"]
     assert found["volume"] == pytest.approx(volume, rel=1e-4)
     assert len(found["names"]) == 7
+    assert found["textured"] == found["meshes"] > 0
     scene = trimesh.load(io.BytesIO(path.read_bytes()), file_type="glb")
     assert sum(g.volume for g in scene.dump()) == pytest.approx(volume, rel=1e-4)
 
@@ -68,6 +69,8 @@ def test_usd_passes_its_compliance_checks_and_keeps_pivots(shot, cache, volume, 
         middle = (points.min(0) + points.max(0)) / 2
         parent = UsdGeom.Xformable(mesh.GetPrim().GetParent()).ComputeLocalToWorldTransform(0)
         assert np.array(parent.ExtractTranslation()) == pytest.approx(middle, abs=0.02)
+        textured = UsdGeom.PrimvarsAPI(mesh).GetPrimvar("st").Get()
+        assert len(textured) == len(mesh.GetFaceVertexIndicesAttr().Get())
     assert total == pytest.approx(volume, rel=1e-4)
     assert len(meshes) == 7
 
@@ -81,6 +84,7 @@ def test_obj_and_stl_are_read_back_closed_with_the_same_volume(shot, cache, volu
         }
     assert used == made
     assert text.count("\no ") == 7
+    assert text.count("\nvt ") > 100
     for kind, raw in (("obj", text.encode()), ("stl", export_model(shot, shot.last, "stl", cache))):
         mesh = trimesh.load(io.BytesIO(raw), file_type=kind, force="mesh")
         mesh.merge_vertices(merge_norm=True, merge_tex=True)

@@ -14,6 +14,7 @@ from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import BlockStep, Override, Pattern
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.lettering import matched, picked, setting_at
+from moss_crown.core.type import emblem
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.path import Baseline, seat
 
@@ -177,3 +178,78 @@ def test_version_1_becomes_version_2():
         2,
     )
     assert form.rear_alike is True
+
+
+def on_path(text, points, **more):
+    return set_block(setting(text, baseline=Baseline("path", points=points, **more)))
+
+
+def test_a_straight_path_is_a_straight_line():
+    flat = set_block(setting("TIDE"))
+    for points in (((-5, 2), (5, 2)), ((-5, 2), (0, 2), (5, 2))):
+        path = on_path("TIDE", points)
+        assert [m.x for m in path] == pytest.approx([m.x for m in flat], abs=1e-9)
+        assert [m.y for m in path] == pytest.approx([m.y + 2 for m in flat], abs=1e-9)
+        assert [m.turn for m in path] == pytest.approx([0] * 4, abs=1e-9)
+
+
+def test_a_path_through_points_of_a_circle_is_nearly_that_circle():
+    angles = np.radians(np.arange(90, -270, -30))
+    ring = tuple((4 * math.cos(a), 4 * math.sin(a)) for a in angles)
+    on = Baseline("path", points=ring, closed=True, at=0.0)
+    for along in (0.0, 2.0, -3.0, 40.0):
+        place = seat(on, along, 0.5, 1.0, 0.05)
+        assert math.hypot(place.x, place.y) == pytest.approx(4.5, rel=6e-3)
+        assert place.turn == pytest.approx(math.degrees(math.atan2(-place.x, place.y)), abs=2)
+    under = seat(Baseline("path", points=ring, closed=True, at=0.0, below=True), 0.0, 0.5, 1.0, 0.05)
+    assert (under.x, under.y) == pytest.approx((0, 3.5), abs=0.02)
+
+
+def test_a_path_goes_on_straight_beyond_its_ends_and_spreads_over_its_length():
+    points = ((0, 0), (1, 0), (1, 1))
+    on = Baseline("path", points=points, smooth=False)
+    beyond = seat(on, 3.0, 0.0, 1.0, 0.01)
+    assert (beyond.x, beyond.y, beyond.turn) == pytest.approx((1, 3, 90))
+    wide = Baseline("path", points=points, smooth=False, spread=True)
+    assert (seat(wide, 2.0, 0.0, 8.0, 0.01).x, seat(wide, 2.0, 0.0, 8.0, 0.01).y) == pytest.approx((1, 0.5))
+
+
+@given(st.lists(st.tuples(st.floats(-9, 9), st.floats(-9, 9)), min_size=2, max_size=8), st.booleans(), st.booleans())
+def test_any_path_at_all_gives_every_letter_a_place(points, closed, spread):
+    letters = on_path("TIDE", tuple(points), closed=closed, spread=spread)
+    assert np.isfinite([[m.x, m.y, m.turn] for m in letters]).all()
+
+
+def test_an_emblem_lends_its_outline_or_its_stroke_as_a_path():
+    square = np.array([[0.0, 0.0], [1000.0, 0.0], [1000.0, 1000.0], [0.0, 1000.0]])
+    stroke = np.array([[0.0, 500.0], [1000.0, 500.0]])
+    lines = (), ((False, stroke),)
+    emblem.bring_in(emblem.Emblem("emblem-path", ("a", "b"), ((0, 0, 0),) * 2, ((square,), (square,)), lines))
+    step = BlockStep(id="b", text="TIDE", baseline={"kind": "path", "emblem": "emblem-path", "height": 4, "at": 0.0})
+    points, closed = emblem.track_of("emblem-path", 1, 4.0)
+    assert closed and points[0] in {(0, 0), (0, 4)}
+    letters = set_block(setting_at(step, 0))
+    # Clockwise around the outside: no letter's middle lies within the square.
+    for letter in letters:
+        x, y = (letter.pose() @ [*letter.centre, 0, 1])[:2]
+        assert not (0.01 < x < 3.99 and 0.01 < y < 3.99)
+    step = step.model_copy(update={"baseline": step.baseline.model_copy(update={"part": 2, "at": 0.5})})
+    assert set_block(setting_at(step, 0))[0].y == pytest.approx(2)
+
+
+def test_a_drawn_profile_runs_inward_or_rises():
+    def curve(*points):
+        raw = write_shot(new_shot(text="A"))
+        raw["steps"][1]["front"] |= {"profile": "drawn", "curve": points}
+        return read_shot(raw)
+
+    curve((0, 0), (0.5, 0.8), (1, 0.4))
+    curve((0, 0), (1, 0.5), (0.3, 1))
+    for wrong in (
+        ((0.1, 0), (1, 1)),
+        ((0, 0), (1, 0.5), (0.3, 0.2)),
+        ((0, 0), (0.5, 0.5), (1, 0.5), (0.2, 0.5), (0.4, 1)),
+    ):
+        with pytest.raises(DocumentInvalid) as caught:
+            curve(*wrong)
+        assert "/front/curve" in caught.value.field

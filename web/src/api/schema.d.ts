@@ -743,13 +743,16 @@ export interface components {
          *
          *     `radius` in metres, below 0 for the inside. `start` turns the text onward. `spread` gives each letter of a line an
          *     equal share of the whole turn; `upright` letters do not lean.
+         *
+         *     A path is a curve through `points` (metres, in the plane of the type), or with an `emblem` the outline or stroke
+         *     of its part number `part`, as high as `height`. The middle of a line lies `at` this share of its length.
          */
         Baseline: {
             /**
              * Kind
              * @default straight
              */
-            kind: ("straight" | "arc" | "drum") | components["schemas"]["Keyed_Literal__straight____arc____drum___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            kind: ("straight" | "arc" | "drum" | "path") | components["schemas"]["Keyed_Literal__straight____arc____drum____path___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 6
@@ -770,6 +773,58 @@ export interface components {
              * @default false
              */
             upright: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Points
+             * @default [
+             *       [
+             *         -3,
+             *         0
+             *       ],
+             *       [
+             *         -1.2,
+             *         0.7
+             *       ],
+             *       [
+             *         1.2,
+             *         -0.3
+             *       ],
+             *       [
+             *         3,
+             *         0.4
+             *       ]
+             *     ]
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Closed
+             * @default false
+             */
+            closed: boolean;
+            /** Emblem */
+            emblem?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /**
+             * Part
+             * @default 1
+             */
+            part: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Height
+             * @default 2
+             */
+            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * At
+             * @default 0.5
+             */
+            at: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Below
+             * @default false
+             */
+            below: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * BlockStep
@@ -857,7 +912,30 @@ export interface components {
              *       "radius": 6,
              *       "start": 0,
              *       "spread": false,
-             *       "upright": false
+             *       "upright": false,
+             *       "points": [
+             *         [
+             *           -3,
+             *           0
+             *         ],
+             *         [
+             *           -1.2,
+             *           0.7
+             *         ],
+             *         [
+             *           1.2,
+             *           -0.3
+             *         ],
+             *         [
+             *           3,
+             *           0.4
+             *         ]
+             *       ],
+             *       "closed": false,
+             *       "part": 1,
+             *       "height": 2,
+             *       "at": 0.5,
+             *       "below": false
              *     }
              */
             baseline: components["schemas"]["Baseline"];
@@ -1148,7 +1226,8 @@ export interface components {
          * EdgeProfile
          * @description The cross-section between return and face: `width` along the face, `height` along the depth, in metres.
          *
-         *     `curve` holds the points of a drawn profile as shares of width and height, from the return inward.
+         *     `curve` holds the points of a drawn profile as shares of width and height, from the return to the face. It runs
+         *     inward, or it always rises and may turn back outward: an undercut.
          */
         EdgeProfile: {
             /**
@@ -2052,6 +2131,31 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyIntc457 */
+        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyIntc8fe */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
             /** Frame */
@@ -2404,15 +2508,15 @@ export interface components {
              */
             hold: boolean;
         };
-        /** KeyLiterald114 */
-        Key_Literal__straight____arc____drum___: {
+        /** KeyLiteralb8e6 */
+        Key_Literal__straight____arc____drum____path___: {
             /** Frame */
             frame: number;
             /**
              * Value
              * @enum {string}
              */
-            value: "straight" | "arc" | "drum";
+            value: "straight" | "arc" | "drum" | "path";
             /**
              * @default {
              *       "leave": [
@@ -3014,6 +3118,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedIntc457 */
+        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedIntc8fe */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
             /** Keys */
@@ -3235,10 +3356,10 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
-        /** KeyedLiterald114 */
-        Keyed_Literal__straight____arc____drum___: {
+        /** KeyedLiteralb8e6 */
+        Keyed_Literal__straight____arc____drum____path___: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__straight____arc____drum___"][];
+            keys: components["schemas"]["Key_Literal__straight____arc____drum____path___"][];
             /**
              * Before
              * @default hold

@@ -24,6 +24,7 @@ export interface BlockAtRest {
   size: number;
   stem: number;
   section: [number, number][];
+  path: [number, number][];
 }
 export interface Look {
   blocks: [Surface, Surface][];

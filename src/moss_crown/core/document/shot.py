@@ -124,13 +124,25 @@ class Baseline(Model):
 
     `radius` in metres, below 0 for the inside. `start` turns the text onward. `spread` gives each letter of a line an
     equal share of the whole turn; `upright` letters do not lean.
+
+    A path is a curve through `points` (metres, in the plane of the type), or with an `emblem` the outline or stroke
+    of its part number `part`, as high as `height`. The middle of a line lies `at` this share of its length.
     """
 
-    kind: Value[Literal["straight", "arc", "drum"]] = "straight"
+    kind: Value[Literal["straight", "arc", "drum", "path"]] = "straight"
     radius: Value[Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=False)]] = 6.0
     start: Value[Degrees] = 0.0
     spread: Value[bool] = False
     upright: Value[bool] = False
+    points: list[Vec2] = Field(
+        default=[(-3.0, 0.0), (-1.2, 0.7), (1.2, -0.3), (3.0, 0.4)], min_length=2, max_length=limits.PATH_POINTS
+    )
+    closed: bool = False
+    emblem: Value[Identity] | None = None
+    part: Value[Annotated[int, Field(ge=1, le=10_000)]] = 1
+    height: Value[Size] = 2.0
+    at: Value[Share] = 0.5
+    below: Value[bool] = False
 
 
 class BlockStep(StepBase):
@@ -188,7 +200,8 @@ CurvePoint: TypeAlias = tuple[Channel, Channel]
 class EdgeProfile(Model):
     """The cross-section between return and face: `width` along the face, `height` along the depth, in metres.
 
-    `curve` holds the points of a drawn profile as shares of width and height, from the return inward.
+    `curve` holds the points of a drawn profile as shares of width and height, from the return to the face. It runs
+    inward, or it always rises and may turn back outward: an undercut.
     """
 
     profile: Value[Literal["square", "chamfer", "roundover", "cove", "ogee", "step", "bead", "rim", "drawn"]] = (
@@ -203,12 +216,21 @@ class EdgeProfile(Model):
 
     @field_validator("curve")
     @classmethod
-    def inward(cls, curve: list[CurvePoint]) -> list[CurvePoint]:
-        if curve[0][0] != 0 or curve[-1][0] != 1:
-            raise ValueError("a drawn profile begins at 0 and ends at 1 of its width")
+    def inward_or_upward(cls, curve: list[CurvePoint]) -> list[CurvePoint]:
+        if curve[0][0] != 0:
+            raise ValueError("a drawn profile begins at 0 of its width")
+        inward = all(later[0] >= earlier[0] for earlier, later in pairwise(curve))
+        if inward and curve[-1][0] == 1:
+            return curve
         for earlier, later in pairwise(curve):
-            if later[0] < earlier[0]:
-                raise ValueError(f"a drawn profile runs inward, but {later[0]:g} follows {earlier[0]:g}")
+            if later[1] < earlier[1]:
+                raise ValueError(
+                    "a drawn profile runs inward to 1 of its width, or it always rises and may turn back; "
+                    f"but height {later[1]:g} follows {earlier[1]:g}"
+                )
+        ways = [(b[0] > a[0], b[1] > a[1]) for a, b in pairwise(curve) if b[0] != a[0]]
+        if any(one[0] != two[0] and not one[1] and not two[1] for one, two in pairwise(ways)):
+            raise ValueError("a drawn profile folds back on itself: it must rise where it turns")
         return curve
 
 

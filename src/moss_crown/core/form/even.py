@@ -19,7 +19,7 @@ from moss_crown.core.form.field import InsetField
 from moss_crown.core.form.mesh import FloatN2, unpack
 from moss_crown.core.form.outline import Join, Ring, area, inset, tidy
 from moss_crown.core.form.plan import Plan, advanced, name_bands, triangulate
-from moss_crown.core.form.profile import NEAR, over_levels
+from moss_crown.core.form.profile import NEAR, over_levels, undercut
 from moss_crown.core.form.refine import Front, Seen, find_kinks, find_peaks
 
 Floats = NDArray[np.float64]
@@ -53,6 +53,8 @@ def even_levels(lines: list[Floats], edge: float) -> tuple[Floats, float]:
     levels = np.array(found)
     widths = [edge]
     for line in lines:
+        if undercut(line):
+            continue
         heights = over_levels(line, levels)
         widths += np.hypot(np.diff(levels), heights.before[1:] - heights.after[:-1]).tolist()
     return levels, min(widths)

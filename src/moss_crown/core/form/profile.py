@@ -21,7 +21,8 @@ class Edge:
     """A profile's kind and its size: `width` along the face, `height` along the depth, in metres.
 
     `segments`: chords of each curved part; the number of steps of a step. `curve`: the points of a drawn profile, as
-    shares of width and height, their first numbers never falling.
+    shares of width and height. Either their first numbers never fall, or their second ones: then it may turn back
+    outward and so cut under itself.
     """
 
     kind: ProfileKind = "square"
@@ -45,8 +46,8 @@ SQUARE = Edge()
 def profile(edge: Edge) -> Floats:
     """(k, 2) pairs of inset and height, from the outline (inset 0) to where the face begins.
 
-    The inset never falls; where it stays while the height changes there is a riser. Heights lie between 0 and
-    `edge.height`.
+    The inset never falls, unless a drawn profile is undercut: then the height never does. Where the inset stays while
+    the height changes there is a riser. Heights lie between 0 and `edge.height`.
 
     A chamfer is one straight cut; a roundover a quarter of an ellipse that bulges, tangent to return and face; a cove
     the same, hollow; an ogee a cove that runs into a roundover; a step has treads and risers; a bead is a half-round
@@ -152,3 +153,17 @@ def sloped(line: Floats, run: float) -> Floats:
         if leaning[k, 0] <= leaning[k - 1, 0]:
             leaning[k:, 0] = np.maximum(leaning[k:, 0], leaning[k - 1, 0] + run)
     return leaning
+
+
+def undercut(line: Floats) -> bool:
+    """Does a profile turn back outward?"""
+    return bool((np.diff(line[:, 0]) < 0).any())
+
+
+def leaning(line: Floats, run: float) -> Floats:
+    """An undercut profile whose risers lean inward by `run`: no two points in a row have the same inset."""
+    moved = line.copy()
+    for k in range(1, len(moved)):
+        if abs(moved[k, 0] - moved[k - 1, 0]) < run:
+            moved[k, 0] = moved[k - 1, 0] + run
+    return moved

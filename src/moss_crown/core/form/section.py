@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.form.outline import Ring, area
-from moss_crown.core.form.profile import Edge, profile
+from moss_crown.core.form.profile import Edge, profile, undercut
 from moss_crown.core.form.solid import MOST_EDGES, Form
 
 
@@ -34,10 +36,24 @@ def section(form: Form, stem: float) -> NDArray[np.float64]:
 def _side(edge: Edge, stem: float, depth: float) -> NDArray[np.float64]:
     line = profile(edge)
     base = depth / 2 - (edge.height if edge.cuts else 0.0)
-    within = line[line[:, 0] <= stem / 2]
-    if len(within) < len(line):
-        middle = float(np.interp(stem / 2, line[:, 0], line[:, 1]))
-        within = np.vstack([within, [stem / 2, middle]])
+    within = _up_to(line, stem / 2)
     left = within + (0.0, base)
     right = (left * (-1, 1) + (stem, 0.0))[::-1]
     return np.vstack([left, right])
+
+
+def _up_to(line: NDArray[np.float64], most: float) -> NDArray[np.float64]:
+    """A profile where it is no further inward than `most`; beyond, it keeps to the middle of the stem."""
+    if not (line[:, 0] > most).any():
+        return line
+    points = [line[0]]
+    for before, after in pairwise(line):
+        if (before[0] > most) != (after[0] > most):
+            share = (most - before[0]) / (after[0] - before[0])
+            points.append(before + share * (after - before))
+        points.append(after)
+    found = np.array(points)
+    if not undercut(line):
+        return found[found[:, 0] <= most]
+    found[:, 0] = np.minimum(found[:, 0], most)
+    return found

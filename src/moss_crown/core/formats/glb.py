@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import struct
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from moss_crown.core.form.solid import Solid
 from moss_crown.core.formats.model import TitleModel, on_face
 from moss_crown.core.look.material import Surface
 
+F32: TypeAlias = NDArray[np.float32]
 FLOAT, UNSIGNED_INT = 5126, 5125
 ARRAY, ELEMENT_ARRAY = 34962, 34963
 MAGIC, JSON_CHUNK, BINARY_CHUNK = 0x46546C67, 0x4E4F534A, 0x004E4942
@@ -52,14 +53,18 @@ def write_glb(model: TitleModel) -> bytes:
     for index, solid in enumerate(model.solids):
         first = len(materials)
         materials += [_material(name, s) for name, s in zip(("face", "edge"), model.surfaces[index], strict=True)]
-        places, normals, groups = weld(solid)
-        position = buffer.add(places, "VEC3", FLOAT, ARRAY, bounds=True)
-        normal = buffer.add(normals, "VEC3", FLOAT, ARRAY)
+        places, normals, textured, groups = weld(solid, model.places[index] if model.places else None)
+        attributes = {
+            "POSITION": buffer.add(places, "VEC3", FLOAT, ARRAY, bounds=True),
+            "NORMAL": buffer.add(normals, "VEC3", FLOAT, ARRAY),
+        }
+        if textured is not None:
+            attributes["TEXCOORD_0"] = buffer.add(textured * np.array([1, -1], np.float32), "VEC2", FLOAT, ARRAY)
         meshes.append(
             {
                 "primitives": [
                     {
-                        "attributes": {"POSITION": position, "NORMAL": normal},
+                        "attributes": attributes,
                         "material": first + group,
                         "indices": buffer.add(indices.reshape(-1), "SCALAR", UNSIGNED_INT, ELEMENT_ARRAY),
                     }
@@ -116,20 +121,28 @@ def _bodies(model: TitleModel) -> list[dict[str, Any]]:
     ]
 
 
-def weld(solid: Solid) -> tuple[NDArray[np.float32], NDArray[np.float32], tuple[NDArray[np.uint32], ...]]:
-    """Vertices (n, 3), normals (n, 3) and triangles by group (face and rear; bevels and return)."""
+Welded: TypeAlias = tuple[F32, F32, F32 | None, tuple[NDArray[np.uint32], ...]]
+
+
+def weld(solid: Solid, textured: F32 | None = None) -> Welded:
+    """Vertices (n, 3), normals (n, 3), texture coordinates (n, 2) where there are any, and triangles by group (face
+    and rear; bevels and return)."""
     corner_vertex = solid.triangles.reshape(-1)
     corner_normal = solid.normals.reshape(-1, 3)
     key = np.column_stack([corner_vertex, np.round(corner_normal * 8192).astype(np.int64)])
     # Pack to one integer: 14 bits a component of the normal, the rest for the vertex.
     packed = (key[:, 0] << 45) + ((key[:, 1] + 8192) << 30) + ((key[:, 2] + 8192) << 15) + (key[:, 3] + 8192)
+    if textured is not None:
+        near = np.unique(np.round(textured.reshape(-1, 2) * 1e5).astype(np.int64), axis=0, return_inverse=True)[1]
+        packed = np.unique(np.stack([packed, near.ravel()], 1), axis=0, return_inverse=True)[1].ravel()
     _, first, inverse = np.unique(packed, return_index=True, return_inverse=True)
     places = solid.vertices[corner_vertex[first]].astype(np.float32)
     normals = corner_normal[first]
     normals = (normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)).astype(np.float32)
     triangles = inverse.reshape(-1, 3).astype(np.uint32)
     face = on_face(solid)
-    return places, normals, (triangles[face], triangles[~face])
+    at = None if textured is None else textured.reshape(-1, 2)[first]
+    return places, normals, at, (triangles[face], triangles[~face])
 
 
 def _material(name: str, surface: Surface) -> dict[str, Any]:

@@ -26,12 +26,16 @@ class Node:
 
 @dataclass(frozen=True)
 class TitleModel:
-    """Solids, the face and edge material of each, and the letters that use them. Metres, Y up."""
+    """Solids, the face and edge material of each, and the letters that use them. Metres, Y up.
+
+    `places`: texture coordinates of each solid, (m, 3, 2) metres, a pair a corner.
+    """
 
     title: str
     solids: list[Solid]
     surfaces: list[tuple[Surface, Surface]]
     nodes: list[Node]
+    places: list[NDArray[np.float32]] | None = None
 
 
 def on_face(solid: Solid) -> NDArray[np.bool_]:

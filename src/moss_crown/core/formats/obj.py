@@ -11,9 +11,9 @@ from moss_crown.core.formats.model import PARTS, TitleModel, on_face, placed
 
 
 def write_obj(model: TitleModel) -> bytes:
-    """A zip of title.obj and title.mtl. Vertices in metres in the world; a normal a corner."""
+    """A zip of title.obj and title.mtl. Vertices in metres in the world; a normal and texture coordinates a corner."""
     lines = ["# Moss Crown", "mtllib title.mtl"]
-    first_vertex = first_normal = 1
+    first_vertex = first_normal = first_place = 1
     for node in model.nodes:
         solid = model.solids[node.mesh]
         lines.append(f"o {'_'.join(node.name.split())}")
@@ -24,17 +24,24 @@ def write_obj(model: TitleModel) -> bytes:
         lines += [f"vn {x:.4f} {y:.4f} {z:.4f}" for x, y, z in normals]
         index = index.reshape(-1, 3) + first_normal
         triangles = solid.triangles + first_vertex
+        place = np.zeros((len(triangles), 3, 2)) if model.places is None else model.places[node.mesh]
+        textured, at = np.unique(np.round(place.reshape(-1, 2), 5), axis=0, return_inverse=True)
+        at = at.reshape(-1, 3) + first_place
+        lines += [f"vt {u:.5f} {v:.5f}" for u, v in textured]
         if np.linalg.det(node.pose[:3, :3]) < 0:  # mirrored: the other way round is outward
-            triangles, index = triangles[:, ::-1], index[:, ::-1]
+            triangles, index, at = triangles[:, ::-1], index[:, ::-1], at[:, ::-1]
         face = on_face(solid)
         for part, mask in zip(PARTS, (face, ~face), strict=True):
             lines.append(f"usemtl {part}_{node.mesh}")
             lines += [
-                f"f {a}//{x} {b}//{y} {c}//{z}"
-                for (a, b, c), (x, y, z) in zip(triangles[mask].tolist(), index[mask].tolist(), strict=True)
+                f"f {a}/{i}/{x} {b}/{j}/{y} {c}/{k}/{z}"
+                for (a, b, c), (i, j, k), (x, y, z) in zip(
+                    triangles[mask].tolist(), at[mask].tolist(), index[mask].tolist(), strict=True
+                )
             ]
         first_vertex += len(solid.vertices)
         first_normal += len(normals)
+        first_place += len(textured)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, text in (("title.obj", "\n".join(lines) + "\n"), ("title.mtl", _materials(model))):

@@ -47,6 +47,11 @@ def _letter(stage: Any, path: str, node: Node, model: TitleModel) -> None:
     mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(solid.triangles.astype(np.int32).reshape(-1)))
     mesh.CreateNormalsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(solid.normals.reshape(-1, 3))))
     mesh.SetNormalsInterpolation(UsdGeom.Tokens.faceVarying)
+    if model.places is not None:
+        textured = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar(
+            "st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying
+        )
+        textured.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(model.places[node.mesh].reshape(-1, 2))))
     mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
     mesh.CreateExtentAttr(Vt.Vec3fArray.FromNumpy(np.stack([points.min(0), points.max(0)])))
     face = on_face(solid)

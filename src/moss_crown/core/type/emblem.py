@@ -79,3 +79,25 @@ def find(id: str) -> Emblem:
     if id not in _OWN:
         raise FamilyUnknown("emblem", id)
     return _OWN[id]
+
+
+def track_of(id: str, part: int, height: float) -> tuple[tuple[tuple[float, float], ...], bool]:
+    """A part of an emblem as a path, and whether it closes: its first stroke, else its largest outline.
+
+    `part` counts from 1 and goes round; `height` is that of the whole emblem in metres.
+    """
+    face = find(id)
+    index = (part - 1) % len(face.names)
+    strokes = face.lines[index]
+    if strokes:
+        closed, line = strokes[0]
+    elif face.rings[index]:
+        # Clockwise, so that letters above the path stand outside the shape.
+        closed, line = True, max(face.rings[index], key=lambda ring: float(np.ptp(ring, 0).prod()))
+        x, y = line.T
+        if float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum()) > 0:
+            line = line[::-1]
+    else:
+        return (), False
+    unit = height / face.cap_height
+    return tuple((float(px) * unit, float(py) * unit) for px, py in line), closed

@@ -326,7 +326,7 @@ def _seated(
 ) -> Letter:
     """A letter on its baseline: by the middle of its advance, then its own shift and its turn about its centre."""
     middle = (start + end) / 2
-    place = seat(setting.baseline, middle, above, length)
+    place = seat(setting.baseline, middle, above, length, (end - start) / 2)
     turn = place.turn + style.turn
     seated = np.array([place.x, place.y, place.z])
     before, after = _rotation(place.turn, place.swing), _rotation(turn, place.swing)

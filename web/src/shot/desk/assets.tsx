@@ -94,12 +94,14 @@ function Thumbnail({ asset }: { asset: Asset }) {
 /** The emblems of the production, to choose one from or to bring one in. */
 export function EmblemDialog({
   open,
+  none,
   onClose,
   onChoose,
 }: {
   open: boolean;
+  none?: string | undefined;
   onClose: () => void;
-  onChoose: (id: string) => void;
+  onChoose: (id: string | null) => void;
 }) {
   const { data } = useAssets('emblem');
   return (
@@ -124,23 +126,39 @@ export function EmblemDialog({
         ))}
       </ul>
       {data?.length === 0 && <p className="mb-3 text-dim">The production has no emblems yet.</p>}
-      <Bring kind="emblem" label="Bring in SVG files" />
+      <div className="flex gap-2">
+        <Bring kind="emblem" label="Bring in SVG files" />
+        {none && (
+          <Button look="quiet" onClick={() => onChoose(null)}>
+            Use {none}
+          </Button>
+        )}
+      </div>
     </Dialog>
   );
 }
 
 /** Which emblem a step shows. */
-export function EmblemField({ value, onCommit }: { value: string; onCommit: (id: string) => void }) {
+export function EmblemField({
+  value,
+  none,
+  onCommit,
+}: {
+  value: string;
+  none?: string | undefined;
+  onCommit: (id: string | null) => void;
+}) {
   const { data } = useAssets('emblem');
   const [open, setOpen] = useState(false);
   const chosen = data?.find((asset) => asset.id === value);
   return (
     <>
       <button type="button" className={`${inputLook} text-left`} onClick={() => setOpen(true)}>
-        {chosen?.name ?? 'an emblem no longer listed'}
+        {chosen?.name ?? (value === '' && none ? none : 'an emblem no longer listed')}
       </button>
       <EmblemDialog
         open={open}
+        none={none}
         onClose={() => setOpen(false)}
         onChoose={(id) => {
           setOpen(false);

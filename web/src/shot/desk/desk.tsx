@@ -6,6 +6,7 @@ import { Arrange } from './arrange';
 import { useFamilies } from './families';
 import { fieldsOf } from './fields';
 import { Letters } from './letters';
+import { PathBoard } from './path';
 import { Patterns } from './patterns';
 import { SectionBoard } from './section';
 import { ValueField } from './value';
@@ -95,6 +96,10 @@ export function Desk() {
               ))}
             {(step.kind === 'emblem' || group === 'Place') && <Arrange step={step.id} />}
           </div>
+          {step.kind === 'block' &&
+            group === 'Baseline' &&
+            step.baseline?.kind === 'path' &&
+            !step.baseline.emblem && <PathBoard step={step} index={index} />}
           {step.kind === 'form' && (
             <SectionBoard step={step} index={index} side={group === 'Rear edge' ? 'rear' : 'front'} />
           )}

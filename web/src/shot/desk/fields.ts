@@ -31,6 +31,7 @@ export interface FieldSpec {
   wide?: boolean;
   group?: string;
   plain?: boolean; // not a value: it cannot be keyed
+  none?: string; // what it is called when nothing is chosen
   start?: unknown; // what is shown while the document has no such member
 }
 
@@ -152,7 +153,8 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
       start: feature.on ? 1 : 0,
     }),
   );
-  const bent = isKeyed(step.baseline?.kind) || step.baseline?.kind !== 'straight';
+  const bent =
+    isKeyed(step.baseline?.kind) || step.baseline?.kind === 'arc' || step.baseline?.kind === 'drum';
   return [
     ...grouped('Text', [
       { path: '/text', label: 'Text', kind: 'text', wide: true },
@@ -178,7 +180,46 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
         ['straight', 'straight'],
         ['arc', 'on an arc'],
         ['drum', 'around a drum'],
+        ['path', 'along a path'],
       ),
+      ...(step.baseline?.kind === 'path'
+        ? [
+            {
+              path: '/baseline/emblem',
+              label: 'Path from',
+              kind: 'emblem',
+              plain: true,
+              none: 'points on the board',
+            } as FieldSpec,
+            ...(step.baseline.emblem
+              ? [
+                  number('/baseline/part', 'Part of the emblem', {
+                    step: 1,
+                    decimals: 0,
+                    min: 1,
+                    max: 10_000,
+                  }),
+                  number('/baseline/height', 'Height of the emblem', {
+                    unit: 'm',
+                    step: 0.05,
+                    min: 0.01,
+                    max: 100,
+                  }),
+                ]
+              : [
+                  {
+                    path: '/baseline/closed',
+                    label: 'Closed',
+                    kind: 'switch',
+                    plain: true,
+                  } as FieldSpec,
+                ]),
+            number('/baseline/at', 'Middle of the line at', { unit: 'share', step: 0.01, min: 0, max: 1 }),
+            { path: '/baseline/below', label: 'On the other side', kind: 'switch' } as FieldSpec,
+            { path: '/baseline/spread', label: 'Spread over the whole path', kind: 'switch' } as FieldSpec,
+            { path: '/baseline/upright', label: 'Upright letters', kind: 'switch' } as FieldSpec,
+          ]
+        : []),
       ...(bent
         ? [
             number('/baseline/radius', 'Radius', {

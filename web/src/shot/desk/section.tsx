@@ -1,10 +1,9 @@
-import { useRef, useState } from 'react';
-import { useShot, useShotStore } from '../context';
+import { useShot } from '../context';
 import { spanAt } from '../draft';
 import type { Step } from '../store';
+import { Board, type Point } from './board';
 
 type Form = Extract<Step, { kind: 'form' }>;
-type Point = [number, number];
 const WIDTH = 190;
 const HEIGHT = 128;
 
@@ -55,107 +54,44 @@ export function SectionBoard({ step, index, side }: { step: Form; index: number;
   );
 }
 
-/** Points of a drawn profile, from the return (left, bottom) to the face (right). Drag, double-click to add or take away. */
+const rises = (all: Point[]) => all.every((p, i) => i === 0 || p[1] >= (all[i - 1] as Point)[1]);
+const runsInward = (all: Point[]) => all.every((p, i) => i === 0 || p[0] >= (all[i - 1] as Point)[0]);
+
+/** A drawn profile's point is free while the profile runs inward, or always rises: then it may cut under itself. */
+export function movedInProfile(all: Point[], k: number, [x, y]: Point): Point[] {
+  const bound = (v: number) => Math.min(1, Math.max(0, v));
+  const at: Point = [k === 0 ? 0 : bound(x), bound(y)];
+  const free = all.map((p, i) => (i === k ? at : p));
+  if (rises(free)) return free;
+  const last = k === all.length - 1;
+  const inward = last ? 1 : Math.min(Math.max(at[0], all[k - 1]?.[0] ?? 0), all[k + 1]?.[0] ?? 1);
+  const along = all.map((p, i): Point => (i === k ? [inward, at[1]] : p));
+  if (runsInward(along) && along.at(-1)?.[0] === 1) return along;
+  return all.map((p, i) =>
+    i === k ? [at[0], Math.min(Math.max(at[1], all[k - 1]?.[1] ?? 0), all[k + 1]?.[1] ?? 1)] : p,
+  );
+}
+
+/** Points of a drawn profile, from the return (left, bottom) to the face (right). */
 function CurveBoard({ path, points }: { path: string; points: Point[] }) {
-  const store = useShotStore();
-  const board = useRef<SVGSVGElement>(null);
-  const [dragged, setDragged] = useState<Point[] | null>(null);
-  const held = useRef(-1);
-  const shown = dragged ?? points;
-  const pad = 12;
-  const to = ([x, y]: Point): Point => [pad + x * (WIDTH - 2 * pad), HEIGHT - pad - y * (HEIGHT - 2 * pad)];
-  const from = (e: { clientX: number; clientY: number }): Point => {
-    const box = board.current?.getBoundingClientRect();
-    if (!box) return [0, 0];
-    const round = (v: number) => Number(Math.min(1, Math.max(0, v)).toFixed(3));
-    return [
-      round((e.clientX - box.left - pad) / (WIDTH - 2 * pad)),
-      round((HEIGHT - pad - (e.clientY - box.top)) / (HEIGHT - 2 * pad)),
-    ];
-  };
-  /** A point stays between its neighbours: the profile runs inward. The ends stay on their sides. */
-  const moved = (k: number, [x, y]: Point): Point[] =>
-    shown.map((p, i) => {
-      if (i !== k) return p;
-      if (k === 0) return [0, y];
-      if (k === shown.length - 1) return [1, y];
-      return [Math.min(Math.max(x, shown[k - 1]?.[0] ?? 0), shown[k + 1]?.[0] ?? 1), y];
-    });
-  const commit = (value: Point[]) => store.edit([{ op: 'replace', path, value }], 'edge profile');
-  const preview = (value: Point[]) => {
-    setDragged(value);
-    store.preview([{ op: 'replace', path, value }]);
-  };
   return (
-    <svg
-      ref={board}
+    <Board
+      path={path}
+      label="Edge profile"
+      title="Edge profile: from the return at the lower left to the face. Drag points, double-click to add or take away"
+      points={points}
       width={WIDTH}
       height={HEIGHT}
-      className="touch-none rounded-md border bg-bark"
-      onPointerMove={(e) => held.current >= 0 && preview(moved(held.current, from(e)))}
-      onPointerUp={() => {
-        if (held.current >= 0 && dragged) commit(dragged);
-        held.current = -1;
-        setDragged(null);
-      }}
-      onDoubleClick={(e) => {
-        const at = from(e);
-        const k = shown.findIndex((p) => p[0] > at[0]);
-        if (k > 0 && shown.length < 32) commit([...shown.slice(0, k), at, ...shown.slice(k)]);
-      }}
-    >
-      <title>Edge profile: from the return at the lower left to the face at the right</title>
-      <path
-        d={`M${to([0, 0]).join(' ')}L${shown.map((p) => to(p).join(' ')).join('L')}L${to([1, 0]).join(' ')}Z`}
-        fill="var(--moss-deep)"
-        stroke="var(--moss)"
-        strokeWidth="1.5"
-      />
-      {shown.map((p, k) => {
-        const [x, y] = to(p);
-        return (
-          <circle
-            key={k}
-            cx={x}
-            cy={y}
-            r="5"
-            fill="var(--bark)"
-            stroke="var(--key)"
-            strokeWidth="2"
-            tabIndex={0}
-            role="slider"
-            aria-label={`point ${k + 1} of the profile`}
-            aria-valuenow={p[1]}
-            aria-valuetext={`${p[0]} inward, ${p[1]} high`}
-            style={{ cursor: 'grab' }}
-            onPointerDown={(e) => {
-              e.currentTarget.ownerSVGElement?.setPointerCapture(e.pointerId);
-              held.current = k;
-            }}
-            onDoubleClick={(e) => {
-              e.stopPropagation();
-              if (k > 0 && k < shown.length - 1 && shown.length > 2) commit(shown.filter((_, i) => i !== k));
-            }}
-            onKeyDown={(e) => {
-              const by = {
-                ArrowLeft: [-0.02, 0],
-                ArrowRight: [0.02, 0],
-                ArrowUp: [0, 0.02],
-                ArrowDown: [0, -0.02],
-              }[e.key];
-              if (by) {
-                e.preventDefault();
-                e.stopPropagation();
-                const bound = (v: number) => Number(Math.min(1, Math.max(0, v)).toFixed(3));
-                commit(moved(k, [bound(p[0] + (by[0] as number)), bound(p[1] + (by[1] as number))]));
-              } else if ((e.key === 'Delete' || e.key === 'Backspace') && k > 0 && k < shown.length - 1) {
-                e.preventDefault();
-                commit(shown.filter((_, i) => i !== k));
-              }
-            }}
-          />
-        );
-      })}
-    </svg>
+      view={[0, 0, 1, 1]}
+      step={0.02}
+      least={2}
+      most={32}
+      fixedEnds
+      filled
+      move={movedInProfile}
+      draw={(all, to) =>
+        `M${to([0, 0]).join(' ')}L${all.map((p) => to(p).join(' ')).join('L')}L${to([1, all.at(-1)?.[1] ?? 1]).join(' ')}L${to([1, 0]).join(' ')}Z`
+      }
+    />
   );
 }

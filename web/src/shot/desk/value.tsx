@@ -189,7 +189,7 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
       return <FamilyField value={shown ? String(shown) : ''} text={String(words ?? '')} onCommit={commit} />;
     }
     case 'emblem':
-      return <EmblemField value={String(shown)} onCommit={commit} />;
+      return <EmblemField value={shown ? String(shown) : ''} none={field.none} onCommit={commit} />;
     case 'ease':
       return <EaseChoice label={field.label} ease={shown as Ease} onCommit={commit} />;
   }

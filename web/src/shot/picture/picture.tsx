@@ -42,7 +42,7 @@ export function Picture() {
           ))}
         </div>
         <span className="flex-1" />
-        <Hint text="Safe areas, thirds, centre, baselines and cap lines" keys="G">
+        <Hint text="Safe areas, thirds, centre, baselines, cap lines, widest line" keys="G">
           <Button look="quiet" aria-pressed={guides} active={guides} onClick={() => store.toggle('guides')}>
             guides
           </Button>
@@ -186,7 +186,13 @@ function Frame() {
           </div>
         )}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
-        {guides && <Guides lines={stage.current?.lines() ?? []} key={shownAt} />}
+        {guides && (
+          <Guides
+            lines={stage.current?.lines() ?? []}
+            widest={stage.current?.widest() ?? null}
+            key={shownAt}
+          />
+        )}
         {broken && (
           <p className="absolute inset-0 grid place-items-center p-6 text-center text-white">{broken}</p>
         )}
@@ -200,31 +206,59 @@ function Frame() {
   );
 }
 
-/** Action safe 93 %, title safe 90 % (EBU R 95), thirds, the centre, and the letters' baselines and cap lines. */
-function Guides({ lines }: { lines: [number, number, number, number][] }) {
+/** Action safe 93 %, title safe 90 % (EBU R 95), thirds, the centre, baselines, cap lines, and the widest line. */
+function Guides({
+  lines,
+  widest,
+}: {
+  lines: [number, number, number, number][];
+  widest: { left: number; right: number; foot: number } | null;
+}) {
   return (
-    <svg
-      className="pointer-events-none absolute inset-0 h-full w-full"
-      viewBox="0 0 100 100"
-      preserveAspectRatio="none"
-      aria-hidden="true"
-    >
-      <g fill="none" stroke="#fff" strokeOpacity="0.45" strokeWidth="1">
-        <rect x="3.5" y="3.5" width="93" height="93" vectorEffect="non-scaling-stroke" />
-        <rect x="5" y="5" width="90" height="90" strokeDasharray="4 3" vectorEffect="non-scaling-stroke" />
-        <path d="M50 46 V54 M48 50 H52" vectorEffect="non-scaling-stroke" />
-        <path
-          d="M33.333 0 V100 M66.667 0 V100 M0 33.333 H100 M0 66.667 H100"
-          strokeOpacity="0.22"
-          vectorEffect="non-scaling-stroke"
-        />
-        <path
-          d={lines.map(([x, y, u, v]) => `M${x * 100} ${y * 100}L${u * 100} ${v * 100}`).join('')}
-          stroke="#e6ad4e"
-          strokeOpacity="0.9"
-          vectorEffect="non-scaling-stroke"
-        />
-      </g>
-    </svg>
+    <>
+      {widest && (
+        <p
+          className="pointer-events-none absolute rounded bg-black/60 px-1 text-white text-xs"
+          style={{
+            left: `${((widest.left + widest.right) / 2) * 100}%`,
+            top: `${Math.min(widest.foot * 100 + 1.5, 95)}%`,
+            transform: 'translateX(-50%)',
+          }}
+        >
+          widest line {Math.round((widest.right - widest.left) * 100)} % of the frame
+        </p>
+      )}
+      <svg
+        className="pointer-events-none absolute inset-0 h-full w-full"
+        viewBox="0 0 100 100"
+        preserveAspectRatio="none"
+        aria-hidden="true"
+      >
+        <g fill="none" stroke="#fff" strokeOpacity="0.45" strokeWidth="1">
+          <rect x="3.5" y="3.5" width="93" height="93" vectorEffect="non-scaling-stroke" />
+          <rect x="5" y="5" width="90" height="90" strokeDasharray="4 3" vectorEffect="non-scaling-stroke" />
+          <path d="M50 46 V54 M48 50 H52" vectorEffect="non-scaling-stroke" />
+          <path
+            d="M33.333 0 V100 M66.667 0 V100 M0 33.333 H100 M0 66.667 H100"
+            strokeOpacity="0.22"
+            vectorEffect="non-scaling-stroke"
+          />
+          <path
+            d={lines.map(([x, y, u, v]) => `M${x * 100} ${y * 100}L${u * 100} ${v * 100}`).join('')}
+            stroke="#e6ad4e"
+            strokeOpacity="0.9"
+            vectorEffect="non-scaling-stroke"
+          />
+          {widest && (
+            <path
+              d={`M${widest.left * 100} ${widest.foot * 100 - 2}V${widest.foot * 100 + 1}H${widest.right * 100}V${widest.foot * 100 - 2}`}
+              stroke="#8fc7a0"
+              strokeOpacity="0.95"
+              vectorEffect="non-scaling-stroke"
+            />
+          )}
+        </g>
+      </svg>
+    </>
   );
 }

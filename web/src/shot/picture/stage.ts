@@ -171,6 +171,36 @@ export class DraftStage {
     });
   }
 
+  /** The line that reaches furthest across the picture: its ends and its foot, in shares of the picture. */
+  widest(): { left: number; right: number; foot: number } | null {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    if (!span) return null;
+    const camera = this.camera();
+    const found = new Map<string, { left: number; right: number; foot: number }>();
+    span.letters.forEach((letter, k) => {
+      const pose = new THREE.Matrix4().fromArray(poseAt(span, this.frame, k));
+      const [left, bottom, right, top] = letter.box;
+      for (const [x, y] of [
+        [left, bottom],
+        [right, bottom],
+        [left, top],
+        [right, top],
+      ] as const) {
+        const at = new THREE.Vector3(x, y, 0).applyMatrix4(pose).project(camera);
+        if (at.z > 1) return;
+        const [across, down] = [(at.x + 1) / 2, (1 - at.y) / 2];
+        const key = `${letter.block} ${letter.line}`;
+        const line = found.get(key) ?? { left: across, right: across, foot: down };
+        line.left = Math.min(line.left, across);
+        line.right = Math.max(line.right, across);
+        line.foot = Math.max(line.foot, down);
+        found.set(key, line);
+      }
+    });
+    const lines = [...found.values()].sort((a, b) => b.right - b.left - (a.right - a.left));
+    return lines[0] ?? null;
+  }
+
   /** The letter at a place of the picture (shares of its width and height), by what is really drawn there; -1 for none. */
   letterAt(x: number, y: number): number {
     const ray = new THREE.Raycaster();
