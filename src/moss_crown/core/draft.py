@@ -228,15 +228,23 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
 def _block(shot: Shot, block: Block) -> dict[str, Any]:
     """The ids of a block's step and of the form step that shapes it, its cap height, and a cut through its stems."""
     outline, stem = block_section(block)
-    baseline = block.setting.baseline if isinstance(block.setting, Setting) else None
     return {
         "step": shot.steps[block.step].id,
         "form": _form_id(shot, block.step),
         "size": block.setting.size,
         "stem": stem,
         "section": np.round(outline, 6).tolist(),
-        "path": [] if baseline is None else np.round(path_curve(baseline), 4).tolist(),
+        "path": _path(block),
     }
+
+
+def _path(block: Block) -> list[list[float]]:
+    """The curve along which a block's lines run where they run along a path, before it is fitted to them."""
+    if not isinstance(block.setting, Setting) or block.setting.baseline.kind != "path":
+        return []
+    curve = path_curve(block.setting.baseline)
+    found: list[list[float]] = np.round(curve, 4).tolist()
+    return found
 
 
 def _lenses(shot: Shot, frames: list[int], aspect: float) -> list[Any]:

@@ -56,6 +56,7 @@ def _baseline(line: BaselineModel, frame: float) -> Baseline:
         points=points,
         closed=closed,
         smooth=smooth,
+        fit=sample_choice(line.fit, frame),
         at=sample_one(line.at, frame),
         below=sample_choice(line.below, frame),
     )

@@ -220,12 +220,24 @@ def test_any_path_at_all_gives_every_letter_a_place(points, closed, spread):
     assert np.isfinite([[m.x, m.y, m.turn] for m in letters]).all()
 
 
+def test_a_path_that_fits_is_as_long_as_the_longest_line():
+    small = ((0, 0), (0.01, 0.004), (0.02, 0))
+    letters = on_path("KESTREL\nTIDE", small, fit=True)
+    flat = set_block(setting("KESTREL\nTIDE"))
+    wide = max(m.x + m.right for m in flat) - min(m.x + m.left for m in flat)
+    ends = [m for m in letters if m.line == 0][:: len("KESTREL") - 1]
+    assert 0.9 * wide < ends[1].x - ends[0].x < 1.02 * wide
+    assert on_path("TIDE", small)[0].x < -1, "without it the text goes on beyond the ends"
+
+
 def test_an_emblem_lends_its_outline_or_its_stroke_as_a_path():
     square = np.array([[0.0, 0.0], [1000.0, 0.0], [1000.0, 1000.0], [0.0, 1000.0]])
     stroke = np.array([[0.0, 500.0], [1000.0, 500.0]])
     lines = (), ((False, stroke),)
     emblem.bring_in(emblem.Emblem("emblem-path", ("a", "b"), ((0, 0, 0),) * 2, ((square,), (square,)), lines))
-    step = BlockStep(id="b", text="TIDE", baseline={"kind": "path", "emblem": "emblem-path", "height": 4, "at": 0.0})
+    step = BlockStep(
+        id="b", text="TIDE", baseline={"kind": "path", "emblem": "emblem-path", "height": 4, "at": 0, "fit": False}
+    )
     points, closed = emblem.track_of("emblem-path", 1, 4.0)
     assert closed and points[0] in {(0, 0), (0, 4)}
     letters = set_block(setting_at(step, 0))

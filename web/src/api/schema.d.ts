@@ -745,7 +745,8 @@ export interface components {
          *     equal share of the whole turn; `upright` letters do not lean.
          *
          *     A path is a curve through `points` (metres, in the plane of the type), or with an `emblem` the outline or stroke
-         *     of its part number `part`, as high as `height`. The middle of a line lies `at` this share of its length.
+         *     of its part number `part`, as high as `height`. With `fit` it is scaled until the longest line fills it. The
+         *     middle of a line lies `at` this share of its length.
          */
         Baseline: {
             /**
@@ -815,6 +816,11 @@ export interface components {
              * @default 2
              */
             height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Fit
+             * @default true
+             */
+            fit: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * At
              * @default 0.5
@@ -934,6 +940,7 @@ export interface components {
              *       "closed": false,
              *       "part": 1,
              *       "height": 2,
+             *       "fit": true,
              *       "at": 0.5,
              *       "below": false
              *     }

@@ -126,7 +126,8 @@ class Baseline(Model):
     equal share of the whole turn; `upright` letters do not lean.
 
     A path is a curve through `points` (metres, in the plane of the type), or with an `emblem` the outline or stroke
-    of its part number `part`, as high as `height`. The middle of a line lies `at` this share of its length.
+    of its part number `part`, as high as `height`. With `fit` it is scaled until the longest line fills it. The
+    middle of a line lies `at` this share of its length.
     """
 
     kind: Value[Literal["straight", "arc", "drum", "path"]] = "straight"
@@ -141,6 +142,7 @@ class Baseline(Model):
     emblem: Value[Identity] | None = None
     part: Value[Annotated[int, Field(ge=1, le=10_000)]] = 1
     height: Value[Size] = 2.0
+    fit: Value[bool] = True
     at: Value[Share] = 0.5
     below: Value[bool] = False
 

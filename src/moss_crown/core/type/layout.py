@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.type.emblem import find as find_emblem
 from moss_crown.core.type.families import Axes
-from moss_crown.core.type.path import STRAIGHT, Baseline, seat
+from moss_crown.core.type.path import STRAIGHT, Baseline, fitted, seat
 from moss_crown.core.type.shape import PLAIN, Cluster, Glyph, Shaping, Style, cap_height, faces, shape_line
 
 DESCENT_KEPT = 0.05
@@ -171,6 +171,7 @@ def set_block(setting: Setting) -> tuple[Letter, ...]:
         lines = _filled(lines, setting)
     width = setting.width or max((line.ink()[1] - line.ink()[0] for line in lines), default=0.0)
     baselines = _baselines(lines, setting)
+    baseline = fitted(setting.baseline, max((line.length for line in lines), default=0.0))
     placed = []
     for line, above in zip(lines, baselines, strict=True):
         if setting.align == "justify":
@@ -178,7 +179,9 @@ def set_block(setting: Setting) -> tuple[Letter, ...]:
         low, high = line.ink()
         shift = {"left": -width / 2 - low, "right": width / 2 - high}.get(setting.align, -(low + high) / 2)
         for letter, start, end, style in zip(line.letters, line.start, line.end, line.styles, strict=True):
-            placed.append(_seated(letter, start + shift, end + shift, above, line.length, style, setting))
+            placed.append(
+                _seated(letter, start + shift, end + shift, above, line.length, style, baseline, setting.size)
+            )
     placed.sort(key=lambda letter: letter.first)
     return _stand([replace(letter, index=k) for k, letter in enumerate(placed)], setting.size)
 
@@ -322,16 +325,16 @@ def _baselines(lines: list[_Line], setting: Setting) -> list[float]:
 
 
 def _seated(
-    letter: Letter, start: float, end: float, above: float, length: float, style: Style, setting: Setting
+    letter: Letter, start: float, end: float, above: float, length: float, style: Style, baseline: Baseline, size: float
 ) -> Letter:
     """A letter on its baseline: by the middle of its advance, then its own shift and its turn about its centre."""
     middle = (start + end) / 2
-    place = seat(setting.baseline, middle, above, length, (end - start) / 2)
+    place = seat(baseline, middle, above, length, (end - start) / 2)
     turn = place.turn + style.turn
     seated = np.array([place.x, place.y, place.z])
     before, after = _rotation(place.turn, place.swing), _rotation(turn, place.swing)
     centre = np.array([*letter.centre, 0.0])
-    shift = np.array(style.shift) * setting.size
+    shift = np.array(style.shift) * size
     origin = seated + before @ (np.array([start - middle, 0.0, 0.0]) + centre + shift) - after @ centre
     x, y, z = (float(c) for c in origin)
     return replace(letter, x=x, y=y, z=z, turn=turn, swing=place.swing)

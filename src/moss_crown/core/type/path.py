@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal, TypeAlias
 
@@ -14,6 +14,8 @@ PathKind: TypeAlias = Literal["straight", "arc", "drum", "path"]
 Point: TypeAlias = tuple[float, float]
 Floats: TypeAlias = NDArray[np.float64]
 
+FILLED = 1.04
+"""A path that fits is this much longer than its longest line."""
 CURVE_STEPS = 24
 """Chords of a path between two of its points."""
 
@@ -27,7 +29,8 @@ class Baseline:
     on a drum. `spread` gives every letter of a line an equal share of the whole turn. `upright` letters do not lean.
 
     On a path the middle of a line lies at the share `at` of its length; `points` are metres, `smooth` ones are joined
-    by a curve; `below` sets the letters on the other side, the other way round. `spread` then fills the whole path.
+    by a curve; with `fit` the path is scaled until the longest line fills it; `below` sets the letters on the other
+    side, the other way round. `spread` then fills the whole path.
     """
 
     kind: PathKind = "straight"
@@ -38,6 +41,7 @@ class Baseline:
     points: tuple[Point, ...] = ()
     closed: bool = False
     smooth: bool = True
+    fit: bool = False
     at: float = 0.5
     below: bool = False
 
@@ -99,6 +103,14 @@ def path_curve(baseline: Baseline) -> Floats:
     if baseline.kind != "path" or len(baseline.points) < 2:
         return np.zeros((0, 2))
     return _track(baseline.points, baseline.closed, baseline.smooth)[0]
+
+
+def fitted(baseline: Baseline, longest: float) -> Baseline:
+    """The baseline with a path that wants to fit scaled to the length of the longest line, in metres."""
+    if baseline.kind != "path" or not baseline.fit or len(baseline.points) < 2 or longest <= 0:
+        return baseline
+    scale = FILLED * longest / float(_track(baseline.points, baseline.closed, baseline.smooth)[1][-1])
+    return replace(baseline, points=tuple((x * scale, y * scale) for x, y in baseline.points))
 
 
 def _on_path(baseline: Baseline, along: float, above: float, line_length: float, reach: float) -> Seat:

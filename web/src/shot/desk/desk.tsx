@@ -38,6 +38,10 @@ export function Desk() {
   const groups = [...new Set(fields.map((field) => field.group ?? ''))];
   if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');
   const group = groups.includes(wanted) ? wanted : (groups[0] as string);
+  const drawn =
+    step.kind === 'block' && group === 'Baseline' && step.baseline?.kind === 'path' && !step.baseline.emblem
+      ? step
+      : null;
   return (
     <section
       aria-label="Desk"
@@ -88,7 +92,9 @@ export function Desk() {
         <Patterns index={index} />
       ) : (
         <div className="flex gap-4">
-          <div className="grid flex-1 grid-cols-4 content-start gap-x-4 gap-y-2">
+          <div
+            className={`grid flex-1 content-start gap-x-4 gap-y-2 ${drawn ? 'grid-cols-3' : 'grid-cols-4'}`}
+          >
             {fields
               .filter((field) => (field.group ?? '') === group)
               .map((field) => (
@@ -96,10 +102,7 @@ export function Desk() {
               ))}
             {(step.kind === 'emblem' || group === 'Place') && <Arrange step={step.id} />}
           </div>
-          {step.kind === 'block' &&
-            group === 'Baseline' &&
-            step.baseline?.kind === 'path' &&
-            !step.baseline.emblem && <PathBoard step={step} index={index} />}
+          {drawn && <PathBoard step={drawn} index={index} />}
           {step.kind === 'form' && (
             <SectionBoard step={step} index={index} side={group === 'Rear edge' ? 'rear' : 'front'} />
           )}

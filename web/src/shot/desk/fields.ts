@@ -214,6 +214,7 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
                     plain: true,
                   } as FieldSpec,
                 ]),
+            { path: '/baseline/fit', label: 'As long as the longest line', kind: 'switch' } as FieldSpec,
             number('/baseline/at', 'Middle of the line at', { unit: 'share', step: 0.01, min: 0, max: 1 }),
             { path: '/baseline/below', label: 'On the other side', kind: 'switch' } as FieldSpec,
             { path: '/baseline/spread', label: 'Spread over the whole path', kind: 'switch' } as FieldSpec,

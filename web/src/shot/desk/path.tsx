@@ -7,7 +7,7 @@ type Block = Extract<Step, { kind: 'block' }>;
 const WIDTH = 270;
 const HEIGHT = 150;
 
-/** The path that a block's lines run along: the points that draw it, and the curve that the core makes of them. */
+/** The path that a block's lines run along: the points that draw it, and the curve that the core makes of them, in their own scale. */
 export function PathBoard({ step, index }: { step: Block; index: number }) {
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);
