@@ -1,17 +1,20 @@
 """The API of a running server: doors, errors, drafts, and staying responsive."""
 
+import asyncio
 import json
 import struct
 import threading
 import time
 from uuid import uuid4
 
+import httpx
 import pytest
 
 from cluster import RunningServer
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
 from moss_crown.demo.load import load_demo
+from moss_crown.server.problems import RequestLog
 
 
 @pytest.fixture(scope="module")
@@ -312,3 +315,18 @@ def test_other_names_and_other_sites_are_turned_away(server, shot):
         connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", origin="http://lowmere.example") as socket,
     ):
         socket.recv(timeout=5)
+
+
+def test_what_nobody_foresaw_is_answered_and_goes_no_further():
+    async def app(scope, receive, send):
+        raise ZeroDivisionError
+
+    async def ask():
+        transport = httpx.ASGITransport(RequestLog(app, 1000), raise_app_exceptions=True)
+        async with httpx.AsyncClient(transport=transport, base_url="http://127.0.0.1") as client:
+            return await client.get("/api/anything")
+
+    answer = asyncio.run(ask())
+    assert answer.status_code == 500
+    assert answer.json()["code"] == "unforeseen"
+    assert answer.json()["request_id"] == answer.headers["x-request-id"]

@@ -93,14 +93,9 @@ def add_problems(app: FastAPI) -> None:
     for kind in (psycopg.OperationalError, psycopg_pool.PoolTimeout):
         app.add_exception_handler(kind, away)
 
-    @app.exception_handler(Exception)
-    async def unforeseen(request: Request, error: Exception) -> Response:
-        log.exception("unforeseen", request_id=request.scope.get("request_id"), exc_info=error)
-        return problem(request, 500, {"code": "unforeseen", "detail": "something failed that should not have"})
-
 
 class RequestLog:
-    """Gives each request an id, bounds its body, and logs how it went."""
+    """Gives each request an id, bounds its body, answers what nobody foresaw, and logs how it went."""
 
     def __init__(self, app: ASGIApp, most_bytes: int) -> None:
         self._app, self._most = app, most_bytes
@@ -138,6 +133,13 @@ class RequestLog:
                 await problem(Request(scope), 413, too_large)(scope, receive, answer)
                 return
             await self._app(scope, bounded, answer)
+        except Exception as error:
+            # Answered here and not passed on: the server below would close the connection under the next request.
+            log.exception("unforeseen", request_id=scope["request_id"], exc_info=error)
+            if status:
+                raise
+            said = {"code": "unforeseen", "detail": "something failed that should not have"}
+            await problem(Request(scope), 500, said)(scope, receive, answer)
         finally:
             if not scope["path"].startswith("/api/health"):
                 log.info(

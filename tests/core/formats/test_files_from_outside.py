@@ -122,6 +122,13 @@ def test_fonts_without_letters_or_with_too_many_points_or_cycles_are_refused_or_
         read_font(saved(font))
 
 
+def test_a_table_without_a_readable_name_is_refused():
+    raw = bytearray((FOLDER / "cinzel-latin.ttf").read_bytes())
+    raw[12:16] = b"a\xff\xffb"
+    with pytest.raises(FileRefused):
+        read_font(bytes(raw))
+
+
 def test_a_truncated_or_damaged_font_never_does_worse_than_being_refused():
     raw = (FOLDER / "cinzel-latin.ttf").read_bytes()
     packed = saved(TTFont(io.BytesIO(raw)), "woff2")

@@ -60,14 +60,13 @@ def read_font(raw: bytes) -> tuple[FontFile, ...]:
     if raw[:4] not in SIGNATURES:
         raise FileRefused("file", ", ".join(dict.fromkeys(SIGNATURES.values())), "this is not a font file")
     try:
-        faces = _unpacked(raw)
-    except FileRefused:
+        return tuple(_checked(face) for face in _unpacked(raw))
+    except (FileRefused, MemoryError):
         raise
     except (TTLibError, struct.error, AssertionError, ImportError) as broken:
         raise FileRefused("file", "a sound font", f"the font is broken: {broken or type(broken).__name__}") from None
-    except Exception as broken:  # a damaged table can make the unpacker fail in any way
+    except Exception as broken:  # a damaged table can make the libraries that read it fail in any way
         raise FileRefused("file", "a sound font", f"the font is broken: {type(broken).__name__}") from None
-    return tuple(_checked(face) for face in faces)
 
 
 def _unpacked(raw: bytes) -> list[bytes]:

@@ -102,7 +102,7 @@ def read_svg(raw: bytes) -> EmblemFile:
         rough = list(_Reader(root, math.inf).parts())
         reader = _Reader(root, TOLERANCE * _size(rough) / UNITS)
         parts = list(reader.parts())
-    except FileRefused:
+    except (FileRefused, MemoryError):
         raise
     except DefusedXmlException as hostile:
         raise FileRefused("file", "no entities", f"the drawing declares entities: {type(hostile).__name__}") from None
@@ -110,6 +110,8 @@ def read_svg(raw: bytes) -> EmblemFile:
         raise FileRefused("file", "well-formed XML", f"this is not readable as SVG: {broken}") from None
     except (ValueError, TypeError, IndexError, KeyError, OverflowError, ZeroDivisionError) as broken:
         raise FileRefused("file", "a sound SVG", f"the drawing is broken: {broken}") from None
+    except Exception as broken:  # and whatever else the libraries that read it may raise
+        raise FileRefused("file", "a sound SVG", f"the drawing is broken: {type(broken).__name__}") from None
     parts = _normalised(parts)
     if not parts:
         raise FileRefused("file", "something filled or stroked", "the drawing shows nothing")
