@@ -280,7 +280,7 @@ HOSTILE = [
     {"depth": -1},
     {"unit": 1e9},
     {"glyphs": []},
-    {"glyphs": [[9, 1, 0, 0]]},
+    {"glyphs": [[31, 1, 0, 0]]},
     {"x": 1},
 ]
 
@@ -322,7 +322,7 @@ def test_what_nobody_foresaw_is_answered_and_goes_no_further():
         raise ZeroDivisionError
 
     async def ask():
-        transport = httpx.ASGITransport(RequestLog(app, 1000), raise_app_exceptions=True)
+        transport = httpx.ASGITransport(RequestLog(app, 1000, 1000), raise_app_exceptions=True)
         async with httpx.AsyncClient(transport=transport, base_url="http://127.0.0.1") as client:
             return await client.get("/api/anything")
 

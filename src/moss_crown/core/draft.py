@@ -18,6 +18,7 @@ from moss_crown.core import limits
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import AxisPlace, AxisTag, CurvePoint, EmblemStep, Finite, Identity, Shot, Size
 from moss_crown.core.document.values import Keyed, Model, members
+from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import (
     Block,
     Structure,
@@ -51,7 +52,7 @@ from moss_crown.core.stage.scene import Sheet
 from moss_crown.core.type.families import FALLBACK, FALLBACKS
 from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
-from moss_crown.core.type.shape import Glyph, own_faces
+from moss_crown.core.type.shape import Glyph, faces, own_faces
 
 LOOK_KINDS = ("block", "emblem", "material", "environment", "lights", "stage")
 FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=31)]
@@ -120,7 +121,11 @@ def recipe_of(letter: Letter, form: Form) -> SolidRecipe:
 
 
 def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
-    """The solid of a recipe as glTF binary, two primitives: face and edge."""
+    """The solid of a recipe as glTF binary, two primitives: face and edge. Raises DocumentInvalid, FamilyUnknown."""
+    known = len(faces(recipe.family, tuple(recipe.axes)))
+    for k, (face, *_) in enumerate(recipe.glyphs):
+        if face >= known:
+            raise DocumentInvalid(f"/glyphs/{k}/0", f"below {known}", f"the family has {known} faces, not {face + 1}")
     glyphs = tuple(Glyph(*glyph) for glyph in recipe.glyphs)
     made = letter_solid(glyphs, recipe.family, tuple(recipe.axes), recipe.unit, recipe.form.form(), cache)
     grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)

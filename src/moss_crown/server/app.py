@@ -78,7 +78,7 @@ def create_app(settings: Settings | None = None, pool: Pool | None = None) -> Fa
         responses={"default": {"model": Problem, "description": "An error, as application/problem+json"}},
     )
     add_problems(app)
-    app.add_middleware(RequestLog, most_bytes=settings.request_bytes)
+    app.add_middleware(RequestLog, most_bytes=settings.request_bytes, most_upload=settings.upload_bytes)
     # Only this machine's own names: a page elsewhere must not reach the server by a name that points here.
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", settings.host])
     for subject in (health, slate, shot, families, assets, takes):

@@ -97,8 +97,8 @@ def add_problems(app: FastAPI) -> None:
 class RequestLog:
     """Gives each request an id, bounds its body, answers what nobody foresaw, and logs how it went."""
 
-    def __init__(self, app: ASGIApp, most_bytes: int) -> None:
-        self._app, self._most = app, most_bytes
+    def __init__(self, app: ASGIApp, most_bytes: int, most_upload: int) -> None:
+        self._app, self._most, self._most_upload = app, most_bytes, most_upload
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -109,6 +109,7 @@ class RequestLog:
         scope["request_id"] = given if re.fullmatch(r"[\w-]{1,64}", given) else uuid4().hex
         begun = time.perf_counter()
         status = 0
+        most = self._most_upload if scope["path"].endswith("/assets") else self._most
 
         async def answer(message: Message) -> None:
             nonlocal status
@@ -123,13 +124,13 @@ class RequestLog:
             nonlocal heard
             message = await receive()
             heard += len(message.get("body", b""))
-            if heard > self._most:
-                raise TooLarge(self._most)
+            if heard > most:
+                raise TooLarge(most)
             return message
 
         try:
-            if int(headers.get(b"content-length", b"0") or 0) > self._most:
-                too_large = TooLarge(self._most).facts()
+            if int(headers.get(b"content-length", b"0") or 0) > most:
+                too_large = TooLarge(most).facts()
                 await problem(Request(scope), 413, too_large)(scope, receive, answer)
                 return
             await self._app(scope, bounded, answer)
