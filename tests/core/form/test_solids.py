@@ -149,7 +149,7 @@ def test_any_polygon_even_a_self_crossing_one(points, d, kind, join):
 def test_a_letter_lighter_than_its_stems_is_not_there():
     letter = set_block(setting("I"))[0]
     rings = letter_outline(letter.glyphs, faces(letter.family, letter.axes))
-    for form in (Form(0.3, weight=-400.0), Form(0.3, Edge("roundover", 0.03, 0.03, 4), weight=-190.0)):
+    for form in (Form(0.3, weight=-1000.0), Form(0.3, Edge("roundover", 0.03, 0.03, 4), weight=-900.0)):
         made = solid(rings, form, letter.unit)
         assert len(made.triangles) == 0
         assert made.volume == 0
