@@ -146,13 +146,14 @@ def test_any_polygon_even_a_self_crossing_one(points, d, kind, join):
     assert manifold3d.Manifold(mesh).status() == manifold3d.Error.NoError
 
 
-def test_a_letter_lighter_than_its_stems_is_not_there():
+def test_a_glyph_without_ink_is_no_solid_and_one_too_light_keeps_a_trace():
     letter = set_block(setting("I"))[0]
     rings = letter_outline(letter.glyphs, faces(letter.family, letter.axes))
-    for form in (Form(0.3, weight=-1000.0), Form(0.3, Edge("roundover", 0.03, 0.03, 4), weight=-900.0)):
-        made = solid(rings, form, letter.unit)
-        assert len(made.triangles) == 0
-        assert made.volume == 0
+    for edge in (Edge(), Edge("roundover", 0.03, 0.03, 4)):
+        assert len(solid([], Form(0.3, edge), letter.unit).triangles) == 0
+        thin = solid(rings, Form(0.3, edge, weight=-1000.0), letter.unit)
+        assert_sound(thin)
+        assert 0 < thin.volume < 0.02 * solid(rings, Form(0.3, edge), letter.unit).volume
 
 
 UNDERCUTS = {

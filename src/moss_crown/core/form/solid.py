@@ -118,7 +118,7 @@ def solid(rings: list[Ring], form: Form, unit: float, strokes: Sequence[Line] = 
     rings = shaped(rings, form.weight, form.fill, form.wall / unit, form.join)
     if form.tube is not None:
         return _tubes(rings, list(strokes), form, form.tube, unit, edge)
-    if not rings:  # a weight below what the stems have, or a glyph without ink
+    if not rings:  # a glyph without ink
         return NOTHING
     lines = [_upright(profile(edge) / (unit, 1.0)) for edge in (form.front_used, form.rear_used)]
     built = _build(rings, lines, form, unit, edge)
