@@ -46,7 +46,8 @@ from moss_crown.core.form.tube import SectionKind, Tube
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.look.environment import diffuse_light
-from moss_crown.core.look.material import Surface
+from moss_crown.core.look.material import Surface, texture_matrix
+from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
 from moss_crown.core.stage.scene import Sheet
 from moss_crown.core.type.families import FALLBACK, FALLBACKS
@@ -225,6 +226,8 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
                     "tint": own[place] if own else None,
                     "recipe": recipe_of(letter, block.form).model_dump_json(),
                     "box": [letter.left, letter.bottom, letter.right, letter.top],
+                    "rest": np.round(letter.pose()[:3], 6).reshape(-1).tolist(),
+                    "number": letter.index,
                 }
             )
     return found
@@ -288,13 +291,13 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "turn": sample_one(step.turn, frame) if step else 0.0,
     }
     return {
-        "blocks": [[asdict(s) for s in _surfaces(shot, block, frame)] for block in blocks],
+        "blocks": [[_surface(s) for s in _surfaces(shot, block, frame)] for block in blocks],
         "sheets": [
             {
                 "centre": s.centre.tolist(),
                 "u": s.u.tolist(),
                 "v": s.v.tolist(),
-                "surface": asdict(surfaces[s.surface]),
+                "surface": _surface(surfaces[s.surface]),
                 "ambient": _ambient(s, surfaces[s.surface], surround),
             }
             for s in sheets
@@ -312,6 +315,15 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         ],
         "environment": surround,
     }
+
+
+def _surface(surface: Surface) -> dict[str, Any]:
+    """A surface as it travels: its texture by name, with the way to its space."""
+    found = asdict(surface)
+    if surface.grain:
+        found["grain"]["name"] = NAMES[surface.grain.pattern]
+        found["grain"]["to"] = np.round(texture_matrix(surface.grain), 6).reshape(-1).tolist()
+    return found
 
 
 def _surfaces(shot: Shot, block: int, frame: int) -> list[Surface]:

@@ -507,7 +507,8 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
                 place_of[key] = len(solids) if len(built.triangles) else NOWHERE
                 solids += [built] * (place_of[key] != NOWHERE)
             if place_of[key] != NOWHERE:
-                letters.append(Placed(place_of[key], np.ascontiguousarray(poses[:, count]), by_facet))
+                pose = np.ascontiguousarray(poses[:, count])
+                letters.append(Placed(place_of[key], pose, by_facet, letter.pose(), letter.index))
             count += 1
     sheets = sheets_at(shot, frame, surfaces)
     step = environment_step(shot, frame)

@@ -9,7 +9,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from moss_crown.core import limits
-from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Name, Shot, Text
+from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Material, Name, Shot, Text
 from moss_crown.farm.orders import TakeOrders
 
 
@@ -159,6 +159,16 @@ class FamilyOut(BaseModel):
     axes: list[AxisOut]
     features: list[FeatureOut]
     licence: str | None
+
+
+class MaterialOut(BaseModel):
+    """A curated material; `controls` name the texture's values that matter."""
+
+    id: str
+    name: str
+    group: str
+    controls: dict[str, str]
+    material: Material
 
 
 class SampleOut(BaseModel):

@@ -1,5 +1,7 @@
 """Samples are even, directions are drawn with the density that is claimed, the Embree door agrees with a plain twin."""
 
+from dataclasses import replace
+
 import numba
 import numpy as np
 import pytest
@@ -9,8 +11,8 @@ from moss_crown.core.look.material import Surface
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE, draft_table, to_bytes, to_display
 from moss_crown.core.render.environment_map import draw_direction, environment_map, seen
 from moss_crown.core.render.sampling import SECOND, reverse_bits, sample2, u32
-from moss_crown.core.render.shading import draw, evaluate, f32
-from moss_crown.core.render.tables import material_rows
+from moss_crown.core.render.shading import NUMBERS, SPECULAR_SHARE, draw, evaluate, f32, settle
+from moss_crown.core.render.tables import albedo_table, compute_albedo, material_rows
 from moss_crown.core.stage.scene import Surround
 
 
@@ -74,18 +76,29 @@ def test_environment_draws_have_the_claimed_density(preset, turn):
     assert (brightness / found[:, 3]).mean() == pytest.approx(power, rel=0.02)
 
 
+TABLE = albedo_table()
+
+
 @numba.njit
-def scatter(rows, tables, share, ox, oz, count):
-    """Draw `count` directions: density and throughput of each; and the integral of the density over the hemisphere."""
+def settled(table, row, cosine):
+    here = np.empty(NUMBERS, np.float32)
+    settle(here, table, row[0], row[1], row[2], row[3], row[4], row[5], row[6], row[7], row[8], cosine)
+    return here
+
+
+@numba.njit
+def scatter(table, row, ox, oz, count):
+    """Draw `count` directions: throughput of each; the integral of the density over the hemisphere; draws below."""
+    here = settled(table, row, oz)
     total = np.zeros(3)
     below = 0
     for k in range(count):
         u, v = sample2(SECOND, u32(5), reverse_bits(u32(k)), 3)
-        ix, iy, iz = draw(rows[0, 9], share, ox, f32(0), oz, u, v)
+        ix, iy, iz = draw(here, ox, f32(0), oz, u, v)
         if iz <= 0:
             below += 1
             continue
-        r, g, b, d = evaluate(rows, tables, 0, share, ox, f32(0), oz, ix, iy, iz)
+        r, g, b, d = evaluate(table, here, ox, f32(0), oz, ix, iy, iz)
         total += np.array([r / d, g / d, b / d])
     mass = 0.0
     n = 400
@@ -94,33 +107,63 @@ def scatter(rows, tables, share, ox, oz, count):
         s = np.sqrt(1 - z * z)
         for c in range(4 * n):
             phi = 2 * np.pi * (c + 0.5) / (4 * n)
-            _, _, _, d = evaluate(
-                rows, tables, 0, share, ox, f32(0), oz, f32(s * np.cos(phi)), f32(s * np.sin(phi)), f32(z)
-            )
+            _, _, _, d = evaluate(table, here, ox, f32(0), oz, f32(s * np.cos(phi)), f32(s * np.sin(phi)), f32(z))
             mass += d / n * 2 * np.pi / (4 * n)
     return total / count, mass, below / count
 
 
-@pytest.mark.parametrize("roughness", [0.3, 0.7, 1.0])
-@pytest.mark.parametrize("cosine", [0.2, 0.8])
-def test_material_draws_have_the_claimed_density(roughness, cosine):
-    """The density integrates to the share of draws that stay above the surface; white metal sends everything back."""
-    rows, tables = material_rows((Surface((1.0, 1.0, 1.0), 1.0, roughness, 1.5),))
+WHITE = (1.0, 1.0, 1.0)
+LAYERED = {
+    "metal": Surface(WHITE, 1.0, 0.3, 1.5),
+    "rough metal": Surface(WHITE, 1.0, 0.8, 1.5),
+    "clear over white": Surface(WHITE, 0.0, 0.4, 1.5),
+    "coated": Surface(WHITE, 0.0, 0.6, 1.5, coat=1.0, coat_roughness=0.35),
+    "cloth": Surface(WHITE, 0.0, 0.9, 1.4, sheen=1.0),
+    "everything": Surface(WHITE, 0.3, 0.5, 1.5, coat=0.6, coat_roughness=0.4, sheen=0.5),
+}
+
+
+@pytest.mark.parametrize("name", LAYERED)
+@pytest.mark.parametrize("cosine", [0.2, 0.5, 0.9])
+def test_material_draws_have_the_claimed_density_and_white_sends_everything_back(name, cosine):
+    """The density integrates to the share of draws that stay above the surface; no light is lost or made."""
+    rows = material_rows((LAYERED[name],))
     sine = f32(np.sqrt(1 - cosine**2))
-    albedo, mass, below = scatter(rows, tables, f32(0.6), sine, f32(cosine), 4096)
+    albedo, mass, below = scatter(TABLE, rows[0], sine, f32(cosine), 4096)
     assert mass + below == pytest.approx(1, abs=0.01)
     assert albedo == pytest.approx([1, 1, 1], abs=0.012)
 
 
-@pytest.mark.parametrize("metal", [0.0, 0.4, 1.0])
-def test_scattering_is_reciprocal(metal):
-    rows, tables = material_rows((Surface((0.8, 0.5, 0.2), metal, 0.5, 1.5),))
+@pytest.mark.parametrize("cosine", [0.15, 0.4, 0.8, 1.0])
+@pytest.mark.parametrize("roughness", [0.1, 0.6])
+def test_a_coat_over_metal_loses_and_makes_little(cosine, roughness):
+    """The larger albedo of both directions is exact for a mirror and near for a rough metal; it never makes light."""
+    row = material_rows((Surface(WHITE, 1.0, roughness, 1.5, coat=1.0, coat_roughness=0.1),))[0]
+    albedo, _, _ = scatter(TABLE, row, f32(np.sqrt(1 - cosine**2)), f32(cosine), 4096)
+    assert albedo == pytest.approx([1, 1, 1], abs=0.03)
+    assert albedo.max() < 1.008
+
+
+@pytest.mark.parametrize("name", LAYERED)
+def test_scattering_is_reciprocal(name):
+    row = material_rows((replace(LAYERED[name], colour=(0.8, 0.5, 0.2)),))[0]
     rng = np.random.default_rng(4)
     for _ in range(50):
         a, b = (v / np.linalg.norm(v) for v in np.abs(rng.normal(size=(2, 3))) + [0, 0, 0.05])
-        there = evaluate(rows, tables, 0, f32(0.5), *map(f32, a), *map(f32, b))
-        back = evaluate(rows, tables, 0, f32(0.5), *map(f32, b), *map(f32, a))
+        there = evaluate(TABLE, settled(TABLE, row, f32(a[2])), *map(f32, a), *map(f32, b))
+        back = evaluate(TABLE, settled(TABLE, row, f32(b[2])), *map(f32, b), *map(f32, a))
         assert np.array(there[:3]) / b[2] == pytest.approx(np.array(back[:3]) / a[2], rel=2e-3)
+
+
+def test_shares_of_lobes_are_chances():
+    for surface in LAYERED.values():
+        here = settled(TABLE, material_rows((surface,))[0], f32(0.6))
+        assert 0 <= here[SPECULAR_SHARE] <= 1
+        assert 0 <= here[SPECULAR_SHARE] + here[SPECULAR_SHARE + 1] <= 1 + 1e-6
+
+
+def test_the_kept_table_is_what_is_computed():
+    assert compute_albedo() == pytest.approx(TABLE, abs=1e-6)
 
 
 def test_the_draft_table_is_the_display_transform():

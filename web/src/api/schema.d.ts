@@ -425,6 +425,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/materials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Materials
+         * @description Every curated material, in the order of its group.
+         */
+        get: operations["list_materials_api_materials_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/materials/{id}/swatch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Swatch
+         * @description A picture of a curated material, as the renderer makes it.
+         */
+        get: operations["swatch_api_materials__id__swatch_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Texture Controls
+         * @description What the values of a texture mean for each pattern.
+         */
+        get: operations["texture_controls_api_textures_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/{pattern}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Texture
+         * @description A pattern as GLSL ES 3.00 functions.
+         */
+        get: operations["texture_api_textures__pattern__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production}/assets": {
         parameters: {
             query?: never;
@@ -1398,7 +1478,7 @@ export interface components {
              * Preset
              * @default two_windows
              */
-            preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent") | components["schemas"]["Keyed_Literal__two_windows____overcast____dusk_harbour____paper_tent___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | components["schemas"]["Keyed_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 0.85
@@ -1612,6 +1692,31 @@ export interface components {
              * @constant
              */
             status: "up";
+        };
+        /** KeyFloat960a */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
         };
         /** KeyFloatd612 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
@@ -2403,6 +2508,34 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyLiterale9fe */
+        Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyLiteral83d6 */
         Key_Literal__reading____reverse___: {
             /** Frame */
@@ -2543,15 +2676,43 @@ export interface components {
              */
             hold: boolean;
         };
-        /** KeyLiteraldb25 */
-        Key_Literal__two_windows____overcast____dusk_harbour____paper_tent___: {
+        /** KeyLiterale055 */
+        Key_Literal__title____letter___: {
             /** Frame */
             frame: number;
             /**
              * Value
              * @enum {string}
              */
-            value: "two_windows" | "overcast" | "dusk_harbour" | "paper_tent";
+            value: "title" | "letter";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyLiteral349b */
+        Key_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break";
             /**
              * @default {
              *       "leave": [
@@ -2767,6 +2928,23 @@ export interface components {
              * @default false
              */
             hold: boolean;
+        };
+        /** KeyedFloat960a */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
         /** KeyedFloatd612 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
@@ -3295,6 +3473,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedLiterale9fe */
+        Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedLiteral83d6 */
         Keyed_Literal__reading____reverse___: {
             /** Keys */
@@ -3380,10 +3575,27 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
-        /** KeyedLiteraldb25 */
-        Keyed_Literal__two_windows____overcast____dusk_harbour____paper_tent___: {
+        /** KeyedLiterale055 */
+        Keyed_Literal__title____letter___: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__two_windows____overcast____dusk_harbour____paper_tent___"][];
+            keys: components["schemas"]["Key_Literal__title____letter___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedLiteral349b */
+        Keyed_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break___"][];
             /**
              * Before
              * @default hold
@@ -3559,6 +3771,9 @@ export interface components {
         /**
          * Material
          * @description Metal by base colour, or a clear dielectric over a diffuse base; `metal` mixes between them.
+         *
+         *     A clear `coat` lies over it, `sheen` is the bright edge of cloth. `glow` is light of its own, as strong as a white
+         *     surface under that much light, in `glow_colour`.
          */
         Material: {
             /**
@@ -3589,6 +3804,82 @@ export interface components {
              * @default 1.5
              */
             ior: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Coat
+             * @default 0
+             */
+            coat: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Coat Roughness
+             * @default 0.08
+             */
+            coat_roughness: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Sheen
+             * @default 0
+             */
+            sheen: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Glow
+             * @default 0
+             */
+            glow: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Glow Colour
+             * @default [
+             *       1,
+             *       0.9,
+             *       0.7
+             *     ]
+             */
+            glow_colour: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "pattern": "plain",
+             *       "scale": 0.6,
+             *       "amount": 0.5,
+             *       "contrast": 0.5,
+             *       "tone": 0.3,
+             *       "relief": 0,
+             *       "wear": 0,
+             *       "colour": [
+             *         0.2,
+             *         0.2,
+             *         0.2
+             *       ],
+             *       "metal": 0,
+             *       "roughness": 0.5,
+             *       "place": "title",
+             *       "turn": 0,
+             *       "shift": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            texture: components["schemas"]["Texture"];
+        };
+        /**
+         * MaterialOut
+         * @description A curated material; `controls` name the texture's values that matter.
+         */
+        MaterialOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Group */
+            group: string;
+            /** Controls */
+            controls: {
+                [key: string]: string;
+            };
+            material: components["schemas"]["Material"];
         };
         /**
          * MaterialStep
@@ -3621,7 +3912,39 @@ export interface components {
              *       ],
              *       "metal": 1,
              *       "roughness": 0.24,
-             *       "ior": 1.5
+             *       "ior": 1.5,
+             *       "coat": 0,
+             *       "coat_roughness": 0.08,
+             *       "sheen": 0,
+             *       "glow": 0,
+             *       "glow_colour": [
+             *         1,
+             *         0.9,
+             *         0.7
+             *       ],
+             *       "texture": {
+             *         "amount": 0.5,
+             *         "colour": [
+             *           0.2,
+             *           0.2,
+             *           0.2
+             *         ],
+             *         "contrast": 0.5,
+             *         "metal": 0,
+             *         "pattern": "plain",
+             *         "place": "title",
+             *         "relief": 0,
+             *         "roughness": 0.5,
+             *         "scale": 0.6,
+             *         "shift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "tone": 0.3,
+             *         "turn": 0,
+             *         "wear": 0
+             *       }
              *     }
              */
             face: components["schemas"]["Material"];
@@ -3634,7 +3957,39 @@ export interface components {
              *       ],
              *       "metal": 1,
              *       "roughness": 0.16,
-             *       "ior": 1.5
+             *       "ior": 1.5,
+             *       "coat": 0,
+             *       "coat_roughness": 0.08,
+             *       "sheen": 0,
+             *       "glow": 0,
+             *       "glow_colour": [
+             *         1,
+             *         0.9,
+             *         0.7
+             *       ],
+             *       "texture": {
+             *         "amount": 0.5,
+             *         "colour": [
+             *           0.2,
+             *           0.2,
+             *           0.2
+             *         ],
+             *         "contrast": 0.5,
+             *         "metal": 0,
+             *         "pattern": "plain",
+             *         "place": "title",
+             *         "relief": 0,
+             *         "roughness": 0.5,
+             *         "scale": 0.6,
+             *         "shift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "tone": 0.3,
+             *         "turn": 0,
+             *         "wear": 0
+             *       }
              *     }
              */
             edge: components["schemas"]["Material"];
@@ -4156,7 +4511,39 @@ export interface components {
              *       ],
              *       "metal": 0,
              *       "roughness": 0.2,
-             *       "ior": 1.5
+             *       "ior": 1.5,
+             *       "coat": 0,
+             *       "coat_roughness": 0.08,
+             *       "sheen": 0,
+             *       "glow": 0,
+             *       "glow_colour": [
+             *         1,
+             *         0.9,
+             *         0.7
+             *       ],
+             *       "texture": {
+             *         "amount": 0.5,
+             *         "colour": [
+             *           0.2,
+             *           0.2,
+             *           0.2
+             *         ],
+             *         "contrast": 0.5,
+             *         "metal": 0,
+             *         "pattern": "plain",
+             *         "place": "title",
+             *         "relief": 0,
+             *         "roughness": 0.5,
+             *         "scale": 0.6,
+             *         "shift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "tone": 0.3,
+             *         "turn": 0,
+             *         "wear": 0
+             *       }
              *     }
              */
             floor_material: components["schemas"]["Material"];
@@ -4169,7 +4556,39 @@ export interface components {
              *       ],
              *       "metal": 0,
              *       "roughness": 0.6,
-             *       "ior": 1.5
+             *       "ior": 1.5,
+             *       "coat": 0,
+             *       "coat_roughness": 0.08,
+             *       "sheen": 0,
+             *       "glow": 0,
+             *       "glow_colour": [
+             *         1,
+             *         0.9,
+             *         0.7
+             *       ],
+             *       "texture": {
+             *         "amount": 0.5,
+             *         "colour": [
+             *           0.2,
+             *           0.2,
+             *           0.2
+             *         ],
+             *         "contrast": 0.5,
+             *         "metal": 0,
+             *         "pattern": "plain",
+             *         "place": "title",
+             *         "relief": 0,
+             *         "roughness": 0.5,
+             *         "scale": 0.6,
+             *         "shift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "tone": 0.3,
+             *         "turn": 0,
+             *         "wear": 0
+             *       }
              *     }
              */
             wall_material: components["schemas"]["Material"];
@@ -4260,6 +4679,98 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+        };
+        /**
+         * Texture
+         * @description A pattern that mixes a second layer into a material, changes its tone, and gives it relief.
+         *
+         *     `scale` is a unit of the pattern in metres. `amount` is the share of the second layer, `contrast` how sharp its
+         *     borders are, `tone` how strong the pattern's own light and dark, `relief` how deep. `wear` uncovers the second layer
+         *     on bevels. A texture runs through the whole title, or begins afresh on each letter; `turn` goes about the face's
+         *     normal, `shift` in metres.
+         */
+        Texture: {
+            /**
+             * Pattern
+             * @default plain
+             */
+            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths") | components["schemas"]["Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Scale
+             * @default 0.6
+             */
+            scale: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Amount
+             * @default 0.5
+             */
+            amount: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Contrast
+             * @default 0.5
+             */
+            contrast: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tone
+             * @default 0.3
+             */
+            tone: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Relief
+             * @default 0
+             */
+            relief: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Wear
+             * @default 0
+             */
+            wear: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Colour
+             * @default [
+             *       0.2,
+             *       0.2,
+             *       0.2
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Metal
+             * @default 0
+             */
+            metal: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Roughness
+             * @default 0.5
+             */
+            roughness: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Place
+             * @default title
+             */
+            place: ("title" | "letter") | components["schemas"]["Keyed_Literal__title____letter___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Tubes
@@ -4955,7 +5466,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                preset: "two_windows" | "overcast" | "dusk_harbour" | "paper_tent";
+                preset: "two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break";
             };
             cookie?: never;
         };
@@ -5109,6 +5620,126 @@ export interface operations {
             header?: never;
             path: {
                 id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_materials_api_materials_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaterialOut"][];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    swatch_api_materials__id__swatch_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    texture_controls_api_textures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: string;
+                        };
+                    };
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    texture_api_textures__pattern__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pattern: string;
             };
             cookie?: never;
         };

@@ -5,6 +5,26 @@ export interface Surface {
   metal: number;
   roughness: number;
   ior: number;
+  coat: number;
+  coat_roughness: number;
+  sheen: number;
+  glow: [number, number, number];
+  grain: Grain | null;
+}
+/** A texture at a frame: the name of its pattern, its second layer, and the way from the title (metres) to its space. */
+export interface Grain {
+  name: string;
+  scale: number;
+  amount: number;
+  contrast: number;
+  tone: number;
+  relief: number;
+  wear: number;
+  colour: [number, number, number];
+  metal: number;
+  roughness: number;
+  by_letter: boolean;
+  to: number[];
 }
 export interface LetterAtRest {
   text: string;
@@ -16,6 +36,8 @@ export interface LetterAtRest {
   tint: [number, number, number] | null; // its own colour, scene-linear
   recipe: string;
   box: [number, number, number, number];
+  rest: number[]; // rows of the 3x4 matrix to its place in the title at rest
+  number: number;
 }
 /** A block of a span: its step and form step by id, cap height, and a cut through a stem, in metres. */
 export interface BlockAtRest {

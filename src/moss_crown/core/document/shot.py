@@ -310,13 +310,73 @@ class DriveStep(StepBase):
     reach: Cadence = Cadence()
 
 
+class Texture(Model):
+    """A pattern that mixes a second layer into a material, changes its tone, and gives it relief.
+
+    `scale` is a unit of the pattern in metres. `amount` is the share of the second layer, `contrast` how sharp its
+    borders are, `tone` how strong the pattern's own light and dark, `relief` how deep. `wear` uncovers the second layer
+    on bevels. A texture runs through the whole title, or begins afresh on each letter; `turn` goes about the face's
+    normal, `shift` in metres.
+    """
+
+    pattern: Value[
+        Literal[
+            "plain",
+            "brushed",
+            "cast",
+            "hammered",
+            "blotches",
+            "veins",
+            "speckles",
+            "chips",
+            "strata",
+            "rings",
+            "concrete",
+            "plaster",
+            "knit",
+            "weave",
+            "felt",
+            "dots",
+            "stripes",
+            "paper",
+            "crackle",
+            "frost",
+            "dust",
+            "clumps",
+            "depths",
+        ]
+    ] = "plain"
+    scale: Value[Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)]] = 0.6
+    amount: Value[Share] = 0.5
+    contrast: Value[Share] = 0.5
+    tone: Value[Share] = 0.3
+    relief: Value[Share] = 0.0
+    wear: Value[Share] = 0.0
+    colour: Value[Colour] = (0.2, 0.2, 0.2)
+    metal: Value[Share] = 0.0
+    roughness: Value[Share] = 0.5
+    place: Value[Literal["title", "letter"]] = "title"
+    turn: Value[Degrees] = 0.0
+    shift: Value[Vec3] = (0.0, 0.0, 0.0)
+
+
 class Material(Model):
-    """Metal by base colour, or a clear dielectric over a diffuse base; `metal` mixes between them."""
+    """Metal by base colour, or a clear dielectric over a diffuse base; `metal` mixes between them.
+
+    A clear `coat` lies over it, `sheen` is the bright edge of cloth. `glow` is light of its own, as strong as a white
+    surface under that much light, in `glow_colour`.
+    """
 
     colour: Value[Colour] = (0.8, 0.8, 0.8)
     metal: Value[Share] = 0.0
     roughness: Value[Share] = 0.4
     ior: Value[Annotated[float, Field(ge=1, le=3, allow_inf_nan=False)]] = 1.5
+    coat: Value[Share] = 0.0
+    coat_roughness: Value[Share] = 0.08
+    sheen: Value[Share] = 0.0
+    glow: Value[Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]] = 0.0
+    glow_colour: Value[Colour] = (1.0, 0.9, 0.7)
+    texture: Texture = Texture()
 
 
 class MaterialStep(StepBase):
@@ -331,7 +391,24 @@ class EnvironmentStep(StepBase):
     """What metal reflects. `turn` goes about the vertical."""
 
     kind: Literal["environment"] = "environment"
-    preset: Value[Literal["two_windows", "overcast", "dusk_harbour", "paper_tent"]] = "two_windows"
+    preset: Value[
+        Literal[
+            "two_windows",
+            "overcast",
+            "dusk_harbour",
+            "paper_tent",
+            "long_softbox",
+            "lamp_row",
+            "low_sun",
+            "night_market",
+            "cold_tube",
+            "rim_pair",
+            "top_light",
+            "morning_mist",
+            "lantern_room",
+            "storm_break",
+        ]
+    ] = "two_windows"
     strength: Value[Strength] = 0.85
     turn: Value[Degrees] = 0.0
 

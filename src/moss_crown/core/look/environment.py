@@ -6,13 +6,29 @@ here from softboxes and gradients; none is a photograph.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-Preset: TypeAlias = Literal["two_windows", "overcast", "dusk_harbour", "paper_tent"]
+Preset: TypeAlias = Literal[
+    "two_windows",
+    "overcast",
+    "dusk_harbour",
+    "paper_tent",
+    "long_softbox",
+    "lamp_row",
+    "low_sun",
+    "night_market",
+    "cold_tube",
+    "rim_pair",
+    "top_light",
+    "morning_mist",
+    "lantern_room",
+    "storm_break",
+]
 Picture = NDArray[np.float32]
 
 WIDTH, HEIGHT = 512, 256
@@ -28,16 +44,11 @@ def directions(width: int = WIDTH, height: int = HEIGHT) -> NDArray[np.float64]:
     )
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=16)
 def environment(preset: Preset) -> Picture:
     """(HEIGHT, WIDTH, 3) float32 radiance of a preset."""
     sky = directions()
-    picture = {
-        "two_windows": _two_windows,
-        "overcast": _overcast,
-        "dusk_harbour": _dusk_harbour,
-        "paper_tent": _paper_tent,
-    }[preset](sky)
+    picture = _PRESETS[preset](sky)
     kept: Picture = np.ascontiguousarray(picture, np.float32)
     kept.setflags(write=False)  # it is shared
     return kept
@@ -130,3 +141,160 @@ def _paper_tent(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     """A bright tent of paper with a dark slit at the camera: even light, calm reflections."""
     picture = _ramp(sky[..., 1], [(-1, (0.35, 0.34, 0.33)), (0.0, (0.75, 0.74, 0.72)), (1, (1.25, 1.25, 1.25))])
     return np.asarray(picture * (1 - 0.93 * _box(sky, 0, 4, 16, 70, 4))[..., None])
+
+
+def _plain(sky: NDArray[np.float64], floor: float, horizon: float, zenith: float) -> NDArray[np.float64]:
+    """A dim room in grey: radiance below, level and above."""
+    return _ramp(sky[..., 1], [(-1, (floor,) * 3), (0, (horizon,) * 3), (1, (zenith,) * 3)])
+
+
+def _add(picture: NDArray[np.float64], mask: NDArray[np.float64], *colour: float) -> NDArray[np.float64]:
+    return np.asarray(picture + mask[..., None] * np.array(colour))
+
+
+def _long_softbox(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """One very long box above the camera and a thin one low in front: a clean gradient down every face."""
+    picture = _plain(sky, 0.02, 0.05, 0.08)
+    picture = _add(picture, _box(sky, 0, 42, 190, 26, 10), 3.6, 3.5, 3.35)
+    picture = _add(picture, _box(sky, 0, -14, 150, 4, 3), 0.9, 0.95, 1.0)
+    return _add(picture, _box(sky, 180, 30, 120, 18, 10), 0.8, 0.85, 0.95)
+
+
+def _lamp_row(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Bulbs along the edge of a stage and a second row above: warm points in every bevel."""
+    picture = _plain(sky, 0.012, 0.03, 0.025) * np.array([1.0, 0.86, 0.7])
+    for azimuth in range(-84, 85, 14):
+        picture = _add(picture, _box(sky, azimuth, -9, 4.5, 4.5, 1.5), 16.0, 10.2, 4.8)
+        picture = _add(picture, _box(sky, azimuth + 7, 38, 3.5, 3.5, 1.5), 11.0, 7.4, 3.9)
+    return _add(picture, _box(sky, 0, 20, 150, 40, 22), 0.22, 0.15, 0.09)
+
+
+def _low_sun(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Late afternoon: a hazy sun low on the right, a deep sky, warm ground."""
+    up = sky[..., 1]
+    picture = _ramp(
+        up,
+        [
+            (-1, (0.08, 0.06, 0.04)),
+            (-0.03, (0.17, 0.125, 0.08)),
+            (0.0, (0.95, 0.70, 0.46)),
+            (0.16, (0.62, 0.60, 0.58)),
+            (0.55, (0.22, 0.34, 0.56)),
+            (1, (0.10, 0.20, 0.42)),
+        ],
+    )
+    yaw = np.degrees(np.arctan2(sky[..., 0], sky[..., 2]))
+    pitch = np.degrees(np.arcsin(np.clip(up, -1, 1)))
+    away = np.hypot(np.minimum(np.abs(yaw - 58), 360 - np.abs(yaw - 58)), (pitch - 11) * 1.4)
+    picture = _add(picture, np.exp(-((away / 26) ** 2)), 2.6, 1.5, 0.7)
+    return _add(picture, _smooth(5.5, 3.0, away), 62.0, 40.0, 20.0)
+
+
+def _night_market(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Stalls at night: panels and strings of light in four colours, darkness above."""
+    picture = _ramp(sky[..., 1], [(-1, (0.02, 0.016, 0.02)), (0, (0.045, 0.03, 0.04)), (1, (0.006, 0.008, 0.018))])
+    stalls = [(-74, 8, 26, 14, (5.0, 1.5, 0.7)), (-30, 12, 20, 10, (0.7, 3.2, 2.6)), (16, 6, 30, 16, (4.6, 2.9, 1.1))]
+    stalls += [
+        (62, 12, 18, 22, (3.6, 0.7, 2.4)),
+        (112, 8, 30, 10, (4.0, 2.4, 1.0)),
+        (-128, 10, 24, 12, (0.9, 1.8, 4.0)),
+    ]
+    for azimuth, elevation, width, height, colour in stalls:
+        picture = _add(picture, _box(sky, azimuth, elevation, width, height, 3), *colour)
+    for azimuth in range(-90, 91, 9):
+        picture = _add(
+            picture, _box(sky, azimuth, 30 + 5 * np.cos(np.radians(azimuth * 4)), 2.6, 2.6, 1.2), 9.0, 6.2, 3.0
+        )
+    return picture
+
+
+def _cold_tube(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Bare tubes on a dark ceiling: long, thin, blue-white lines."""
+    picture = np.asarray(_plain(sky, 0.012, 0.03, 0.03) * np.array([0.85, 0.95, 1.0]))
+    for azimuth, elevation, length in ((-40, 40, 70), (34, 52, 80), (0, 24, 46), (160, 38, 90)):
+        picture = _add(picture, _box(sky, azimuth, elevation, length, 2.4, 0.9), 11.0, 13.6, 16.0)
+    return picture
+
+
+def _rim_pair(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Two tall strips, one on each side and a little behind: edges drawn in light, faces nearly dark."""
+    picture = _plain(sky, 0.015, 0.035, 0.04)
+    picture = _add(picture, _box(sky, -104, 12, 10, 90, 4), 9.5, 8.6, 7.4)
+    picture = _add(picture, _box(sky, 104, 12, 10, 90, 4), 7.0, 8.4, 10.0)
+    return _add(picture, _box(sky, 0, 60, 60, 12, 8), 0.7, 0.7, 0.7)
+
+
+def _top_light(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A round skylight straight above, walls falling off to black."""
+    up = sky[..., 1]
+    picture = _ramp(
+        up, [(-1, (0.03, 0.03, 0.03)), (-0.2, (0.015, 0.015, 0.016)), (0.6, (0.08, 0.085, 0.09)), (1, (0.2, 0.2, 0.2))]
+    )
+    return _add(picture, _smooth(0.80, 0.88, up), 7.6, 7.9, 8.3)
+
+
+def _morning_mist(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Thick white air with a brighter place where the sun stands: soft, cool, almost without contrast."""
+    up = sky[..., 1]
+    picture = _ramp(
+        up, [(-1, (0.26, 0.27, 0.28)), (0, (0.66, 0.70, 0.74)), (0.4, (0.86, 0.92, 1.0)), (1, (0.62, 0.72, 0.86))]
+    )
+    yaw = np.arctan2(sky[..., 0], sky[..., 2])
+    return _add(picture, np.exp(-(((yaw - 0.9) / 0.6) ** 2) - ((up - 0.42) / 0.25) ** 2), 2.4, 2.1, 1.7)
+
+
+def _lantern_room(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Inside the head of a lighthouse: a ring of panes in dark bars, the sea below."""
+    yaw = np.degrees(np.arctan2(sky[..., 0], sky[..., 2]))
+    up = sky[..., 1]
+    picture = _ramp(
+        up,
+        [
+            (-1, (0.02, 0.03, 0.035)),
+            (-0.35, (0.05, 0.09, 0.10)),
+            (-0.34, (0.03, 0.03, 0.03)),
+            (1, (0.03, 0.028, 0.026)),
+        ],
+    )
+    panes = _smooth(-0.24, -0.2, up) * _smooth(0.62, 0.58, up)
+    bars = _smooth(1.0, 2.2, np.abs((yaw % 30) - 15)) * _smooth(0.012, 0.03, np.abs(up - 0.2))
+    sky_tone = 0.7 + 0.5 * np.cos(np.radians(yaw + 40))
+    return _add(picture, panes * bars * sky_tone, 1.9, 2.2, 2.5)
+
+
+def _storm_break(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Slate clouds with one bright tear low on the left."""
+    up = sky[..., 1]
+    picture = _ramp(
+        up,
+        [
+            (-1, (0.03, 0.035, 0.04)),
+            (-0.01, (0.07, 0.08, 0.09)),
+            (0.02, (0.22, 0.25, 0.28)),
+            (0.5, (0.10, 0.12, 0.145)),
+            (1, (0.06, 0.07, 0.09)),
+        ],
+    )
+    yaw = np.degrees(np.arctan2(sky[..., 0], sky[..., 2]))
+    ragged = 4 * np.sin(np.radians(yaw * 5)) + 2 * np.sin(np.radians(yaw * 13 + 40))
+    pitch = np.degrees(np.arcsin(np.clip(up, -1, 1))) - ragged * 0.4
+    tear = _smooth(62, 38, np.abs(yaw + 42)) * _smooth(6, 3, np.abs(pitch - 13))
+    return _add(picture, tear, 9.0, 7.6, 5.4)
+
+
+_PRESETS: dict[Preset, Callable[[NDArray[np.float64]], NDArray[np.float64]]] = {
+    "two_windows": _two_windows,
+    "overcast": _overcast,
+    "dusk_harbour": _dusk_harbour,
+    "paper_tent": _paper_tent,
+    "long_softbox": _long_softbox,
+    "lamp_row": _lamp_row,
+    "low_sun": _low_sun,
+    "night_market": _night_market,
+    "cold_tube": _cold_tube,
+    "rim_pair": _rim_pair,
+    "top_light": _top_light,
+    "morning_mist": _morning_mist,
+    "lantern_room": _lantern_room,
+    "storm_break": _storm_break,
+}

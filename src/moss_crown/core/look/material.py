@@ -1,39 +1,110 @@
-"""Materials at a frame, as rows of numbers for the renderer and the draft."""
+"""Materials at a frame, as numbers for the renderer, the draft and the exports."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from moss_crown.core.document.shot import Material
-from moss_crown.core.motion.values import sample_one
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.shot import Material, Texture
+from moss_crown.core.look.patterns import NAMES
+from moss_crown.core.motion.values import sample_choice, sample_one
+
+Colour = tuple[float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Grain:
+    """A texture at one frame: the number of its pattern, and the second layer that it mixes in. See `Texture`."""
+
+    pattern: int
+    scale: float = 0.6
+    amount: float = 0.5
+    contrast: float = 0.5
+    tone: float = 0.3
+    relief: float = 0.0
+    wear: float = 0.0
+    colour: Colour = (0.2, 0.2, 0.2)
+    metal: float = 0.0
+    roughness: float = 0.5
+    by_letter: bool = False
+    turn: float = 0.0
+    shift: Colour = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True, slots=True)
 class Surface:
-    """A material at one frame. Colour scene-linear Rec.709."""
+    """A material at one frame. Colour and glow scene-linear Rec.709; no grain where it is even."""
 
-    colour: tuple[float, float, float]
+    colour: Colour
     metal: float
     roughness: float
     ior: float
+    coat: float = 0.0
+    coat_roughness: float = 0.08
+    sheen: float = 0.0
+    glow: Colour = (0.0, 0.0, 0.0)
+    grain: Grain | None = None
 
     @property
     def dielectric_reflectance(self) -> float:
         """Fresnel reflectance at normal incidence of the clear layer."""
-        return ((self.ior - 1) / (self.ior + 1)) ** 2
+        return float(((self.ior - 1) / (self.ior + 1)) ** 2)
 
 
 def surface_at(material: Material, frame: float) -> Surface:
-    r, g, b = (float(c) for c in sample_one(material.colour, frame))
+    strength = sample_one(material.glow, frame)
+    glow = _colour(material.glow_colour, frame)
     return Surface(
-        (r, g, b),
-        sample_one(material.metal, frame),
-        sample_one(material.roughness, frame),
-        sample_one(material.ior, frame),
+        colour=_colour(material.colour, frame),
+        metal=sample_one(material.metal, frame),
+        roughness=sample_one(material.roughness, frame),
+        ior=sample_one(material.ior, frame),
+        coat=sample_one(material.coat, frame),
+        coat_roughness=sample_one(material.coat_roughness, frame),
+        sheen=sample_one(material.sheen, frame),
+        glow=(glow[0] * strength, glow[1] * strength, glow[2] * strength),
+        grain=_grain_at(material.texture, frame),
     )
 
 
-def linear(colour: tuple[float, float, float]) -> tuple[float, float, float]:
+def _grain_at(texture: Texture, frame: float) -> Grain | None:
+    pattern = NAMES.index(sample_choice(texture.pattern, frame))
+    if pattern == 0:
+        return None
+    x, y, z = (float(v) for v in sample_one(texture.shift, frame))
+    return Grain(
+        pattern=pattern,
+        scale=sample_one(texture.scale, frame),
+        amount=sample_one(texture.amount, frame),
+        contrast=sample_one(texture.contrast, frame),
+        tone=sample_one(texture.tone, frame),
+        relief=sample_one(texture.relief, frame),
+        wear=sample_one(texture.wear, frame),
+        colour=_colour(texture.colour, frame),
+        metal=sample_one(texture.metal, frame),
+        roughness=sample_one(texture.roughness, frame),
+        by_letter=sample_choice(texture.place, frame) == "letter",
+        turn=sample_one(texture.turn, frame),
+        shift=(x, y, z),
+    )
+
+
+def _colour(value: object, frame: float) -> Colour:
+    red, green, blue = (float(c) for c in sample_one(value, frame))
+    return red, green, blue
+
+
+def texture_matrix(grain: Grain) -> NDArray[np.float64]:
+    """(3, 4) from the title's space, in metres, to the texture's: shifted, turned about z, in units of its scale."""
+    angle = np.radians(grain.turn)
+    c, s = np.cos(angle), np.sin(angle)
+    turn = np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]]) / grain.scale
+    return np.column_stack([turn, -turn @ np.array(grain.shift)])
+
+
+def linear(colour: Colour) -> Colour:
     """An sRGB colour, 0 to 1, as scene-linear Rec.709 (IEC 61966-2-1)."""
     red, green, blue = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in colour)
     return red, green, blue

@@ -17,6 +17,7 @@ from moss_crown.core.render.environment_map import draw_direction, find, seen
 from moss_crown.core.render.sampling import mix, reverse_bits, sample2, u32
 from moss_crown.core.render.shading import (
     HALF,
+    NUMBERS,
     ONE,
     TWO,
     TWO_PI,
@@ -24,11 +25,12 @@ from moss_crown.core.render.shading import (
     draw,
     evaluate,
     f32,
-    look_up,
     luminance,
-    specular_share,
+    seen_albedo,
+    settle,
     tangents,
 )
+from moss_crown.core.render.texturing import textured
 
 _FAR = f32(1e30)
 _SPREAD = f32(0.42)  # standard deviation of the Gaussian pixel filter, in pixels
@@ -94,8 +96,11 @@ def trace_rows(
     ray = _ray_buffer()
     words = ray.view(np.uint32)
     address = ray.ctypes.data
+    here = np.empty(NUMBERS, np.float32)
+    point = np.empty(8, np.float32)
     scene, second, surround, lens = world.scene, world.second, world.surround, world.lens
-    rows, tables, normals, facet = world.rows, world.tables, world.normals, world.facet
+    rows, albedo, normals, facet = world.rows, world.albedo, world.normals, world.facet
+    corners, rest = world.corners, world.rest
     poses, camera, surface, first_triangle = world.poses, world.camera, world.surface, world.first_triangle
     lamps, choice, light_of = world.lights, world.choice, world.light_of
     lights = len(lamps)
@@ -199,6 +204,39 @@ def trace_rows(
                     sx = normals[triangle, 0, 0] * bw + normals[triangle, 1, 0] * bu + normals[triangle, 2, 0] * bv
                     sy = normals[triangle, 0, 1] * bw + normals[triangle, 1, 1] * bu + normals[triangle, 2, 1] * bv
                     sz = normals[triangle, 0, 2] * bw + normals[triangle, 1, 2] * bu + normals[triangle, 2, 2] * bv
+                    material = surface[instance, facet[triangle]]
+                    r, g, b_ = rows[material, 0], rows[material, 1], rows[material, 2]
+                    metal, rough = rows[material, 3], rows[material, 4]
+                    if rows[material, 12] > ZERO:
+                        lx = corners[triangle, 0] * bw + corners[triangle, 3] * bu + corners[triangle, 6] * bv
+                        ly = corners[triangle, 1] * bw + corners[triangle, 4] * bu + corners[triangle, 7] * bv
+                        lz = corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv
+                        # To the title at rest, or afresh on each letter: far from where any other one looks.
+                        own = rest[instance, 12] if rows[material, 23] > ZERO else ZERO
+                        q0, q1, q2, q3 = rest[instance, 0], rest[instance, 1], rest[instance, 2], rest[instance, 3]
+                        q4, q5, q6, q7 = rest[instance, 4], rest[instance, 5], rest[instance, 6], rest[instance, 7]
+                        q8, q9, q10, q11 = rest[instance, 8], rest[instance, 9], rest[instance, 10], rest[instance, 11]
+                        if rows[material, 23] > ZERO:
+                            q0, q1, q2, q3 = ONE, ZERO, ZERO, own * f32(3.71)
+                            q4, q5, q6, q7 = ZERO, ONE, ZERO, own * f32(1.93)
+                            q8, q9, q10, q11 = ZERO, ZERO, ONE, own * f32(2.47)
+                        point[0] = q0 * lx + q1 * ly + q2 * lz + q3
+                        point[1] = q4 * lx + q5 * ly + q6 * lz + q7
+                        point[2] = q8 * lx + q9 * ly + q10 * lz + q11
+                        point[3] = q0 * sx + q1 * sy + q2 * sz
+                        point[4] = q4 * sx + q5 * sy + q6 * sz
+                        point[5] = q8 * sx + q9 * sy + q10 * sz
+                        point[6] = ONE if facet[triangle] == 1 or facet[triangle] == 3 else ZERO
+                        point[7] = ONE if depth == 0 else ZERO
+                        textured(rows.ctypes.data, material, point.ctypes.data)
+                        r, g, b_, metal, rough = point[0], point[1], point[2], point[3], point[4]
+                        ex, ey, ez = point[5], point[6], point[7]
+                        hx = q0 * ex + q4 * ey + q8 * ez
+                        hy = q1 * ex + q5 * ey + q9 * ez
+                        hz = q2 * ex + q6 * ey + q10 * ez
+                        # Bumps turn the normal against the slope along the surface (Blinn, 1978).
+                        along = hx * sx + hy * sy + hz * sz
+                        sx, sy, sz = sx - hx + along * sx, sy - hy + along * sy, sz - hz + along * sz
                     nx, ny, nz = (
                         c00 * sx + c01 * sy + c02 * sz,
                         c10 * sx + c11 * sy + c12 * sz,
@@ -222,38 +260,40 @@ def trace_rows(
                         nx, ny, nz = gx, gy, gz
                         facing = max(-(nx * dx + ny * dy + nz * dz), f32(1e-3))
 
-                    material = surface[instance, facet[triangle]]
                     tx, ty, tz, wx, wy, wz = tangents(nx, ny, nz)
                     out_x, out_y = -(tx * dx + ty * dy + tz * dz), -(wx * dx + wy * dy + wz * dz)
                     scale = ONE / math.sqrt(out_x * out_x + out_y * out_y + facing * facing)
                     out_x, out_y, out_z = out_x * scale, out_y * scale, facing * scale
-                    specular = specular_share(rows, tables, material, out_z)
+                    settle(
+                        here,
+                        albedo,
+                        r,
+                        g,
+                        b_,
+                        metal,
+                        rough,
+                        rows[material, 5],
+                        rows[material, 6],
+                        rows[material, 7],
+                        rows[material, 8],
+                        out_z,
+                    )
+                    if rows[material, 9] + rows[material, 10] + rows[material, 11] > ZERO:
+                        r, g, b_ = (
+                            through_r * rows[material, 9],
+                            through_g * rows[material, 10],
+                            through_b * rows[material, 11],
+                        )
+                        if depth <= 1:
+                            direct_r, direct_g, direct_b = direct_r + r, direct_g + g, direct_b + b_
+                        else:
+                            later_r, later_g, later_b = later_r + r, later_g + g, later_b + b_
 
                     if depth == 0:
                         film[y, x, 3] += ONE
-                        a_o, b_o = look_up(tables, material, 0, out_z), look_up(tables, material, 1, out_z)
-                        under = ONE - look_up(tables, material, 2, out_z)
-                        film[y, x, 4] += min(
-                            rows[material, 0] * (a_o - b_o)
-                            + b_o
-                            + rows[material, 3] * (ONE - a_o)
-                            + rows[material, 6] * under,
-                            ONE,
-                        )
-                        film[y, x, 5] += min(
-                            rows[material, 1] * (a_o - b_o)
-                            + b_o
-                            + rows[material, 4] * (ONE - a_o)
-                            + rows[material, 7] * under,
-                            ONE,
-                        )
-                        film[y, x, 6] += min(
-                            rows[material, 2] * (a_o - b_o)
-                            + b_o
-                            + rows[material, 5] * (ONE - a_o)
-                            + rows[material, 8] * under,
-                            ONE,
-                        )
+                        film[y, x, 4] += min(seen_albedo(albedo, here, 0, out_z) + rows[material, 9], ONE)
+                        film[y, x, 5] += min(seen_albedo(albedo, here, 1, out_z) + rows[material, 10], ONE)
+                        film[y, x, 6] += min(seen_albedo(albedo, here, 2, out_z) + rows[material, 11], ONE)
                         film[y, x, 7] += nx
                         film[y, x, 8] += ny
                         film[y, x, 9] += nz
@@ -298,9 +338,7 @@ def trace_rows(
                         if in_z <= f32(1e-4) or gx * lx + gy * ly + gz * lz <= ZERO:
                             continue
                         in_x, in_y = tx * lx + ty * ly + tz * lz, wx * lx + wy * ly + wz * lz
-                        r, g, b_, drawn = evaluate(
-                            rows, tables, material, specular, out_x, out_y, out_z, in_x, in_y, in_z
-                        )
+                        r, g, b_, drawn = evaluate(albedo, here, out_x, out_y, out_z, in_x, in_y, in_z)
                         chance = chance * picked
                         weight = chance / (chance * chance + drawn * drawn)
                         r = r * er * weight * through_r
@@ -317,7 +355,7 @@ def trace_rows(
 
                     # Go on in a direction drawn from the material.
                     u, v = sample2(second, pixel, index, 4 + depth * 4)
-                    in_x, in_y, in_z = draw(rows[material, 9], specular, out_x, out_y, out_z, u, v)
+                    in_x, in_y, in_z = draw(here, out_x, out_y, out_z, u, v)
                     if in_z <= f32(1e-4):
                         break
                     dx, dy, dz = (
@@ -327,9 +365,7 @@ def trace_rows(
                     )
                     if gx * dx + gy * dy + gz * dz <= ZERO:
                         break
-                    r, g, b_, density = evaluate(
-                        rows, tables, material, specular, out_x, out_y, out_z, in_x, in_y, in_z
-                    )
+                    r, g, b_, density = evaluate(albedo, here, out_x, out_y, out_z, in_x, in_y, in_z)
                     scale = ONE / max(density, f32(1e-20))
                     through_r, through_g, through_b = (
                         through_r * r * scale,

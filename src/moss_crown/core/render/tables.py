@@ -7,14 +7,19 @@ E(mu) = F0 * A(mu) + (1 - F0) * B(mu). A is the albedo at F = 1. Missing energy 
 from __future__ import annotations
 
 from functools import lru_cache
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.look.material import Surface
+from moss_crown.core.look.material import Surface, texture_matrix
 
 SMALLEST_ALPHA = 1e-3
 COSINES = 64
+LEVELS = 48
+"""Roughnesses at which the tables stand, evenly by the root of alpha."""
+KEPT = Path(__file__).with_name("albedo.npy")
+SHEEN_ALPHA = 0.35
 _AZIMUTHS, _HEIGHTS = 64, 96
 
 
@@ -27,7 +32,13 @@ def cosines() -> NDArray[np.float64]:
     return np.linspace(0, 1, COSINES)
 
 
-@lru_cache(maxsize=256)
+def levels() -> NDArray[np.float64]:
+    """The alphas at which the tables stand."""
+    low = np.sqrt(SMALLEST_ALPHA)
+    found: NDArray[np.float64] = np.linspace(low, 1, LEVELS) ** 2
+    return found
+
+
 def specular_albedo(alpha: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """A and B at `cosines()`, by integrating over visible normals (Dupuy and Benyoub, 2023): the mean of F G2 / G1."""
     mu = np.maximum(cosines(), 1e-4)[:, None, None]
@@ -64,26 +75,71 @@ def multiple(f0: NDArray[np.float64], mean_albedo: float) -> NDArray[np.float64]
     return mean_fresnel**2 * mean_albedo / (1 - mean_fresnel * (1 - mean_albedo))
 
 
-ROW = 12
-"""Numbers a material row holds: F0, multiple and diffuse (r g b each), alpha, clear F0, 1 / (1 - A mean)."""
+def sheen_albedo() -> NDArray[np.float64]:
+    """Directional albedo of the sheen lobe at `cosines()`, by the midpoint rule over the hemisphere."""
+    mu = np.maximum(cosines(), 1e-3)[:, None, None]
+    z = ((np.arange(160) + 0.5) / 160)[None, :, None]
+    phi = ((np.arange(160) + 0.5) / 160 * 2 * np.pi)[None, None, :]
+    so, si = np.sqrt(1 - mu * mu), np.sqrt(1 - z * z)
+    hz = mu + z
+    length = np.sqrt((so + si * np.cos(phi)) ** 2 + (si * np.sin(phi)) ** 2 + hz**2)
+    sine = np.sqrt(np.clip(1 - (hz / length) ** 2, 0, 1))
+    inverse = 1 / SHEEN_ALPHA
+    distribution = (2 + inverse) * sine**inverse / (2 * np.pi)
+    value = distribution / (4 * (mu + z - mu * z)) * z
+    found: NDArray[np.float64] = value.mean((1, 2)) * 2 * np.pi
+    return found
 
 
-def material_rows(surfaces: tuple[Surface, ...]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Rows (m, ROW) and tables (m, 3, COSINES): A, B, and the albedo of the clear layer over a diffuse base."""
+def compute_albedo() -> NDArray[np.float32]:
+    """(3, LEVELS + 1, COSINES): A and B by roughness, and in plane 2 the sheen's albedo in row 0, and in rows 1 to 4
+    what belongs to each level: means of A and B over a diffuse hemisphere (row 1 and 2), and of the sheen (row 3)."""
+    table = np.zeros((3, LEVELS + 1, COSINES), np.float32)
+    for k, alpha in enumerate(levels()):
+        a, b = specular_albedo(float(alpha))
+        table[0, k], table[1, k] = a, b
+        table[2, 1, k], table[2, 2, k] = hemispherical(a), hemispherical(b)
+    table[:2, LEVELS] = table[:2, LEVELS - 1]
+    table[2, 1:3, LEVELS:] = table[2, 1:3, LEVELS - 1 : LEVELS]
+    sheen = sheen_albedo()
+    table[2, 0] = sheen
+    table[2, 3] = hemispherical(sheen)
+    return table
+
+
+@lru_cache(maxsize=1)
+def albedo_table() -> NDArray[np.float32]:
+    """`compute_albedo`, which takes seconds, as it is kept beside this module; a test compares them."""
+    found: NDArray[np.float32] = np.load(KEPT)
+    return found
+
+
+ROW = 44
+"""Numbers a material row holds: see `material_rows`."""
+
+
+def material_rows(surfaces: tuple[Surface, ...]) -> NDArray[np.float32]:
+    """Rows (m, ROW).
+
+    0 colour (3), 3 metal, 4 roughness, 5 clear F0, 6 coat, 7 coat roughness, 8 sheen, 9 glow (3); then the texture:
+    12 pattern, 13 amount, 14 contrast, 15 tone, 16 relief, 17 wear, 18 colour (3), 21 metal, 22 roughness,
+    23 by letter, 24 to texture space (3 x 4).
+    """
     rows = np.zeros((len(surfaces), ROW), np.float32)
-    tables = np.zeros((len(surfaces), 3, COSINES), np.float32)
-    for k, surface in enumerate(surfaces):
-        alpha = alpha_of(surface.roughness)
-        a, b = specular_albedo(alpha)
-        mean = hemispherical(a)
-        colour = np.array(surface.colour)
-        clear = surface.dielectric_reflectance
-        clear_multiple = float(multiple(np.array(clear), mean))
-        layer = clear * a + (1 - clear) * b + (1 - a) * clear_multiple
-        metal = surface.metal
-        rows[k, 0:3] = metal * colour + (1 - metal) * clear
-        rows[k, 3:6] = metal * multiple(colour, mean) + (1 - metal) * clear_multiple
-        rows[k, 6:9] = (1 - metal) * colour / max(1 - hemispherical(layer), 1e-6)
-        rows[k, 9:12] = alpha, clear, 1 / max(1 - mean, 1e-6)
-        tables[k] = a, b, layer
-    return rows, tables
+    for k, s in enumerate(surfaces):
+        rows[k, :12] = (
+            *s.colour,
+            s.metal,
+            s.roughness,
+            s.dielectric_reflectance,
+            s.coat,
+            s.coat_roughness,
+            s.sheen,
+            *s.glow,
+        )
+        if s.grain:
+            g = s.grain
+            rows[k, 12:18] = g.pattern, g.amount, g.contrast, g.tone, g.relief, g.wear
+            rows[k, 18:24] = *g.colour, g.metal, g.roughness, g.by_letter
+            rows[k, 24:36] = texture_matrix(g).reshape(-1)
+    return rows

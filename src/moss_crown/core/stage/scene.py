@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -61,11 +61,17 @@ class Camera:
 
 @dataclass(frozen=True)
 class Placed:
-    """A letter in the scene: which solid, its poses at even times over the shutter (t, 4, 4), surfaces by facet."""
+    """A letter in the scene: which solid, its poses at even times over the shutter (t, 4, 4), surfaces by facet.
+
+    `rest` (4, 4) takes it to the title at rest, where textures run through; `number` tells letters apart where they
+    begin afresh.
+    """
 
     solid: int
     poses: NDArray[np.float64]
     surfaces: tuple[int, int, int, int, int]
+    rest: NDArray[np.float64] = field(default_factory=lambda: np.eye(4))
+    number: int = 0
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from fastapi import APIRouter, Depends, Query, Response, WebSocket
 
 from moss_crown.core.document.door import write_shot
 from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.look.environment import Preset
 from moss_crown.core.picture import ENDINGS
 from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
@@ -110,9 +111,7 @@ async def solid(recipe: str = Query(max_length=4000), here: Context = Depends(co
 
 
 @router.get("/environments/{preset}", response_class=Response)
-async def environment(
-    preset: Literal["two_windows", "overcast", "dusk_harbour", "paper_tent"], here: Context = Depends(context)
-) -> Response:
+async def environment(preset: Preset, here: Context = Depends(context)) -> Response:
     body = await here.pool.draft.run(jobs.environment_of, preset)
     return Response(body, media_type="application/octet-stream", headers=FOREVER)
 

@@ -6,6 +6,7 @@ import { Arrange } from './arrange';
 import { useFamilies } from './families';
 import { fieldsOf } from './fields';
 import { Letters } from './letters';
+import { MaterialChoice, useTextureControls } from './materials';
 import { PathBoard } from './path';
 import { Patterns } from './patterns';
 import { SectionBoard } from './section';
@@ -22,6 +23,7 @@ export function Desk() {
   const ridges = useShot((s) => s.ridges);
   const picked = useShot((s) => s.picked);
   const { data: families } = useFamilies();
+  const controls = useTextureControls();
   const [wanted, setWanted] = useState('');
   if (!document || !step) {
     return (
@@ -34,7 +36,7 @@ export function Desk() {
   if (step.kind === 'form' && ridges.length)
     said.push(`the edge is wider than a stem and meets in a ridge: ${ridges.join(' ')}`);
   const family = step.kind === 'block' ? families?.find((f) => f.id === step.family) : undefined;
-  const fields = fieldsOf(step, family);
+  const fields = fieldsOf(step, { family, controls });
   const groups = [...new Set(fields.map((field) => field.group ?? ''))];
   if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');
   const group = groups.includes(wanted) ? wanted : (groups[0] as string);
@@ -95,6 +97,9 @@ export function Desk() {
           <div
             className={`grid flex-1 content-start gap-x-4 gap-y-2 ${drawn ? 'grid-cols-3' : 'grid-cols-4'}`}
           >
+            {step.kind === 'material' && (group === 'Face' || group === 'Edge') && (
+              <MaterialChoice step={step} index={index} side={group === 'Face' ? 'face' : 'edge'} />
+            )}
             {fields
               .filter((field) => (field.group ?? '') === group)
               .map((field) => (

@@ -61,12 +61,69 @@ const PLACE = [
   vector('/scale', 'Scale', { step: 0.01 }),
 ];
 
-const material = (path: string, name: string): FieldSpec[] => [
-  { path: `${path}/colour`, label: `${name}: colour`, kind: 'colour' },
-  number(`${path}/metal`, `${name}: metal`, { min: 0, max: 1 }),
-  number(`${path}/roughness`, `${name}: roughness`, { min: 0, max: 1 }),
-  number(`${path}/ior`, `${name}: index of refraction`, { min: 1, max: 3 }),
+const PATTERNS: [string, string][] = [
+  ['plain', 'none'],
+  ['brushed', 'brushed'],
+  ['cast', 'sand cast'],
+  ['hammered', 'hammered'],
+  ['blotches', 'weathered patches'],
+  ['veins', 'veins'],
+  ['speckles', 'speckles'],
+  ['chips', 'chips of stone'],
+  ['strata', 'layers of stone'],
+  ['rings', 'timber'],
+  ['concrete', 'concrete'],
+  ['plaster', 'plaster'],
+  ['knit', 'knit'],
+  ['weave', 'weave'],
+  ['felt', 'felt'],
+  ['dots', 'dots'],
+  ['stripes', 'stripes'],
+  ['paper', 'paper'],
+  ['crackle', 'crackled glaze'],
+  ['frost', 'frost'],
+  ['dust', 'chalk dust'],
+  ['clumps', 'moss'],
+  ['depths', 'cloudy'],
 ];
+
+const material = (path: string): FieldSpec[] => [
+  { path: `${path}/colour`, label: 'Colour', kind: 'colour' },
+  number(`${path}/metal`, 'Metal', { min: 0, max: 1 }),
+  number(`${path}/roughness`, 'Roughness', { min: 0, max: 1 }),
+  number(`${path}/ior`, 'Index of refraction', { min: 1, max: 3 }),
+  number(`${path}/coat`, 'Clear coat', { min: 0, max: 1 }),
+  number(`${path}/coat_roughness`, 'Roughness of the coat', { min: 0, max: 1 }),
+  number(`${path}/sheen`, 'Sheen', { min: 0, max: 1 }),
+  number(`${path}/glow`, 'Glow', { step: 0.05, min: 0, max: 1000 }),
+  { path: `${path}/glow_colour`, label: 'Colour of the glow', kind: 'colour' },
+];
+
+/** A texture's values; `names` says what they mean for its pattern, and the main ones come first. */
+function textureFields(path: string, pattern: unknown, names: Record<string, string>): FieldSpec[] {
+  const own = (member: string, fallback: string) => names[member] ?? fallback;
+  const values: FieldSpec[] = [
+    number(`${path}/scale`, own('scale', 'Scale'), {
+      unit: 'm',
+      step: 0.01,
+      decimals: 3,
+      min: 0.001,
+      max: 100,
+    }),
+    number(`${path}/amount`, own('amount', 'Second layer'), { min: 0, max: 1 }),
+    number(`${path}/contrast`, own('contrast', 'Hard borders'), { min: 0, max: 1 }),
+    number(`${path}/tone`, own('tone', 'Light and dark'), { min: 0, max: 1 }),
+    number(`${path}/relief`, own('relief', 'Relief'), { min: 0, max: 1 }),
+    number(`${path}/wear`, own('wear', 'Worn on bevels'), { min: 0, max: 1 }),
+    { path: `${path}/colour`, label: 'Second colour', kind: 'colour' },
+    number(`${path}/metal`, 'Second: metal', { min: 0, max: 1 }),
+    number(`${path}/roughness`, 'Second: roughness', { min: 0, max: 1 }),
+    choice(`${path}/place`, 'Runs', ['title', 'through the title'], ['letter', 'afresh on each letter']),
+    number(`${path}/turn`, 'Turned', { unit: '°', step: 1, decimals: 1 }),
+    vector(`${path}/shift`, 'Shifted', { unit: 'm', step: 0.02 }),
+  ];
+  return [choice(`${path}/pattern`, 'Texture', ...PATTERNS), ...(pattern === 'plain' ? [] : values)];
+}
 
 const grouped = (group: string, fields: FieldSpec[]): FieldSpec[] => fields.map((f) => ({ ...f, group }));
 
@@ -255,10 +312,13 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
 }
 
 /** The fields of a step, in the order in which they are thought of. */
-export function fieldsOf(step: Step, family?: Family): FieldSpec[] {
+export function fieldsOf(
+  step: Step,
+  more: { family?: Family | undefined; controls?: Record<string, Record<string, string>> | undefined } = {},
+): FieldSpec[] {
   switch (step.kind) {
     case 'block':
-      return blockFields(step, family);
+      return blockFields(step, more.family);
     case 'emblem':
       return [
         { path: '/emblem', label: 'Emblem', kind: 'emblem', wide: true },
@@ -318,7 +378,15 @@ export function fieldsOf(step: Step, family?: Family): FieldSpec[] {
         { path: '/reach/ease', label: 'Ease', kind: 'ease' },
       ];
     case 'material':
-      return [...material('/face', 'Face'), ...material('/edge', 'Edge')];
+      return (['face', 'edge'] as const).flatMap((side) => {
+        const title = side === 'face' ? 'Face' : 'Edge';
+        const pattern = step[side]?.texture?.pattern ?? 'plain';
+        const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};
+        return [
+          ...grouped(title, material(`/${side}`)),
+          ...grouped(`${title} texture`, textureFields(`/${side}/texture`, pattern, names)),
+        ];
+      });
     case 'environment':
       return [
         choice(
@@ -328,6 +396,16 @@ export function fieldsOf(step: Step, family?: Family): FieldSpec[] {
           ['overcast', 'overcast'],
           ['dusk_harbour', 'dusk harbour'],
           ['paper_tent', 'paper tent'],
+          ['long_softbox', 'long softbox'],
+          ['lamp_row', 'lamp row'],
+          ['low_sun', 'low sun'],
+          ['night_market', 'night market'],
+          ['cold_tube', 'cold tubes'],
+          ['rim_pair', 'pair of rim strips'],
+          ['top_light', 'skylight'],
+          ['morning_mist', 'morning mist'],
+          ['lantern_room', 'lantern room'],
+          ['storm_break', 'break in a storm'],
         ),
         number('/strength', 'Strength', { step: 0.02, min: 0, max: 100 }),
         number('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),

@@ -6,6 +6,7 @@ import { type Draft, type LetterAtRest, type Look, poseAt, type Span, type Surfa
 import type { View } from '../store';
 import { DisplayPass } from './display';
 import { toEquirect } from './equirect';
+import { grow, setRest } from './grain';
 
 const ENVIRONMENT_WIDTH = 512;
 const ENVIRONMENT_HEIGHT = 256;
@@ -98,7 +99,7 @@ export class DraftStage {
     const look = draft.looks[draft.look_of[frame - draft.first] ?? 0];
     // A new draft is a new object each time: only what really differs is made anew.
     if (look && JSON.stringify(look) !== this.lookKey) this.arrange(look);
-    const lettersKey = span.letters.map((l) => `${l.block} ${l.recipe} ${l.tint}`).join();
+    const lettersKey = span.letters.map((l) => `${l.block} ${l.recipe} ${l.tint} ${l.rest}`).join();
     if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
     if (lettersKey === this.lettersKey) {
       for (const { batch, instance, letter } of this.places) {
@@ -267,7 +268,14 @@ export class DraftStage {
         .filter(({ letter }) => letter.block === block);
       const materials = this.materials(block);
       (['face', 'edge'] as const).forEach((facet, side) => {
-        const batch = this.batch(own, facet, materials[side] as THREE.Material);
+        const material = materials[side] as THREE.Material;
+        const batch = this.batch(own, facet, material);
+        setRest(
+          material,
+          own
+            .filter(({ letter }) => (this.built.get(letter.recipe) as Facets)[facet].index)
+            .map(({ letter }) => letter),
+        );
         this.title.add(batch);
       });
     }
@@ -340,18 +348,20 @@ export class DraftStage {
     return made;
   }
 
-  private readonly byBlock = new Map<number, [THREE.MeshStandardMaterial, THREE.MeshStandardMaterial]>();
+  private readonly byBlock = new Map<number, [THREE.MeshPhysicalMaterial, THREE.MeshPhysicalMaterial]>();
 
   private materials(block: number) {
     let pair = this.byBlock.get(block);
     if (!pair) {
-      pair = [new THREE.MeshStandardMaterial(), new THREE.MeshStandardMaterial()];
+      pair = [new THREE.MeshPhysicalMaterial(), new THREE.MeshPhysicalMaterial()];
       this.byBlock.set(block, pair);
     }
     const look = this.look?.blocks[block];
     if (look) {
-      dress(pair[0], look[0]);
-      dress(pair[1], look[1]);
+      pair.forEach((material, side) => {
+        dress(material, look[side] as Surface);
+        grow(material, look[side] as Surface, side === 1, () => this.ask());
+      });
     }
     return pair;
   }
@@ -371,6 +381,7 @@ export class DraftStage {
       const material = new THREE.MeshLambertMaterial();
       material.color.setRGB(...sheet.surface.colour, THREE.LinearSRGBColorSpace);
       material.emissive.setRGB(...sheet.ambient, THREE.LinearSRGBColorSpace);
+      grow(material, sheet.surface, false, () => this.ask());
       const mesh = new THREE.Mesh(PLANE, material);
       mesh.matrixAutoUpdate = false;
       mesh.matrix.makeBasis(u, v, u.clone().cross(v).normalize());
@@ -538,9 +549,16 @@ function lightTarget(samples: number): THREE.WebGLRenderTarget {
 const TINT = new THREE.Color();
 const PLANE = new THREE.PlaneGeometry(2, 2);
 
-function dress(material: THREE.MeshStandardMaterial, surface: Surface): THREE.MeshStandardMaterial {
+function dress(material: THREE.MeshPhysicalMaterial, surface: Surface): THREE.MeshPhysicalMaterial {
   material.color.setRGB(...surface.colour, THREE.LinearSRGBColorSpace);
   material.metalness = surface.metal;
   material.roughness = Math.max(0.04, surface.roughness);
+  material.ior = Math.min(surface.ior, 2.333);
+  material.clearcoat = surface.coat;
+  material.clearcoatRoughness = Math.max(0.04, surface.coat_roughness);
+  material.sheen = surface.sheen;
+  material.sheenColor.setRGB(1, 1, 1);
+  material.sheenRoughness = 0.6;
+  material.emissive.setRGB(...surface.glow, THREE.LinearSRGBColorSpace);
   return material;
 }

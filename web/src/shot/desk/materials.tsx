@@ -1,0 +1,153 @@
+import { useQuery } from '@tanstack/react-query';
+import { useMemo, useState } from 'react';
+import { api, ok, type Schemas } from '../../api/client';
+import { Button, Dialog, inputLook } from '../../ui/controls';
+import { useShotStore } from '../context';
+import type { Step } from '../store';
+
+type MaterialStep = Extract<Step, { kind: 'material' }>;
+type Curated = Schemas['MaterialOut'];
+type Side = 'face' | 'edge';
+
+function useMaterials() {
+  return useQuery({
+    queryKey: ['materials'],
+    queryFn: async () => (await ok(api.GET('/api/materials'))) as Curated[],
+    staleTime: Infinity,
+  });
+}
+
+/** What the values of each texture mean, by pattern. */
+export function useTextureControls(): Record<string, Record<string, string>> | undefined {
+  return useQuery({
+    queryKey: ['textures'],
+    queryFn: () => ok(api.GET('/api/textures')),
+    staleTime: Infinity,
+  }).data;
+}
+
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
+
+/** Which material of the catalogue a side has, and the way to another. */
+export function MaterialChoice({ step, index, side }: { step: MaterialStep; index: number; side: Side }) {
+  const store = useShotStore();
+  const { data } = useMaterials();
+  const [open, setOpen] = useState(false);
+  const chosen = useMemo(() => data?.find((m) => same(m.material, step[side])), [data, step, side]);
+  function put(material: Curated, sides: Side[]) {
+    setOpen(false);
+    const patch = sides.map((s) => ({
+      op: 'replace' as const,
+      path: `/steps/${index}/${s}`,
+      value: material.material,
+    }));
+    const named =
+      sides.length > 1
+        ? [{ op: 'replace' as const, path: `/steps/${index}/name`, value: material.name }]
+        : [];
+    store.edit([...patch, ...named], material.name);
+  }
+  return (
+    <div className="col-span-2">
+      <div className="mb-0.5 h-4.5 text-dim text-xs">Material</div>
+      <button
+        type="button"
+        className={`${inputLook} flex items-center gap-2 text-left`}
+        aria-label={`Material of the ${side}: ${chosen?.name ?? 'own'}`}
+        onClick={() => setOpen(true)}
+      >
+        {chosen && (
+          <img
+            src={`/api/materials/${chosen.id}/swatch`}
+            alt=""
+            className="-my-1 h-6 w-8 rounded object-cover"
+          />
+        )}
+        {chosen?.name ?? 'own values: choose another'}
+      </button>
+      {data && (
+        <MaterialDialog open={open} side={side} materials={data} onClose={() => setOpen(false)} onPut={put} />
+      )}
+    </div>
+  );
+}
+
+function MaterialDialog({
+  open,
+  side,
+  materials,
+  onClose,
+  onPut,
+}: {
+  open: boolean;
+  side: Side;
+  materials: Curated[];
+  onClose: () => void;
+  onPut: (material: Curated, sides: Side[]) => void;
+}) {
+  const [wanted, setWanted] = useState('');
+  const [both, setBoth] = useState(true);
+  const groups = [...new Set(materials.map((m) => m.group))];
+  const shown = materials.filter((m) =>
+    `${m.name} ${m.group}`.toLowerCase().includes(wanted.trim().toLowerCase()),
+  );
+  return (
+    <Dialog
+      open={open}
+      wide
+      onOpenChange={(o) => !o && onClose()}
+      title="Material"
+      about="Each is a start: every value of it can be changed afterwards."
+    >
+      <div className="mb-3 flex items-center gap-3">
+        <input
+          className={`${inputLook} max-w-60`}
+          placeholder="Find a material"
+          aria-label="Find a material"
+          value={wanted}
+          onChange={(e) => setWanted(e.target.value)}
+        />
+        <label className="flex items-center gap-2 text-sm">
+          <input type="checkbox" checked={both} onChange={(e) => setBoth(e.target.checked)} />
+          on face and edge
+        </label>
+      </div>
+      <div className="max-h-[56vh] overflow-y-auto pr-1">
+        {groups.map((group) => {
+          const own = shown.filter((m) => m.group === group);
+          if (!own.length) return null;
+          return (
+            <section key={group} aria-label={group} className="mb-3">
+              <h3 className="mb-1 text-dim text-sm">{group}</h3>
+              <ul className="grid grid-cols-6 gap-2">
+                {own.map((material) => (
+                  <li key={material.id}>
+                    <button
+                      type="button"
+                      className="w-full overflow-hidden rounded-lg border text-left hover:border-moss"
+                      onClick={() => onPut(material, both ? ['face', 'edge'] : [side])}
+                    >
+                      <img
+                        src={`/api/materials/${material.id}/swatch`}
+                        alt=""
+                        loading="lazy"
+                        className="aspect-[4/3] w-full object-cover"
+                      />
+                      <span className="block truncate px-1.5 py-1 text-xs">{material.name}</span>
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </section>
+          );
+        })}
+        {!shown.length && <p className="text-dim">No material of that name.</p>}
+      </div>
+      <div className="mt-2 flex justify-end">
+        <Button look="quiet" onClick={onClose}>
+          Leave it as it is
+        </Button>
+      </div>
+    </Dialog>
+  );
+}
