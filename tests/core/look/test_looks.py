@@ -7,7 +7,8 @@ from moss_crown.core.document.shot import Material
 from moss_crown.core.document.values import Key, Keyed, straight
 from moss_crown.core.look.environment import HEIGHT, WIDTH, directions, environment
 from moss_crown.core.look.material import Surface, surface_at
-from moss_crown.core.render.tables import alpha_of, cosines, hemispherical, material_rows, specular_albedo
+from moss_crown.core.render.shading import DIFFUSE, F0, NUMBERS, settle
+from moss_crown.core.render.tables import albedo_table, alpha_of, cosines, hemispherical, material_rows, specular_albedo
 
 PRESETS = ["two_windows", "overcast", "dusk_harbour", "paper_tent"]
 
@@ -70,10 +71,17 @@ def test_a_smooth_surface_loses_nothing_and_a_rough_one_some():
     assert specular_albedo(alpha_of(1.0))[0].min() < 0.9
 
 
+def settled(row, cosine):
+    here = np.empty(NUMBERS, np.float32)
+    settle(here, albedo_table(), *row[:9], cosine)
+    return here
+
+
 def test_rows_split_metal_and_base():
-    rows, tables = material_rows((Surface((0.9, 0.5, 0.1), 1.0, 0.3, 1.5), Surface((0.9, 0.5, 0.1), 0.0, 0.3, 1.5)))
-    assert rows[0, :3] == pytest.approx([0.9, 0.5, 0.1])
-    assert rows[0, 6:9] == pytest.approx([0, 0, 0])
-    assert rows[1, :3] == pytest.approx([0.04] * 3)
-    assert rows[1, 6] > 0.9
-    assert tables.shape == (2, 3, 64)
+    metal, base = (
+        settled(material_rows((Surface((0.9, 0.5, 0.1), metal, 0.3, 1.5),))[0], np.float32(0.7)) for metal in (1.0, 0.0)
+    )
+    assert metal[F0 : F0 + 3] == pytest.approx([0.9, 0.5, 0.1])
+    assert metal[DIFFUSE : DIFFUSE + 3] == pytest.approx([0, 0, 0])
+    assert base[F0 : F0 + 3] == pytest.approx([0.04] * 3)
+    assert base[DIFFUSE] > 0.9

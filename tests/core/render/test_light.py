@@ -1,11 +1,15 @@
 """The renderer against closed forms: furnaces, a rectangle light over a plane, shadows, passes, motion."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from letters import alike
 from moss_crown.core.form.solid import solid
-from moss_crown.core.look.material import Surface
+from moss_crown.core.look.material import Grain, Surface, surface_at
+from moss_crown.core.look.materials import MATERIALS
+from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.render.renderer import Render, RenderSettings, render
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
@@ -51,6 +55,58 @@ def test_a_white_furnace_gives_one(roughness, metal):
     inside = picture.alpha[..., 0] > 0.999
     assert inside.sum() > 300
     assert picture.beauty[inside].mean(0) == pytest.approx([1, 1, 1], abs=0.01)
+
+
+@pytest.mark.parametrize("name", MATERIALS)
+def test_every_curated_material_keeps_all_light_when_its_colours_are_white(name):
+    """Its structure is kept: layers, roughness, coat, sheen, and which layer shows where."""
+    surface = surface_at(MATERIALS[name].material, 0)
+    white = (1.0, 1.0, 1.0)
+    grain = replace(surface.grain, colour=white, tone=0.0, relief=0.0) if surface.grain else None
+    surface = replace(surface, colour=white, glow=(0.0, 0.0, 0.0), grain=grain)
+    wide = camera(place=(3, 2, 5), half=(0.25, 0.25))
+    picture = render(scene([surface], cam=wide), RenderSettings(24, 24, 256, depth=16, clamp=0), None)
+    inside = picture.alpha[..., 0] > 0.999
+    assert picture.beauty[inside].mean(0) == pytest.approx([1, 1, 1], abs=0.012)
+
+
+def test_a_glow_is_as_bright_as_it_says():
+    dark = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, glow=(2.0, 0.5, 0.0))
+    picture = render(scene([dark], sky=NO_SKY), RenderSettings(8, 8, 16, clamp=0), None)
+    assert mean(picture) == pytest.approx([2.0, 0.5, 0.0], rel=1e-5)
+
+
+def test_a_texture_stays_on_a_letter_that_moves_and_runs_on_to_the_next():
+    """At rest the title is one piece; a letter that has moved takes its part of the texture along."""
+    grain = Grain(NAMES.index("stripes"), scale=0.5, contrast=1.0, tone=0.0, colour=(1.0, 1.0, 1.0), roughness=1.0)
+    striped = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, grain=grain)
+    settings = RenderSettings(32, 8, 64, depth=1, clamp=0)
+    at_rest = Placed(0, scaled(0.01), (0,) * 5, scaled(0.01)[0])
+    moved = scaled(0.01)
+    moved[0, 0, 3] = 0.7
+    there = Placed(0, moved, (0,) * 5, scaled(0.01)[0])
+    one = render(scene([striped], cam=camera(half=(0.1, 0.02)), letters=[at_rest]), settings, None)
+    cam = camera(place=(0.7, 0, 5), aim=(0.7, 0, 0), half=(0.1, 0.02))
+    two = render(scene([striped], cam=cam, letters=[there]), settings, None)
+    assert np.abs(one.beauty - two.beauty).mean() < 0.02
+    assert np.ptp(one.beauty[..., 0].mean(0)) > 0.5
+    # Stripes are an eighth of a metre apart: half of that further along, light and dark have changed places.
+    shifted = Placed(0, scaled(0.01), (0,) * 5, scaled(0.01)[0] + np.array([[0, 0, 0, 1 / 16]] + [[0] * 4] * 3))
+    three = render(scene([striped], cam=camera(half=(0.1, 0.02)), letters=[shifted]), settings, None)
+    assert np.corrcoef(one.beauty[..., 0].mean(0), three.beauty[..., 0].mean(0))[0, 1] < -0.8
+
+
+def test_relief_bends_the_light_and_keeps_the_outline():
+    grain = Grain(NAMES.index("hammered"), scale=0.6, tone=0.0, amount=0.0, relief=1.0)
+    bumpy = Surface((0.8,) * 3, 1.0, 0.2, 1.5, grain=grain)
+    flat = replace(bumpy, grain=replace(grain, relief=0.0))
+    settings = RenderSettings(48, 48, 32)
+    cam = camera(place=(1, 1, 5), half=(0.25, 0.25))
+    one, two = (render(scene([s], cam=cam), settings, None) for s in (bumpy, flat))
+    assert (one.alpha == two.alpha).all()
+    inside = one.alpha[..., 0] > 0.999
+    assert np.linalg.norm(one.normal[inside], axis=1).min() > 0.3
+    assert np.abs(one.normal - two.normal)[inside].mean() > 0.05
 
 
 @pytest.mark.parametrize("albedo", [0.2, 0.8])

@@ -1,12 +1,13 @@
 """Samples are even, directions are drawn with the density that is claimed, the Embree door agrees with a plain twin."""
 
 from dataclasses import replace
+from typing import get_args
 
 import numba
 import numpy as np
 import pytest
 
-from moss_crown.core.look.environment import environment
+from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE, draft_table, to_bytes, to_display
 from moss_crown.core.render.environment_map import draw_direction, environment_map, seen
@@ -61,7 +62,7 @@ def look(sky, directions):
     return found
 
 
-@pytest.mark.parametrize("preset", ["two_windows", "overcast", "dusk_harbour", "paper_tent"])
+@pytest.mark.parametrize("preset", get_args(Preset))
 @pytest.mark.parametrize("turn", [0.0, 73.0])
 def test_environment_draws_have_the_claimed_density(preset, turn):
     sky, power = environment_map(Surround(environment(preset), 1.3, turn))

@@ -33,7 +33,7 @@ def _textured(all_rows, m, all_point):
     pz = rows[m, 32] * x + rows[m, 33] * y + rows[m, 34] * z + rows[m, 35]
     kind, amount, contrast = rows[m, 12], rows[m, 13], rows[m, 14]
     # Laid on the surface by the side that its normal looks to.
-    front = abs(nz) >= 0.5
+    front = 3.0 * nz * nz >= nx * nx + ny * ny
     upward = abs(ny) > abs(nx)
     deep = rows[m, 16] * _DEEPEST
     second, tone, height = 0.0, 0.0, 0.0
