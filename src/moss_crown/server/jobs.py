@@ -18,6 +18,7 @@ from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_lette
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
+from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.picture import FrameOrder, ModelFormat, export_model, frame_pixels, render_frame, render_settings
 from moss_crown.core.render.display import draft_table
@@ -128,6 +129,16 @@ def arrangement_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict
             return space_evenly(shot, frame)
         case _:
             return fit_width(shot, frame, order["step"], order["share"])
+
+
+def lighting_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:
+    """The patch that places lights as ordered."""
+    shot = kit.shot_of(document)
+    frame = float(order["frame"])
+    if order["kit"]:
+        return light_with(shot, frame, order["kit"])
+    effect, x, y = order["effect"], order["x"], order["y"]
+    return point_light(shot, frame, order["step"], order["light"], effect, x, y, _cache())
 
 
 def ridges_of(document: dict[str, Any]) -> list[str]:

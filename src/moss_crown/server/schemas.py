@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from moss_crown.core import limits
 from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Material, Name, Shot, Text
+from moss_crown.core.lighting import Effect, Kit
 from moss_crown.farm.orders import TakeOrders
 
 
@@ -124,6 +125,22 @@ class Arrangement(Message):
     side: Literal["left", "centre", "right", "top", "middle", "bottom"] = "centre"
     to: Literal["blocks", "frame", "action_safe", "title_safe"] = "frame"
     share: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.8
+
+
+class Lighting(Message):
+    """Lights to place: a kit around the title, or one light by its effect on a place of the picture.
+
+    x, y: shares of the picture's width and height, from the top left.
+    """
+
+    revision: int
+    frame: FrameNumber
+    kit: Kit | None = None
+    step: Identity = "lights"
+    light: int = Field(default=0, ge=0, le=1_000)
+    effect: Effect = "highlight"
+    x: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.5
+    y: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.5
 
 
 class AssetOut(BaseModel):

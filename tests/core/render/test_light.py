@@ -67,7 +67,10 @@ def test_every_curated_material_keeps_all_light_when_its_colours_are_white(name)
     wide = camera(place=(3, 2, 5), half=(0.25, 0.25))
     picture = render(scene([surface], cam=wide), RenderSettings(24, 24, 256, depth=16, clamp=0), None)
     inside = picture.alpha[..., 0] > 0.999
-    assert picture.beauty[inside].mean(0) == pytest.approx([1, 1, 1], abs=0.012)
+    # A coat over a rough metal is not exact: it may lose two hundredths, and never makes light.
+    coated_metal = surface.coat > 0 and surface.metal > 0.3
+    assert picture.beauty[inside].mean(0) == pytest.approx([1, 1, 1], abs=0.022 if coated_metal else 0.012)
+    assert picture.beauty[inside].mean() < 1.008
 
 
 def test_a_glow_is_as_bright_as_it_says():

@@ -226,6 +226,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/light": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Light
+         * @description Place lights: a kit around the title, or one light where its effect was pointed at. One edit, undone like any.
+         */
+        post: operations["light_api_shots__shot__light_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/undo": {
         parameters: {
             query?: never;
@@ -3728,6 +3748,46 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /**
+         * Lighting
+         * @description Lights to place: a kit around the title, or one light by its effect on a place of the picture.
+         *
+         *     x, y: shares of the picture's width and height, from the top left.
+         */
+        Lighting: {
+            /** Revision */
+            revision: number;
+            /** Frame */
+            frame: number;
+            /** Kit */
+            kit?: ("key_and_fill" | "key_and_rim" | "soft_front" | "footlights" | "through_window" | "low_sun" | "top_light" | "side_pair" | "glow_only") | null;
+            /**
+             * Step
+             * @default lights
+             */
+            step: string;
+            /**
+             * Light
+             * @default 0
+             */
+            light: number;
+            /**
+             * Effect
+             * @default highlight
+             * @enum {string}
+             */
+            effect: "highlight" | "shadow" | "edge";
+            /**
+             * X
+             * @default 0.5
+             */
+            x: number;
+            /**
+             * Y
+             * @default 0.5
+             */
+            y: number;
+        };
         /** LightsStep */
         LightsStep: {
             /** Id */
@@ -5287,6 +5347,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Arrangement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    light_api_shots__shot__light_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lighting"];
             };
         };
         responses: {

@@ -75,7 +75,14 @@ export function shotCommands(
       run: () => nudge(store, 0, -NUDGE),
     },
     { name: 'Pick every letter', keys: 'A', run: () => pickAll(store) },
-    { name: 'Pick nothing', keys: 'Escape', run: () => store.pick([]) },
+    {
+      name: 'Pick nothing',
+      keys: 'Escape',
+      run: () => {
+        store.pick([]);
+        store.point(null);
+      },
+    },
     { name: 'Guides', keys: 'G', run: () => store.toggle('guides') },
     { name: 'Loop', keys: 'L', run: () => store.toggle('loop') },
     { name: 'Light or dark', keys: 'Shift+T', run: toggleTheme },

@@ -45,6 +45,7 @@ export interface ShotState {
   lane: string;
   proof: Proof | null;
   ridges: string[];
+  pointing: { step: string; light: number; effect: NonNullable<Schemas['Lighting']['effect']> } | null; // a light being placed
   picked: number[]; // letters of the span at the playhead
 }
 
@@ -71,6 +72,7 @@ export function createShot(id: string) {
     lane: '',
     proof: null,
     ridges: [],
+    pointing: null,
     picked: [],
   }));
   const { getState: get, setState: set } = store;
@@ -204,6 +206,28 @@ export function createShot(id: string) {
     }
   }
 
+  /** Let the core place lights: a kit, or one by its effect. */
+  async function light(order: Partial<Schemas['Lighting']>) {
+    while (sending || waiting.length) await new Promise((r) => setTimeout(r, 30));
+    const { revision, frame } = get();
+    try {
+      const body = {
+        step: 'lights',
+        light: 0,
+        effect: 'highlight',
+        x: 0.5,
+        y: 0.5,
+        ...order,
+        revision,
+        frame,
+      } as const;
+      take(await ok(api.POST('/api/shots/{shot}/light', { params: { path: { shot: id } }, body })));
+      await afterChange();
+    } catch (error) {
+      tell(error);
+    }
+  }
+
   async function reload() {
     try {
       take(await ok(api.GET('/api/shots/{shot}', { params: { path: { shot: id } } })));
@@ -322,13 +346,15 @@ export function createShot(id: string) {
     },
     edit,
     arrange,
+    light,
+    point: (pointing: ShotState['pointing']) => set({ pointing }),
     preview,
     seek,
     setMode,
     history,
     /** Put the draft back to what is stored, after a drag that was given up. */
     settle: () => void refresh(),
-    selectStep: (step: string) => set({ step }),
+    selectStep: (step: string) => set({ step, pointing: null }),
     pick: (picked: number[]) => set({ picked }),
     setView: (view: View) => {
       if (get().mode === 'proof' && view !== 'shot') setMode('draft');

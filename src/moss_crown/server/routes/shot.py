@@ -18,7 +18,7 @@ from moss_crown.server.context import Context, context
 from moss_crown.server.db import shots
 from moss_crown.server.errors import RevisionStale
 from moss_crown.server.live import Channel
-from moss_crown.server.schemas import Arrangement, Edit, RidgesOut, ShotOut
+from moss_crown.server.schemas import Arrangement, Edit, Lighting, RidgesOut, ShotOut
 
 router = APIRouter(prefix="/api", tags=["shot"])
 JSON = "application/json"
@@ -76,6 +76,17 @@ async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(contex
         raise DocumentInvalid("step", ", ".join(blocks), f"there is no block {order.step}")
     patch = await here.pool.draft.run(jobs.arrangement_of, row.document, order.model_dump())
     return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, "arrange"), True)
+
+
+@router.post("/shots/{shot}/light")
+async def light(shot: UUID, order: Lighting, here: Context = Depends(context)) -> ShotOut:
+    """Place lights: a kit around the title, or one light where its effect was pointed at. One edit, undone like any."""
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    if row.revision != order.revision:
+        raise RevisionStale(order.revision, row.revision)
+    patch = await here.pool.draft.run(jobs.lighting_of, row.document, order.model_dump())
+    label = "kit of lights" if order.kit else f"light: {order.effect} here"
+    return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
 
 
 @router.post("/shots/{shot}/undo")

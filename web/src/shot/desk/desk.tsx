@@ -6,6 +6,7 @@ import { Arrange } from './arrange';
 import { useFamilies } from './families';
 import { fieldsOf } from './fields';
 import { Letters } from './letters';
+import { LightKits, PointLight } from './lights';
 import { MaterialChoice, useTextureControls } from './materials';
 import { PathBoard } from './path';
 import { Patterns } from './patterns';
@@ -39,6 +40,7 @@ export function Desk() {
   const fields = fieldsOf(step, { family, controls });
   const groups = [...new Set(fields.map((field) => field.group ?? ''))];
   if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');
+  if (step.kind === 'lights') groups.push('Kits');
   const group = groups.includes(wanted) ? wanted : (groups[0] as string);
   const drawn =
     step.kind === 'block' && group === 'Baseline' && step.baseline?.kind === 'path' && !step.baseline.emblem
@@ -97,6 +99,10 @@ export function Desk() {
           <div
             className={`grid flex-1 content-start gap-x-4 gap-y-2 ${drawn ? 'grid-cols-3' : 'grid-cols-4'}`}
           >
+            {step.kind === 'lights' && group === 'Kits' && <LightKits step={step} index={index} />}
+            {step.kind === 'lights' && group !== 'Kits' && (
+              <PointLight step={step} index={index} light={groups.indexOf(group)} />
+            )}
             {step.kind === 'material' && (group === 'Face' || group === 'Edge') && (
               <MaterialChoice step={step} index={index} side={group === 'Face' ? 'face' : 'edge'} />
             )}

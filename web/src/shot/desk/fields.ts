@@ -311,6 +311,9 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
   ];
 }
 
+/** The tab of a light. Names may be alike: the number tells them apart. */
+export const lightGroup = (name: string | undefined, k: number) => `${k + 1} ${name ?? 'light'}`;
+
 /** The fields of a step, in the order in which they are thought of. */
 export function fieldsOf(
   step: Step,
@@ -411,25 +414,16 @@ export function fieldsOf(
         number('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
       ];
     case 'lights':
-      return (step.lights ?? []).flatMap((light, k) => [
-        vector(`/lights/${k}/place`, `${light.name}: place`, { unit: 'm', step: 0.05 }),
-        vector(`/lights/${k}/aim`, `${light.name}: aim`, { unit: 'm', step: 0.05 }),
-        number(`/lights/${k}/width`, `${light.name}: width`, { unit: 'm', step: 0.05, min: 0.01, max: 100 }),
-        number(`/lights/${k}/height`, `${light.name}: height`, {
-          unit: 'm',
-          step: 0.05,
-          min: 0.01,
-          max: 100,
-        }),
-        number(`/lights/${k}/power`, `${light.name}: power`, {
-          unit: 'W',
-          step: 10,
-          decimals: 0,
-          min: 0,
-          max: 1e6,
-        }),
-        { path: `/lights/${k}/colour`, label: `${light.name}: colour`, kind: 'colour' } as FieldSpec,
-      ]);
+      return (step.lights ?? []).flatMap((light, k) =>
+        grouped(lightGroup(light.name, k), [
+          vector(`/lights/${k}/place`, 'Place', { unit: 'm', step: 0.05 }),
+          vector(`/lights/${k}/aim`, 'Aim', { unit: 'm', step: 0.05 }),
+          number(`/lights/${k}/width`, 'Width', { unit: 'm', step: 0.05, min: 0.01, max: 100 }),
+          number(`/lights/${k}/height`, 'Height', { unit: 'm', step: 0.05, min: 0.01, max: 100 }),
+          number(`/lights/${k}/power`, 'Power', { unit: 'W', step: 10, decimals: 0, min: 0, max: 1e6 }),
+          { path: `/lights/${k}/colour`, label: 'Colour', kind: 'colour' } as FieldSpec,
+        ]),
+      );
     case 'stage':
       return [
         { path: '/floor', label: 'Floor', kind: 'switch' },

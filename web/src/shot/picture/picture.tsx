@@ -3,6 +3,7 @@ import { Button, Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import type { View } from '../store';
 import { Picked } from './picked';
+import { Pointing } from './pointing';
 import { DraftStage } from './stage';
 
 const VIEWS: { id: View; name: string; keys: string }[] = [
@@ -186,6 +187,7 @@ function Frame() {
           </div>
         )}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
+        <Pointing />
         {guides && (
           <Guides
             lines={stage.current?.lines() ?? []}

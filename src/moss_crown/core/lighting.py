@@ -1,0 +1,269 @@
+"""Light that is placed for a title: kits around any title, and lights put where their effect is pointed at.
+
+Everything is answered as a JSON Patch on the recipe. A kit is measured by the title as it rests: the same kit lights a
+large title as it does a small one.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.shot import AreaLight, LightsStep, Shot, StageStep
+from moss_crown.core.document.values import Keyed
+from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.evaluate import camera_at, poses_at, sheets_at, solid_of, structure_at, title_corners
+from moss_crown.core.form.solid import BEVEL, REAR_BEVEL, Solid
+from moss_crown.core.motion.values import sample_choice, sample_one
+
+Patch: TypeAlias = list[dict[str, Any]]
+Floats: TypeAlias = NDArray[np.float64]
+Kit: TypeAlias = Literal[
+    "key_and_fill",
+    "key_and_rim",
+    "soft_front",
+    "footlights",
+    "through_window",
+    "low_sun",
+    "top_light",
+    "side_pair",
+    "glow_only",
+]
+Effect: TypeAlias = Literal["highlight", "shadow", "edge"]
+
+LOWEST = 0.12
+"""Lights stay so many metres above the floor, and as far in front of the wall."""
+WARM, COOL, WHITE, AMBER = (1.0, 0.90, 0.78), (0.70, 0.85, 1.0), (1.0, 0.97, 0.93), (1.0, 0.58, 0.27)
+
+
+@dataclass(frozen=True)
+class _Lamp:
+    """A light of a kit: its place from the title's centre and its size in half widths of the title, its power for a
+    half width of a metre."""
+
+    name: str
+    place: tuple[float, float, float]
+    size: tuple[float, float]
+    power: float
+    colour: tuple[float, float, float]
+    aim: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+_KITS: dict[Kit, tuple[_Lamp, ...]] = {
+    "key_and_fill": (
+        _Lamp("key", (-1.1, 0.68, 0.97), (0.24, 0.24), 93.0, WARM),
+        _Lamp("fill", (1.55, 0.56, 1.2), (0.66, 0.66), 8.5, COOL),
+    ),
+    "key_and_rim": (
+        _Lamp("key", (-0.9, 0.75, 1.1), (0.34, 0.34), 66.0, WARM),
+        _Lamp("rim", (1.15, 1.05, 0.02), (0.3, 0.1), 24.0, COOL),
+        _Lamp("other rim", (-1.25, 0.9, -0.02), (0.24, 0.1), 14.0, COOL),
+    ),
+    "soft_front": (_Lamp("front", (-0.2, 0.6, 1.5), (1.5, 0.9), 74.0, WHITE),),
+    "footlights": tuple(
+        _Lamp(f"footlight {k + 1}", (0.4 * (k - 2), -9.0, 0.62), (0.07, 0.05), 12.0, AMBER, (0.4 * (k - 2), 0.0, 0.0))
+        for k in range(5)
+    ),
+    "through_window": tuple(
+        _Lamp(
+            f"pane {k + 1}", (-1.45 + 0.13 * k, 0.75, 0.9 + 0.08 * k), (0.045, 0.36), 34.0, WARM, (0.16 * (k - 1), 0, 0)
+        )
+        for k in range(3)
+    ),
+    "low_sun": (
+        _Lamp("sun", (2.0, 0.34, 1.7), (0.03, 0.03), 300.0, AMBER),
+        _Lamp("sky", (-0.8, 1.4, 1.2), (1.4, 1.0), 9.0, COOL),
+    ),
+    "top_light": (_Lamp("top", (0.0, 1.2, 0.28), (0.9, 0.36), 62.0, WHITE),),
+    "side_pair": (
+        _Lamp("left", (-1.35, 0.2, 0.3), (0.12, 0.8), 46.0, COOL),
+        _Lamp("right", (1.35, 0.2, 0.3), (0.12, 0.8), 46.0, WARM),
+    ),
+    "glow_only": (),
+}
+
+
+def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
+    """Replace the lights by a kit's; a recipe without lights gets them."""
+    corners = title_corners(shot, frame)
+    if not len(corners):
+        raise DocumentInvalid("kit", "a title", "there is no title to light")
+    low, high = corners.min(0), corners.max(0)
+    centre = (low + high) / 2
+    half = max(float(high[0] - low[0]), 1.4 * float(high[1] - low[1])) / 2
+    behind = _wall(shot, frame)
+    lights = []
+    for lamp in _KITS[kit]:
+        place = centre + half * np.array(lamp.place)
+        place[1] = max(place[1], LOWEST)
+        place[2] = max(place[2], behind + LOWEST)
+        light = AreaLight(
+            name=lamp.name,
+            place=_rounded(place),
+            aim=_rounded(centre + half * np.array(lamp.aim)),
+            width=round(half * lamp.size[0], 4),
+            height=round(half * lamp.size[1], 4),
+            colour=lamp.colour,
+            power=round(half * half * lamp.power, 2),
+        )
+        lights.append(light.model_dump(mode="json"))
+    for index, step in enumerate(shot.steps):
+        if isinstance(step, LightsStep):
+            return [{"op": "replace", "path": f"/steps/{index}/lights", "value": lights}]
+    added = LightsStep(id="lights").model_dump(mode="json") | {"lights": lights}
+    return [{"op": "add", "path": "/steps/-", "value": added}]
+
+
+def point_light(
+    shot: Shot, frame: float, step: str, light: int, effect: Effect, x: float, y: float, cache: Cache
+) -> Patch:
+    """Put a light where its effect falls on a place of the picture (shares of its width and height, from the top left).
+
+    "highlight": its mirror image is seen at that place of a letter. "edge": at the bevel of the letter nearest to it.
+    "shadow": the shadow of the title's middle falls on that place of floor or wall. The light keeps its distance, as
+    far as floor and wall allow. Raises DocumentInvalid when there is nothing there, or no such light.
+    """
+    index = next((k for k, s in enumerate(shot.steps) if s.id == step and isinstance(s, LightsStep)), -1)
+    lights = shot.steps[index]
+    if index < 0 or not isinstance(lights, LightsStep) or not 0 <= light < len(lights.lights):
+        raise DocumentInvalid("light", "a light of the recipe", f"there is no light {light} in {step}")
+    lamp = lights.lights[light]
+    here = np.asarray(sample_one(lamp.place, frame), np.float64)
+    eye, way = _ray(shot, frame, x, y)
+    if effect == "shadow":
+        point = _on_stage(shot, frame, eye, way)
+        corners = title_corners(shot, frame)
+        target = (corners.min(0) + corners.max(0)) / 2
+        towards = target - point
+    else:
+        point, normal = _on_letters(shot, frame, eye, way, cache, effect == "edge")
+        view = eye - point
+        view /= np.linalg.norm(view)
+        towards = 2 * (normal @ view) * normal - view
+        target = point
+    towards = towards / np.linalg.norm(towards)
+    distance = max(float(np.linalg.norm(here - target)), 0.5)
+    place = target + towards * _clear(target, towards, distance, _wall(shot, frame))
+    base = f"/steps/{index}/lights/{light}"
+    return [_put(f"{base}/place", lamp.place, frame, place), _put(f"{base}/aim", lamp.aim, frame, target)]
+
+
+def _put(path: str, value: Any, frame: float, place: Floats) -> dict[str, Any]:
+    """Set a value; where it has keys, a key at the frame."""
+    if not isinstance(value, Keyed):
+        return {"op": "replace", "path": path, "value": _rounded(place)}
+    keys = [key.model_dump(mode="json") for key in value.keys]
+    at = next((k for k, key in enumerate(keys) if key["frame"] == frame), None)
+    if at is None:
+        at = sum(key["frame"] < frame for key in keys)
+        keys.insert(at, dict(keys[max(at - 1, 0)]) | {"frame": frame})
+    keys[at]["value"] = _rounded(place)
+    return {"op": "replace", "path": path, "value": value.model_dump(mode="json") | {"keys": keys}}
+
+
+def _rounded(place: Floats) -> tuple[float, float, float]:
+    x, y, z = (round(float(v), 4) for v in place)
+    return x, y, z
+
+
+def _clear(target: Floats, towards: Floats, distance: float, behind: float) -> float:
+    """The distance, shortened until the light is above the floor and in front of the wall."""
+    for axis, least in ((1, LOWEST), (2, behind + LOWEST)):
+        if target[axis] + towards[axis] * distance < least and towards[axis] < 0:
+            distance = min(distance, max((least - target[axis]) / towards[axis], 0.1))
+    return distance
+
+
+def _wall(shot: Shot, frame: float) -> float:
+    """z of the nearest wall behind the title; far away where there is none."""
+    for step in shot.steps:
+        if isinstance(step, StageStep) and sample_choice(step.on, frame) and sample_choice(step.wall, frame):
+            return -float(sample_one(step.wall_distance, frame))
+    return -1e4
+
+
+def _ray(shot: Shot, frame: float, x: float, y: float) -> tuple[Floats, Floats]:
+    """The eye, and the direction in which a place of the picture lies."""
+    camera = camera_at(shot, np.array([frame]), shot.width / shot.height)
+    pose = camera.poses[0]
+    across = ((2 * x - 1) - camera.shift[0]) * camera.half[0]
+    up = ((1 - 2 * y) - camera.shift[1]) * camera.half[1]
+    way = pose[:3, :3] @ np.array([across, up, -1.0])
+    return pose[:3, 3], way / np.linalg.norm(way)
+
+
+def _on_stage(shot: Shot, frame: float, eye: Floats, way: Floats) -> Floats:
+    """The nearest place of floor or wall along a ray."""
+    found = np.inf
+    for sheet in sheets_at(shot, frame, []):
+        normal = np.cross(sheet.u, sheet.v)
+        facing = float(normal @ way)
+        if abs(facing) < 1e-12:
+            continue
+        distance = float(normal @ (sheet.centre - eye)) / facing
+        local = eye + way * distance - sheet.centre
+        within = all(abs(local @ side) <= side @ side for side in (sheet.u, sheet.v))
+        if 0 < distance < found and within:
+            found = distance
+    if not np.isfinite(found):
+        raise DocumentInvalid("place", "floor or wall", "there is no floor or wall at that place of the picture")
+    return np.asarray(eye + way * found)
+
+
+def _on_letters(shot: Shot, frame: float, eye: Floats, way: Floats, cache: Cache, edge: bool) -> tuple[Floats, Floats]:
+    """The nearest place of a letter along a ray and the normal there; with `edge`, those of its nearest bevel."""
+    structure = structure_at(shot, frame)
+    poses = poses_at(shot, structure, np.array([frame]))[0]
+    nearest: tuple[float, Solid, int, Floats] | None = None
+    count = 0
+    for block in structure.blocks:
+        for letter in block.letters:
+            solid, pose = solid_of(letter, block.form, cache), poses[count]
+            count += 1
+            inverse = np.linalg.inv(pose)
+            start, along = inverse[:3, :3] @ eye + inverse[:3, 3], inverse[:3, :3] @ way
+            hit = _first_hit(solid, start, along)
+            if hit is not None and (nearest is None or hit[0] < nearest[0]):
+                nearest = (hit[0], solid, hit[1], pose)
+    if nearest is None:
+        raise DocumentInvalid("place", "a letter", "there is no letter at that place of the picture")
+    distance, solid, triangle, pose = nearest
+    point = eye + way * distance
+    if edge:
+        bevels = np.flatnonzero((solid.facet == BEVEL) | (solid.facet == REAR_BEVEL))
+        if not len(bevels):
+            raise DocumentInvalid("place", "a bevelled letter", "that letter has no bevel to glow")
+        # Of a rounded edge the middle: its rim looks the way of the face.
+        slanted = bevels[np.abs(solid.normals[bevels].mean(1)[:, 2]) < 0.88]
+        bevels = slanted if len(slanted) else bevels
+        middles = solid.vertices[solid.triangles[bevels]].mean(1) @ pose[:3, :3].T + pose[:3, 3]
+        own = int(np.argmin(((middles - point) ** 2).sum(1)))
+        triangle, point = int(bevels[own]), middles[own]
+    normal = np.linalg.inv(pose[:3, :3]).T @ solid.normals[triangle].mean(0).astype(np.float64)
+    normal /= np.linalg.norm(normal)
+    return point, normal if normal @ way < 0 else -normal
+
+
+def _first_hit(solid: Solid, start: Floats, along: Floats) -> tuple[float, int] | None:
+    """Distance and triangle of the first hit of a ray (Moeller and Trumbore, 1997)."""
+    if not len(solid.triangles):
+        return None
+    a, b, c = (solid.vertices[solid.triangles[:, k]] for k in range(3))
+    one, two = b - a, c - a
+    p = np.cross(along, two)
+    determinant = (one * p).sum(1)
+    safe = np.where(np.abs(determinant) < 1e-15, 1e-15, determinant)
+    t = start - a
+    u = (t * p).sum(1) / safe
+    q = np.cross(t, one)
+    v = q @ along / safe
+    distance = (two * q).sum(1) / safe
+    hit = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (distance > 1e-6) & (np.abs(determinant) > 1e-15)
+    if not hit.any():
+        return None
+    first = int(np.argmin(np.where(hit, distance, np.inf)))
+    return float(distance[first]), first

@@ -1,0 +1,154 @@
+"""Demo shots that show looks: brass under a turning environment, timber, stone, cloth, neon at night."""
+
+from __future__ import annotations
+
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import apply_patch
+from moss_crown.core.document.shot import (
+    BlockStep,
+    Cadence,
+    CameraStep,
+    DriveStep,
+    EdgeProfile,
+    EnvironmentStep,
+    FormStep,
+    Material,
+    MaterialStep,
+    Offset,
+    Shot,
+    StageStep,
+    Tubes,
+)
+from moss_crown.core.document.values import Ease, Key, Keyed
+from moss_crown.core.lighting import Kit, light_with
+from moss_crown.core.look.materials import MATERIALS
+from moss_crown.demo.shots import changed
+
+CALM = Ease(leave=(0.3, 0.0), arrive=(0.25, 1.0))
+
+
+def looks() -> list[Shot]:
+    return [turning_brass(), ferry_sign(), witness_stones(), winter_wool(), lantern_row()]
+
+
+def _of(face: str, edge: str | None = None) -> MaterialStep:
+    one, other = MATERIALS[face], MATERIALS[edge or face]
+    return MaterialStep(id="material", name=one.name, face=one.material, edge=other.material)
+
+
+def _lit(shot: Shot, kit: Kit, dim: float = 1.0) -> Shot:
+    """The shot under a kit of lights, their power times `dim`."""
+    patch = light_with(shot, float(shot.last), kit)
+    patch[0]["value"] = [lamp | {"power": lamp["power"] * dim} for lamp in patch[0]["value"]]
+    lit, _ = apply_patch(shot, patch)
+    return lit
+
+
+def turning_brass() -> Shot:
+    """The main title at rest, while what it reflects wanders through its bevels."""
+    turn: Keyed[float] = Keyed(keys=[Key(frame=0, value=-60.0, ease=CALM), Key(frame=96, value=50.0, ease=CALM)])
+    shot = changed(
+        new_shot("Lowmere, turning reflections", "LOWMERE", last=96),
+        block=BlockStep(id="block", text="LOWMERE", family="cinzel", axes={"wght": 900}, tracking=60.0),
+        form=FormStep(id="form", depth=0.3, front=EdgeProfile(profile="ogee", width=0.055, height=0.06, segments=6)),
+        material=_of("harbour-brass", "polished-gold"),
+        environment=EnvironmentStep(id="environment", preset="long_softbox", strength=1.0, turn=turn),
+        stage=StageStep(
+            id="stage",
+            floor_material=Material(colour=(0.012, 0.012, 0.013), roughness=0.16),
+            wall_material=Material(colour=(0.03, 0.026, 0.022), roughness=0.7),
+        ),
+        camera=CameraStep(id="camera", fit=0.74, orbit=(-9.0, 5.0), lens=58.0),
+    )
+    return _lit(shot, "soft_front", 0.3)
+
+
+def ferry_sign() -> Shot:
+    """A ferry's sign in old timber, painted faces, the sun nearly down."""
+    shot = changed(
+        new_shot("The Last Ferry, sign", "THE LAST\nFERRY", last=72),
+        block=BlockStep(
+            id="block", text="THE LAST\nFERRY", family="alfa-slab-one", align="fill", leading=1.32, tracking=10.0
+        ),
+        form=FormStep(
+            id="form", depth=0.42, front=EdgeProfile(profile="chamfer", width=0.035, height=0.035, segments=1)
+        ),
+        material=_of("chipped-paint", "oak"),
+        environment=EnvironmentStep(id="environment", preset="low_sun", strength=0.32, turn=10.0),
+        stage=StageStep(
+            id="stage",
+            wall_distance=0.7,
+            floor_material=MATERIALS["concrete"].material,
+            wall_material=MATERIALS["plaster"].material,
+        ),
+        camera=CameraStep(id="camera", fit=0.62, orbit=(-14.0, 8.0), lens=50.0),
+    )
+    return _lit(shot, "low_sun", 0.62)
+
+
+def witness_stones() -> Shot:
+    """A stone card: veined dark marble, edges gilded."""
+    shot = changed(
+        new_shot("Witness Stones, card", "WITNESS\nSTONES", last=72),
+        block=BlockStep(
+            id="block", text="WITNESS\nSTONES", family="playfair", align="centre", leading=1.4, tracking=30.0
+        ),
+        form=FormStep(
+            id="form", depth=0.26, front=EdgeProfile(profile="roundover", width=0.022, height=0.022, segments=5)
+        ),
+        material=_of("dark-marble", "polished-gold"),
+        environment=EnvironmentStep(id="environment", preset="two_windows", strength=1.0, turn=-20.0),
+        stage=StageStep(
+            id="stage",
+            floor_material=Material(colour=(0.05, 0.05, 0.052), roughness=0.28),
+            wall_material=Material(colour=(0.16, 0.155, 0.145), roughness=0.8),
+        ),
+        camera=CameraStep(id="camera", fit=0.6, orbit=(10.0, 5.0), lens=60.0),
+    )
+    return _lit(shot, "key_and_fill", 0.8)
+
+
+def winter_wool() -> Shot:
+    """A card in knitted wool that drops in letter by letter."""
+    shot = changed(
+        new_shot("Winter Crossing, wool", "WINTER\nCROSSING", last=84),
+        block=BlockStep(id="block", text="WINTER\nCROSSING", family="fredoka", leading=1.36, align="fill"),
+        form=FormStep(
+            id="form", depth=0.4, front=EdgeProfile(profile="roundover", width=0.14, height=0.14, segments=10)
+        ),
+        drive=DriveStep(
+            id="arrive",
+            name="Drop in",
+            offset=Offset(move=(0.0, 2.4, 0.0), turn=(0.0, 0.0, 14.0)),
+            reach=Cadence(start=2.0, delay=2.5, duration=20.0, ease=Ease(leave=(0.2, 0.7), arrive=(0.3, 1.0))),
+        ),
+        material=_of("fisher-knit"),
+        environment=EnvironmentStep(id="environment", preset="paper_tent", strength=0.5),
+        stage=StageStep(
+            id="stage",
+            floor_material=Material(colour=(0.30, 0.045, 0.035), roughness=0.7),
+            wall_material=Material(colour=(0.30, 0.045, 0.035), roughness=0.8),
+        ),
+        camera=CameraStep(id="camera", fit=0.6, orbit=(-8.0, 7.0), lens=55.0),
+    )
+    return _lit(shot, "key_and_fill", 0.55)
+
+
+def lantern_row() -> Shot:
+    """Neon at night: tubes along the letters before a wet quay."""
+    neon = MATERIALS["signal-neon"].material.model_copy(update={"glow": 7.0})
+    shot = changed(
+        new_shot("Lantern Row, neon", "LANTERN\nROW", last=72),
+        block=BlockStep(id="block", text="LANTERN\nROW", family="comfortaa", tracking=40.0, leading=1.6),
+        form=FormStep(id="form", tubes=Tubes(on=True, width=0.055, height=0.055, offset=0.0)),
+        material=MaterialStep(id="material", name="Signal red neon", face=neon, edge=neon),
+        environment=EnvironmentStep(id="environment", preset="night_market", strength=0.3),
+        stage=StageStep(
+            id="stage",
+            wall_distance=0.45,
+            floor_material=Material(colour=(0.012, 0.013, 0.016), roughness=0.12),
+            wall_material=MATERIALS["concrete"].material.model_copy(update={"colour": (0.10, 0.10, 0.105)}),
+        ),
+        camera=CameraStep(id="camera", fit=0.66, orbit=(7.0, 4.0), lens=46.0),
+    )
+    return _lit(shot, "top_light", 0.06)

@@ -1,0 +1,144 @@
+"""Materials, lights and environment by hand: chosen from the catalogue, textured, lit by a kit and by pointing; and
+text along a path."""
+
+import re
+
+import numpy as np
+from screens import new_shot, picture, saved, step
+
+from cluster import wait_for
+from moss_crown.core.look.materials import MATERIALS
+from moss_crown.core.look.patterns import NAMES
+
+
+def open_step(page, name):
+    page.get_by_role("button", name=re.compile(f"^{name}")).first.click()
+
+
+def settled(page):
+    """The draft when it no longer changes."""
+    found = [picture(page.get_by_test_id("draft"))]
+
+    def still():
+        found.append(picture(page.get_by_test_id("draft")))
+        return np.abs(found[-1] - found[-2]).mean() < 0.05
+
+    wait_for(still, 40)
+    return found[-1]
+
+
+def choose_material(page, name):
+    page.get_by_role("button", name=re.compile("^Material of the face")).click()
+    dialog = page.get_by_role("dialog", name="Material")
+    dialog.get_by_role("textbox", name="Find a material").fill(name)
+    dialog.get_by_role("button", name=name, exact=True).click()
+
+
+def test_a_material_is_chosen_and_its_texture_shows_in_the_draft(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    plain = settled(quiet)
+    open_step(quiet, "Harbour brass")
+    choose_material(quiet, "Oak")
+    saved(quiet)
+    chosen = step(server, shot, "material")
+    assert chosen["name"] == "Oak"
+    assert chosen["face"] == chosen["edge"] == MATERIALS["oak"].material.model_dump(mode="json")
+    oak = settled(quiet)
+    assert np.abs(oak - plain).mean() > 1
+
+    # One side alone, and a control of the texture under the name that it has for this one.
+    quiet.get_by_role("tab", name="Edge", exact=True).click()
+    quiet.get_by_role("button", name=re.compile("^Material of the edge: Oak")).click()
+    dialog = quiet.get_by_role("dialog", name="Material")
+    dialog.get_by_role("checkbox").uncheck()
+    dialog.get_by_role("button", name="Mirror chrome").click()
+    saved(quiet)
+    assert step(server, shot, "material")["edge"]["metal"] == 1
+    assert step(server, shot, "material")["face"]["metal"] == 0
+    quiet.get_by_role("tab", name="Face texture").click()
+    field = quiet.get_by_role("spinbutton", name="Width of the tree")
+    field.fill("0.3")
+    field.press("Enter")
+    field.blur()
+    saved(quiet)
+    assert step(server, shot, "material")["face"]["texture"]["scale"] == 0.3
+    assert np.abs(settled(quiet) - oak).mean() > 0.3
+    quiet.keyboard.press("Control+z")
+    wait_for(lambda: step(server, shot, "material")["face"]["texture"]["scale"] == 1.0)
+
+
+def test_every_pattern_is_drawn_without_a_complaint_of_the_shader(quiet, server):
+    """What cannot be compiled is an error in the console, and the page must have none."""
+    shot = new_shot(quiet, server, "TI")
+    open_step(quiet, "Harbour brass")
+    quiet.get_by_role("tab", name="Face texture").click()
+    before = settled(quiet)
+    for name in NAMES[1:]:
+        with quiet.expect_response(lambda r, name=name: r.url.endswith(f"/api/textures/{name}")):
+            quiet.get_by_role("combobox", name="Texture").select_option(name)
+        saved(quiet)
+    assert step(server, shot, "material")["face"]["texture"]["pattern"] == NAMES[-1]
+    assert np.abs(settled(quiet) - before).mean() > 0.1
+
+
+def test_light_by_a_kit_and_by_pointing(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    open_step(quiet, "Key and fill")
+    quiet.get_by_role("tab", name="Kits").click()
+    quiet.get_by_role("button", name=re.compile("^Key and rim")).click()
+    wait_for(lambda: [x["name"] for x in step(server, shot, "lights")["lights"]] == ["key", "rim", "other rim"])
+    quiet.get_by_role("tab", name="1 key").click()
+    before = step(server, shot, "lights")["lights"][0]["place"]
+    quiet.get_by_role("button", name="shadow falls there").click()
+    target = quiet.get_by_role("button", name=re.compile("^Click floor or wall"))
+    box = target.bounding_box()
+    target.click(position={"x": 0.9 * box["width"], "y": 0.25 * box["height"]})
+    wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] != before)
+    place = step(server, shot, "lights")["lights"][0]["place"]
+    assert place[0] < 0, "for a shadow on the right the light stands on the left"
+
+    # Where there is no letter a highlight is refused with its reason, and the light stays.
+    quiet.get_by_role("button", name="highlight here").click()
+    target = quiet.get_by_role("button", name=re.compile("^Click a letter where"))
+    target.click(position={"x": 4, "y": 4})
+    quiet.get_by_text("there is no letter at that place").wait_for()
+    assert step(server, shot, "lights")["lights"][0]["place"] == place
+    quiet.keyboard.press("Escape")
+    target.wait_for(state="detached")
+    quiet.keyboard.press("Control+z")
+    wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] == before)
+
+
+def test_the_environment_is_chosen_and_its_turn_keyed(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    before = settled(quiet)
+    open_step(quiet, "Environment")
+    quiet.get_by_role("combobox", name="Environment").select_option("night_market")
+    saved(quiet)
+    assert np.abs(settled(quiet) - before).mean() > 0.3
+    quiet.get_by_role("button", name="Turn: key this value").click()
+    saved(quiet)
+    assert step(server, shot, "environment")["turn"]["keys"][0]["value"] == 0
+
+
+def test_text_runs_along_a_path_whose_points_are_dragged(quiet, server):
+    shot = new_shot(quiet, server, "SALT ROADS")
+    before = settled(quiet)
+    quiet.get_by_role("tab", name="Baseline").click()
+    quiet.get_by_role("combobox", name="Lines run").select_option("path")
+    saved(quiet)
+    assert np.abs(settled(quiet) - before).mean() > 0.5
+    point = quiet.get_by_role("slider", name="Path of the text, point 2")
+    box = point.bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    quiet.mouse.move(x, y)
+    quiet.mouse.down()
+    quiet.mouse.move(x + 8, y + 30, steps=4)
+    quiet.mouse.up()
+    saved(quiet)
+    points = step(server, shot, "block")["baseline"]["points"]
+    assert len(points) == 4
+    assert points[1][1] < 0.7
+    point.press("Delete")
+    saved(quiet)
+    assert len(step(server, shot, "block")["baseline"]["points"]) == 3
