@@ -5,6 +5,7 @@ Usage: python docs/screenshots/make.py http://127.0.0.1:8720
 
 from __future__ import annotations
 
+import re
 import sys
 from pathlib import Path
 
@@ -25,7 +26,13 @@ FLAGS = [
     "--enable-unsafe-swiftshader",
     "--ignore-gpu-blocklist",
 ]
-FRAMES = {"Kestrel Tide, main title": ("frame-kestrel-tide", 30), "Salt Roads": ("frame-salt-roads", 84)}
+FRAMES = {
+    "Kestrel Tide, main title": ("frame-kestrel-tide", 30),
+    "Salt Roads": ("frame-salt-roads", 84),
+    "The Last Ferry, sign": ("frame-timber", 70),
+    "Episode three, card": ("frame-episode", 70),
+    "Lantern Row, neon": ("frame-neon", 70),
+}
 
 
 def opened(page: Page, url: str, shot: str) -> None:
@@ -53,7 +60,7 @@ def main(url: str) -> None:
         browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(url)
-        page.locator("[data-testid=shot-card] img").nth(len(FRAMES)).wait_for(timeout=120_000)
+        page.locator("[data-testid=shot-card] img").nth(9).wait_for(timeout=300_000)
         page.wait_for_timeout(1500)
         kept(page, "slate")
         opened(page, url, kestrel)
@@ -72,6 +79,11 @@ def main(url: str) -> None:
         page.get_by_role("button", name="Family: Archivo Black").click()
         page.wait_for_timeout(1500)
         kept(page, "families")
+        page.keyboard.press("Escape")
+        recipe_step(page, 3)
+        page.get_by_role("button", name=re.compile("^Material of the face")).click()
+        page.wait_for_timeout(1500)
+        kept(page, "materials")
         page.keyboard.press("Escape")
         page.locator("header").click(position={"x": 640, "y": 8})
         page.keyboard.press("2")
@@ -92,6 +104,26 @@ def main(url: str) -> None:
         page.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=200_000)
         page.wait_for_timeout(500)
         kept(page, "proof")
+        made = {"title": "Salt roads, along a path", "text": "SALT ROADS AND LOW TIDE"}
+        path = client.post(f"/api/productions/{production}/shots", json=made).json()
+        opened(page, url, path)
+        page.get_by_role("tab", name="Baseline").click()
+        page.get_by_role("combobox", name="Lines run").select_option("path")
+        page.wait_for_timeout(4000)
+        page.keyboard.press("g")
+        page.wait_for_timeout(1500)
+        kept(page, "path")
+        page.keyboard.press("g")
+        recipe_step(page, 1)
+        page.get_by_role("tab", name="Front edge").click()
+        page.get_by_role("combobox", name="Edge profile").select_option("drawn")
+        page.wait_for_timeout(3000)
+        kept(page, "profile")
+        recipe_step(page, 5)
+        page.get_by_role("button", name="shadow falls there").click()
+        page.wait_for_timeout(1500)
+        kept(page, "pointing")
+        client.delete(f"/api/shots/{path}")
         page.evaluate("localStorage.setItem('moss-crown.theme', 'light')")
         opened(page, url, shots["Salt Roads"])
         kept(page, "light")

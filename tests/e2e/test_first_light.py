@@ -42,8 +42,7 @@ def test_a_family_is_chosen_in_its_own_shapes(quiet, server):
     shot = new_shot(quiet, server)
     quiet.get_by_role("button", name="Family: Archivo Black").click()
     rows = quiet.get_by_role("list", name="Families").get_by_role("listitem")
-    rows.locator("path").first.wait_for(state="attached")
-    assert rows.count() >= 24
+    wait_for(lambda: rows.locator("button[data-family] path").count() == rows.count() >= 24)
     shapes = rows.locator("button[data-family] path").evaluate_all("all => all.map(p => p.getAttribute('d'))")
     assert len(set(shapes)) == rows.count()
     quiet.get_by_label("Script", exact=True).select_option("Arabic")

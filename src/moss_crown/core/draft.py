@@ -169,7 +169,7 @@ def draft(shot: Shot) -> bytes:
         "looks": looks,
         "look_of": look_of,
         "rest": rest_frame(shot),
-        "lenses": [[*c.half, *c.shift] for c in _lenses(shot, frames, aspect)],
+        "lenses": [[*c.half, *c.shift, *np.round(c.grade, 6).reshape(-1)] for c in _lenses(shot, frames, aspect)],
         "keyed": keyed_values(shot),
         "notes": notes(shot),
     }
@@ -256,9 +256,9 @@ def _path(block: Block) -> list[list[float]]:
 
 
 def _lenses(shot: Shot, frames: list[int], aspect: float) -> list[Any]:
-    """The camera's angle and shift by frame; one entry when they stay."""
+    """The camera's angle, shift and grade by frame; one entry when they stay."""
     step = camera_step(shot)
-    if not has_keys(step.lens) and not has_keys(step.shift):
+    if not has_keys([step.lens, step.shift, step.exposure, step.white]):
         frames = frames[:1]
     return [camera_at(shot, np.array([float(frame)]), aspect) for frame in frames]
 

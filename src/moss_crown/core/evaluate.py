@@ -42,6 +42,7 @@ from moss_crown.core.form.solid import Form, Solid, solid
 from moss_crown.core.form.tube import Line, Tube
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look.environment import environment
+from moss_crown.core.look.exposure import grade
 from moss_crown.core.look.material import Surface, linear, surface_at
 from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place_poses, rest_poses, speed
 from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_starts
@@ -432,8 +433,25 @@ def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
         seen = [camera_pose(step, float(frame), corners, aspect) for frame in frames]
     else:
         seen = [camera_pose(step, float(frames[0]), corners, aspect)] * len(frames)
-    _, half, shift = seen[len(seen) // 2]
-    return Camera(np.array([pose for pose, _, _ in seen]), half, shift)
+    pose, half, shift = seen[len(seen) // 2]
+    middle = float(frames[len(seen) // 2])
+    return Camera(
+        np.array([pose for pose, _, _ in seen]),
+        half,
+        shift,
+        opening=sample_one(step.opening, middle) / 2,
+        focus=_focus(sample_one(step.focus, middle), pose, corners),
+        blades=round(sample_one(step.blades, middle)),
+        grade=grade(sample_one(step.exposure, middle), sample_one(step.white, middle)),
+    )
+
+
+def _focus(wanted: float, pose: NDArray[np.float64], corners: NDArray[np.float64]) -> float:
+    """The distance along the camera's axis at which it is sharp; 0 asks for that of the title's middle."""
+    if wanted > 0 or not len(corners):
+        return max(wanted, 0.01)
+    middle = (corners.min(0) + corners.max(0)) / 2
+    return max(float((pose[:3, 3] - middle) @ pose[:3, 2]), 0.01)
 
 
 def shutter_frames(shot: Shot, structure: Structure, frame: float) -> Frames:

@@ -218,6 +218,35 @@ def test_a_moving_letter_is_blurred_and_a_still_one_is_not():
     assert picture.alpha.sum() == pytest.approx(still.alpha.sum(), rel=0.02)
 
 
+@pytest.mark.parametrize("blades", [0, 6])
+@pytest.mark.parametrize(("place", "focus"), [(9.0, 5.0), (5.0, 9.0), (5.0, 5.0)])
+def test_a_small_light_out_of_focus_spreads_to_the_circle_of_a_thin_lens(place, focus, blades):
+    """Its width in the picture is the opening's times |d - f| / d at the distance f (Cook, Porter and Carpenter)."""
+    dark = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, glow=(1.0, 1.0, 1.0))
+    radius, half = 0.2, 0.1
+    pose = np.diag([2e-4, 2e-4, 2e-4, 1.0])[None]
+    lens = Camera(camera(place=(0, 0, place)).poses, (half, half), (0.0, 0.0), radius, focus, blades)
+    small = scene([dark], sky=NO_SKY, cam=lens, letters=[Placed(0, pose, (0,) * 5)])
+    picture = render(small, RenderSettings(64, 64, 1024, clamp=0), None).alpha[..., 0]
+    at = (np.arange(64) + 0.5) / 32 - 1
+    total = picture.sum()
+    spread = np.sqrt(((at[None] ** 2 + at[:, None] ** 2) * picture).sum() / total)
+    circle = radius * abs(place - focus) / place / focus / half  # in half frames
+    # The second moment about the middle: half of the radius squared for a disc; of a polygon a little less.
+    inner = (1 + np.cos(2 * np.pi / blades) / 2) / 3 if blades else 0.5
+    pixel = 2 * (0.42 / 32) ** 2 + (0.02 / (place * half)) ** 2 / 1.5
+    assert spread == pytest.approx(np.sqrt(circle**2 * inner + pixel), rel=0.06, abs=0.01)
+
+
+def test_exposure_and_white_balance_are_in_the_picture():
+    grey = Surface((0.5, 0.5, 0.5), 0.0, 1.0, 1.0)
+    plain = render(scene([grey]), RenderSettings(8, 8, 16), None)
+    lens = replace(camera(), grade=np.diag([2.0, 1.0, 0.5]))
+    graded = render(scene([grey], cam=lens), RenderSettings(8, 8, 16), None)
+    assert graded.beauty == pytest.approx(plain.beauty * [2.0, 1.0, 0.5], rel=1e-5)
+    assert (graded.albedo == plain.albedo).all()
+
+
 def test_bits_do_not_depend_on_threads_or_on_how_samples_are_split():
     brass = Surface((0.9, 0.6, 0.3), 1.0, 0.3, 1.5)
     here = scene([brass], cam=camera(place=(2, 1, 5), half=(0.3, 0.3)))

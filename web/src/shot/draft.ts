@@ -94,7 +94,7 @@ interface Head {
   looks: Look[];
   look_of: number[];
   rest: number;
-  lenses: [number, number, number, number][];
+  lenses: number[][]; // half tangents, shift, and the rows of the 3x3 matrix of exposure and white balance
   keyed: Record<string, unknown[]>;
   notes: Note[];
 }

@@ -445,6 +445,10 @@ class CameraStep(StepBase):
     """The shot camera. With `fit` above 0 it stands where the title at rest takes that share of the frame's width
     (or as much of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
     `shift` moves the title in the frame, as shares of its width and height.
+
+    `opening` is the width of the lens's opening in metres, 0 for a picture sharp throughout; with `blades` of 3 or more
+    it is a polygon. What is `focus` metres away is sharp, 0 for the middle of the title. `exposure` is in stops; light
+    of `white` kelvin turns out white.
     """
 
     kind: Literal["camera"] = "camera"
@@ -455,6 +459,11 @@ class CameraStep(StepBase):
     place: Value[Vec3] = (0.0, 1.2, 12.0)
     aim: Value[Vec3] = (0.0, 0.5, 0.0)
     shutter: Value[Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]] = 180.0
+    opening: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.0
+    focus: Value[Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]] = 0.0
+    blades: Value[Annotated[int, Field(ge=0, le=12)]] = 0
+    exposure: Value[Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]] = 0.0
+    white: Value[Annotated[float, Field(ge=1_000, le=15_000, allow_inf_nan=False)]] = 6500.0
 
 
 Step: TypeAlias = Annotated[

@@ -36,7 +36,8 @@ class CannotSay(Exception):
 
 @lru_cache(maxsize=64)
 def texture_source(pattern: str) -> str:
-    """What draws a pattern: its function and those that it needs, in the order of their definition, and `layered`.
+    """What draws a pattern: its function and those that it needs, in the order of their definition, with `layered` and
+    `worn`.
 
     Raises CannotSay.
     """
@@ -45,7 +46,7 @@ def texture_source(pattern: str) -> str:
     (choice,) = ast.parse(f"def pattern(kind, x, y, z, p, q):\n    return {pattern}(x, y, z, p, q)").body
     assert isinstance(choice, ast.FunctionDef)
     named = {**every, "pattern": choice}
-    needed = _needed("layered", named)
+    needed = _needed("layered", named) | _needed("worn", named)
     widths: dict[str, int] = {"lattice": 1}
     found = [LATTICE]
     for name, function in named.items():

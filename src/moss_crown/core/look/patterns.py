@@ -332,3 +332,9 @@ def layered(kind, x, y, z, p, q, amount, contrast):
     middle = 1.06 - 1.12 * amount
     half = 0.5 - 0.49 * contrast
     return ramp(middle - half, middle + half, second), tone, height
+
+
+@numba.njit(cache=True)
+def worn(wear, x, y, z):
+    """How far use has uncovered the second layer at a point of a bevel, 0 to 1."""
+    return wear * ramp(0.9 - wear, 1.3 - wear, 0.5 + 0.5 * clouds(x * 4.0, y * 4.0, z * 4.0, 311.0))

@@ -14,7 +14,7 @@ import numpy as np
 
 from moss_crown.core.render.embree import intersect1, occluded1
 from moss_crown.core.render.environment_map import draw_direction, find, seen
-from moss_crown.core.render.sampling import mix, reverse_bits, sample2, u32
+from moss_crown.core.render.sampling import mix, opened, reverse_bits, sample2, u32
 from moss_crown.core.render.shading import (
     HALF,
     NUMBERS,
@@ -140,6 +140,16 @@ def trace_rows(
                 ox = camera[step, 3] + (camera[following, 3] - camera[step, 3]) * share
                 oy = camera[step, 7] + (camera[following, 7] - camera[step, 7]) * share
                 oz = camera[step, 11] + (camera[following, 11] - camera[step, 11]) * share
+                if lens[4] > ZERO:
+                    # A thin lens: all rays through it meet at the distance of focus (Cook, Porter and Carpenter, 1984).
+                    u, v = sample2(second, pixel, index, 90)
+                    u, v = opened(u, v, lens[6])
+                    u, v = u * lens[4], v * lens[4]
+                    fx, fy, fz = ox + dx * lens[5], oy + dy * lens[5], oz + dz * lens[5]
+                    ox += camera[step, 0] * u + camera[step, 1] * v
+                    oy += camera[step, 4] * u + camera[step, 5] * v
+                    oz += camera[step, 8] * u + camera[step, 9] * v
+                    dx, dy, dz = fx - ox, fy - oy, fz - oz
                 scale = ONE / math.sqrt(dx * dx + dy * dy + dz * dz)
                 dx, dy, dz = dx * scale, dy * scale, dz * scale
 
@@ -182,6 +192,21 @@ def trace_rows(
                                 later_r, later_g, later_b = later_r + r, later_g + g, later_b + b_
                         break
 
+                    triangle = first_triangle[instance] + int(words[17])
+                    material = surface[instance, facet[triangle]]
+                    if rows[material, 9] + rows[material, 10] + rows[material, 11] > ZERO:
+                        r, g, b_ = (
+                            through_r * rows[material, 9],
+                            through_g * rows[material, 10],
+                            through_b * rows[material, 11],
+                        )
+                        if depth <= 1:
+                            direct_r, direct_g, direct_b = direct_r + r, direct_g + g, direct_b + b_
+                        else:
+                            later_r, later_g, later_b = later_r + r, later_g + g, later_b + b_
+                    if depth == depth_limit:
+                        break
+
                     # The surface: its pose at this time, normals to the world by the cofactor matrix.
                     m0 = poses[instance, step, 0] + (poses[instance, following, 0] - poses[instance, step, 0]) * share
                     m1 = poses[instance, step, 1] + (poses[instance, following, 1] - poses[instance, step, 1]) * share
@@ -199,12 +224,10 @@ def trace_rows(
                     c20, c21, c22 = m1 * m6 - m2 * m5, m2 * m4 - m0 * m6, m0 * m5 - m1 * m4
                     gx, gy, gz = ray[12], ray[13], ray[14]
                     bu, bv = ray[15], ray[16]
-                    triangle = first_triangle[instance] + int(words[17])
                     bw = ONE - bu - bv
                     sx = normals[triangle, 0, 0] * bw + normals[triangle, 1, 0] * bu + normals[triangle, 2, 0] * bv
                     sy = normals[triangle, 0, 1] * bw + normals[triangle, 1, 1] * bu + normals[triangle, 2, 1] * bv
                     sz = normals[triangle, 0, 2] * bw + normals[triangle, 1, 2] * bu + normals[triangle, 2, 2] * bv
-                    material = surface[instance, facet[triangle]]
                     r, g, b_ = rows[material, 0], rows[material, 1], rows[material, 2]
                     metal, rough = rows[material, 3], rows[material, 4]
                     if rows[material, 12] > ZERO:
@@ -278,17 +301,6 @@ def trace_rows(
                         rows[material, 8],
                         out_z,
                     )
-                    if rows[material, 9] + rows[material, 10] + rows[material, 11] > ZERO:
-                        r, g, b_ = (
-                            through_r * rows[material, 9],
-                            through_g * rows[material, 10],
-                            through_b * rows[material, 11],
-                        )
-                        if depth <= 1:
-                            direct_r, direct_g, direct_b = direct_r + r, direct_g + g, direct_b + b_
-                        else:
-                            later_r, later_g, later_b = later_r + r, later_g + g, later_b + b_
-
                     if depth == 0:
                         film[y, x, 3] += ONE
                         film[y, x, 4] += min(seen_albedo(albedo, here, 0, out_z) + rows[material, 9], ONE)
@@ -298,8 +310,6 @@ def trace_rows(
                         film[y, x, 8] += ny
                         film[y, x, 9] += nz
                         film[y, x, 10] += far
-                    if depth == depth_limit:
-                        break
 
                     px, py, pz = ox + dx * far, oy + dy * far, oz + dz * far
                     lift = _LIFT * max(ONE, max(abs(px), max(abs(py), abs(pz))))

@@ -37,8 +37,8 @@ class RenderSettings:
 
 @dataclass(frozen=True)
 class Passes:
-    """(h, w, k) float32. beauty scene-linear, premultiplied; alpha; albedo; normal in the world; depth in metres along
-    the ray, 0 where nothing was hit."""
+    """(h, w, k) float32. beauty exposed, linear, premultiplied; alpha; albedo; normal in the world; depth in metres
+    along the ray, 0 where nothing was hit."""
 
     beauty: F32
     alpha: F32
@@ -54,6 +54,7 @@ class Render:
         self.settings = settings
         self.done = 0
         self._film = np.zeros((settings.height, settings.width, CHANNELS), np.float32)
+        self._grade = scene.camera.grade.astype(np.float32)
         self._world, self._rays = build_world(scene)
 
     def add(self, samples: int) -> None:
@@ -92,7 +93,7 @@ class Render:
         hits = np.maximum(film[..., 3:4], np.float32(1e-12))
         normal = film[..., 7:10]
         return Passes(
-            beauty=np.ascontiguousarray(film[..., :3]),
+            beauty=np.ascontiguousarray(film[..., :3] @ self._grade.T),
             alpha=np.minimum(film[..., 3:4], np.float32(1)),
             albedo=np.ascontiguousarray(film[..., 4:7]),
             normal=np.ascontiguousarray(normal),

@@ -7,6 +7,8 @@ which pixels, frames and processes run changes nothing.
 
 from __future__ import annotations
 
+import math
+
 import numba
 import numpy as np
 from numpy.typing import NDArray
@@ -83,3 +85,19 @@ def sample2(second, pixel, index, dimension):
     first = reverse_bits(scramble_reversed(shuffled, u32(key * u32(0x85EBCA6B) + u32(0xA511E9B3))))
     other = reverse_bits(scramble_reversed(second[shuffled], u32(key * u32(0xC2B2AE35) + u32(0x63D83595))))
     return unit(first), unit(other)
+
+
+@numba.njit(cache=True)
+def opened(u, v, blades):
+    """A point of a lens's opening of radius 1, evenly: of a disc, or of a polygon with so many sides."""
+    two_pi = np.float32(2 * math.pi)
+    if blades < np.float32(3):
+        radius = math.sqrt(u)
+        return radius * math.cos(two_pi * v), radius * math.sin(two_pi * v)
+    side = math.floor(v * blades)
+    share = v * blades - side  # along that side
+    first, last = two_pi * side / blades, two_pi * (side + np.float32(1)) / blades
+    radius = math.sqrt(u)
+    x = math.cos(first) + (math.cos(last) - math.cos(first)) * share
+    y = math.sin(first) + (math.sin(last) - math.sin(first)) * share
+    return np.float32(radius * x), np.float32(radius * y)

@@ -44,16 +44,28 @@ def luminance(r, g, b):
 
 
 @numba.njit(cache=True)
-def look_up(table, plane, level, mu):
-    """Bilinear look-up in a plane of the albedo table, at a level of roughness and a cosine 0..1."""
+def look_up(table, level, mu):
+    """A and B by bilinear look-up in the albedo table, at a level of roughness and a cosine 0..1."""
     x = min(max(mu, ZERO), ONE) * _LAST
     k = min(int(x), COSINES - 2)
     part = x - f32(k)
     row = int(level)
     between = level - f32(row)
-    low = table[plane, row, k] * (ONE - part) + table[plane, row, k + 1] * part
-    high = table[plane, row + 1, k] * (ONE - part) + table[plane, row + 1, k + 1] * part
-    return low + (high - low) * between
+    w00, w01 = (ONE - between) * (ONE - part), (ONE - between) * part
+    w10, w11 = between * (ONE - part), between * part
+    a = (
+        w00 * table[0, row, k]
+        + w01 * table[0, row, k + 1]
+        + w10 * table[0, row + 1, k]
+        + w11 * table[0, row + 1, k + 1]
+    )
+    b = (
+        w00 * table[1, row, k]
+        + w01 * table[1, row, k + 1]
+        + w10 * table[1, row + 1, k]
+        + w11 * table[1, row + 1, k + 1]
+    )
+    return a, b
 
 
 @numba.njit(cache=True)
@@ -93,7 +105,7 @@ def settle(s, table, r, g, b, metal, roughness, clear, coat, coat_roughness, she
     clear_multiple = _multiple(clear, mean)
     layer_mean = clear * mean + (ONE - clear) * mean_b + (ONE - mean) * clear_multiple
     rest = (ONE - metal) / max(ONE - layer_mean, f32(1e-6))
-    a, b_o = look_up(table, 0, level, oz), look_up(table, 1, level, oz)
+    a, b_o = look_up(table, level, oz)
     under = ONE - (clear * a + (ONE - clear) * b_o + (ONE - a) * clear_multiple)
     dull = (ONE - metal) * clear
     dull_multiple = (ONE - metal) * clear_multiple
@@ -106,7 +118,7 @@ def settle(s, table, r, g, b, metal, roughness, clear, coat, coat_roughness, she
     coat_albedo = ZERO
     if coat > ZERO:
         coat_level = _level(coat_alpha)
-        ca, cb = look_up(table, 0, coat_level, oz), look_up(table, 1, coat_level, oz)
+        ca, cb = look_up(table, coat_level, oz)
         coat_albedo = coat * (_COAT * (ca - cb) + cb)
         coat_out = ONE - coat_albedo
         cm, cmb = _mean(table, 1, coat_level), _mean(table, 2, coat_level)
@@ -133,7 +145,7 @@ def settle(s, table, r, g, b, metal, roughness, clear, coat, coat_roughness, she
 def seen_albedo(table, s, channel, oz):
     """What share of white light from everywhere the surface sends towards its viewer, in a channel."""
     a = s[A_OUT]
-    b = look_up(table, 1, s[LEVEL], oz)
+    _, b = look_up(table, s[LEVEL], oz)
     inner = s[F0 + channel] * (a - b) + b + s[MULTIPLE + channel] * (ONE - a) + s[DIFFUSE + channel] * s[UNDER_OUT]
     return (inner * s[SHEEN_OUT] + ONE - s[SHEEN_OUT]) * s[COAT_OUT] + ONE - s[COAT_OUT]
 
@@ -163,7 +175,7 @@ def evaluate(table, s, ox, oy, oz, ix, iy, iz):
     x2 = x * x
     fresnel = x2 * x2 * x
     lobe, lobe_density = _lobe(s[ALPHA], oz, iz, hx, hy, hz)
-    a, b_i = look_up(table, 0, s[LEVEL], iz), look_up(table, 1, s[LEVEL], iz)
+    a, b_i = look_up(table, s[LEVEL], iz)
     layer = s[CLEAR] * a + (ONE - s[CLEAR]) * b_i + (ONE - a) * s[CLEAR_MULTIPLE]
     again = (ONE - s[A_OUT]) * (ONE - a) * s[MISSING] * INV_PI * iz
     base = s[UNDER_OUT] * (ONE - layer) * INV_PI * iz
@@ -178,7 +190,7 @@ def evaluate(table, s, ox, oy, oz, ix, iy, iz):
         d = (TWO + _SHEEN_INVERSE) * sine**_SHEEN_INVERSE * HALF * INV_PI
         over = s[SHEEN] * d * iz / (f32(4) * (oz + iz - oz * iz))
     if s[COAT] > ZERO:
-        ca, cb = look_up(table, 0, s[COAT_LEVEL], iz), look_up(table, 1, s[COAT_LEVEL], iz)
+        ca, cb = look_up(table, s[COAT_LEVEL], iz)
         inward = ONE - s[COAT] * (_COAT * (ca - cb) + cb)
         lobe = lobe * min(s[COAT_OUT], inward)
         through = s[COAT_OUT] * inward * s[COAT_NORM]

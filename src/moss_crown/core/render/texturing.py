@@ -7,8 +7,7 @@ import numpy as np
 from llvmlite import binding
 from numba import types
 
-from moss_crown.core.look.noise import clouds, ramp
-from moss_crown.core.look.patterns import layered
+from moss_crown.core.look.patterns import layered, worn
 from moss_crown.core.render.tables import ROW
 
 _STEP = 0.004
@@ -54,8 +53,7 @@ def _textured(all_rows, m, all_point):
             sz = (h - height) / _STEP * deep
     wear = rows[m, 17]
     if wear > 0.0 and bevel:
-        worn = wear * ramp(0.9 - wear, 1.3 - wear, 0.5 + 0.5 * clouds(px * 4.0, py * 4.0, pz * 4.0, 311.0))
-        second = max(second, worn)
+        second = max(second, worn(wear, px, py, pz))
     light = max(1.0 + rows[m, 15] * tone, 0.0)
     first = 1.0 - second
     r = min((rows[m, 0] * first + rows[m, 18] * second) * light, 1.0)

@@ -37,7 +37,7 @@ class World(NamedTuple):
     choice: F32  # (l + 2): rising chances to choose each light, then the environment
     surround: EnvironmentMap
     camera: F32  # (steps, 12)
-    lens: F32  # half tangents across and up, shift across and up
+    lens: F32  # half tangents across and up, shift across and up, radius of the opening, focus, blades
     second: NDArray[np.uint32]
 
 
@@ -83,6 +83,7 @@ def build_world(scene: Scene) -> tuple[World, RayScene]:
         rest.append([*np.eye(4)[:3].reshape(-1), 0.0])
     rays.commit()
     surround, surround_power = environment_map(scene.surround)
+    c = scene.camera
     lights = np.array([_light_row(light) for light in scene.lights], np.float32).reshape(-1, LIGHT_ROW)
     powers = [_power(light) for light in scene.lights] + [surround_power]
     world = World(
@@ -101,7 +102,7 @@ def build_world(scene: Scene) -> tuple[World, RayScene]:
         choice=_choice(powers),
         surround=surround,
         camera=_stretched(scene.camera.poses, steps).astype(np.float32),
-        lens=np.array([*scene.camera.half, *scene.camera.shift], np.float32),
+        lens=np.array([*c.half, *c.shift, c.opening, c.focus, c.blades], np.float32),
         second=SECOND,
     )
     return world, rays

@@ -52,11 +52,19 @@ class Surround:
 
 @dataclass(frozen=True)
 class Camera:
-    """poses (t, 4, 4) camera to world, looking along -Z; `half` tangents of the half angles; `shift` in half frames."""
+    """poses (t, 4, 4) camera to world, looking along -Z; `half` tangents of the half angles; `shift` in half frames.
+
+    `opening`: the lens's radius in metres, 0 for a pinhole; `focus`: the distance along the axis at which it is sharp;
+    `blades`: 0 for a round opening. `grade` (3, 3): exposure and white balance.
+    """
 
     poses: NDArray[np.float64]
     half: tuple[float, float]
     shift: tuple[float, float]
+    opening: float = 0.0
+    focus: float = 1.0
+    blades: int = 0
+    grade: NDArray[np.float64] = field(default_factory=lambda: np.eye(3))
 
 
 @dataclass(frozen=True)

@@ -457,6 +457,11 @@ export function fieldsOf(
         },
         vector('/place', 'Place', { unit: 'm', step: 0.05 }),
         vector('/aim', 'Aim', { unit: 'm', step: 0.05 }),
+        number('/exposure', 'Exposure', { unit: 'stops', step: 0.05, min: -10, max: 10 }),
+        number('/white', 'White balance', { unit: 'K', step: 50, decimals: 0, min: 1000, max: 15_000 }),
+        number('/opening', 'Lens opening', { unit: 'm, 0: all sharp', step: 0.01, min: 0, max: 10 }),
+        number('/focus', 'Focus at', { unit: 'm, 0: the title', step: 0.05, min: 0, max: 1000 }),
+        number('/blades', 'Blades', { unit: '0: round', step: 1, decimals: 0, min: 0, max: 12 }),
         number('/shutter', 'Shutter', { unit: '°', step: 5, decimals: 0, min: 0, max: 360 }),
       ];
   }

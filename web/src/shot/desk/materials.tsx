@@ -65,21 +65,19 @@ export function MaterialChoice({ step, index, side }: { step: MaterialStep; inde
         )}
         {chosen?.name ?? 'own values: choose another'}
       </button>
-      {data && (
-        <MaterialDialog open={open} side={side} materials={data} onClose={() => setOpen(false)} onPut={put} />
+      {data && open && (
+        <MaterialDialog side={side} materials={data} onClose={() => setOpen(false)} onPut={put} />
       )}
     </div>
   );
 }
 
 function MaterialDialog({
-  open,
   side,
   materials,
   onClose,
   onPut,
 }: {
-  open: boolean;
   side: Side;
   materials: Curated[];
   onClose: () => void;
@@ -93,7 +91,7 @@ function MaterialDialog({
   );
   return (
     <Dialog
-      open={open}
+      open
       wide
       onOpenChange={(o) => !o && onClose()}
       title="Material"

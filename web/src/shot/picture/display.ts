@@ -20,13 +20,13 @@ export class DisplayPass {
       depthWrite: false,
       toneMapped: false,
       glslVersion: THREE.GLSL3,
-      uniforms: { picture: { value: null }, table: { value: lut } },
+      uniforms: { picture: { value: null }, table: { value: lut }, grade: { value: new THREE.Matrix3() } },
       vertexShader: 'out vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }',
       fragmentShader: `
         precision highp sampler3D;
-        uniform sampler2D picture; uniform sampler3D table; in vec2 at; out vec4 colour;
+        uniform sampler2D picture; uniform sampler3D table; uniform mat3 grade; in vec2 at; out vec4 colour;
         void main() {
-          vec3 light = max(texture(picture, at).rgb, vec3(1e-6));
+          vec3 light = max(grade * texture(picture, at).rgb, vec3(1e-6));
           vec3 s = clamp((log2(light / 0.18) - ${LOW.toFixed(1)}) / ${(HIGH - LOW).toFixed(1)}, 0.0, 1.0);
           colour = vec4(texture(table, s * ${((SIZE - 1) / SIZE).toFixed(8)} + ${(0.5 / SIZE).toFixed(8)}).rgb, 1.0);
         }`,
@@ -35,7 +35,9 @@ export class DisplayPass {
     this.quad.frustumCulled = false;
   }
 
-  show(renderer: THREE.WebGLRenderer, picture: THREE.Texture) {
+  show(renderer: THREE.WebGLRenderer, picture: THREE.Texture, grade: number[]) {
+    const [a = 1, b = 0, c = 0, d = 0, e = 1, f = 0, g = 0, h = 0, i = 1] = grade;
+    (this.material.uniforms.grade as THREE.IUniform<THREE.Matrix3>).value.set(a, b, c, d, e, f, g, h, i);
     (this.material.uniforms.picture as THREE.IUniform).value = picture;
     renderer.setRenderTarget(null);
     renderer.render(this.quad, this.camera);

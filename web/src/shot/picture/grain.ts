@@ -60,9 +60,7 @@ const COLOUR = `
     grainFront || grainUpward ? grainPoint.x : grainPoint.z,
     grainFront || !grainUpward ? grainPoint.y : grainPoint.z, grainA.x, grainA.y);
   if (grainB.x > 0.0 && grainB.w > 0.5 && grainSide.z > 0.02) {
-    vec3 worn = grainPoint * 4.0;
-    grain.x = max(grain.x, grainB.x * smoothstep(0.9 - grainB.x, 1.3 - grainB.x,
-      0.5 + 0.5 * clouds_(worn.x, worn.y, worn.z, 311.0)));
+    grain.x = max(grain.x, worn_(grainB.x, grainPoint.x, grainPoint.y, grainPoint.z));
   }
   diffuseColor.rgb = min(mix(diffuseColor.rgb, grainColour, grain.x) * max(1.0 + grainA.z * grain.y, 0.0), 1.0);
 `;

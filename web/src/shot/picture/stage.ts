@@ -450,6 +450,13 @@ export class DraftStage {
     return made;
   }
 
+  /** The camera's exposure and white balance; the same while one walks around. */
+  private grade(): number[] {
+    const { draft, frame } = this;
+    if (!draft) return [1, 0, 0, 0, 1, 0, 0, 0, 1];
+    return (draft.lenses[Math.min(frame - draft.first, draft.lenses.length - 1)] ?? []).slice(4);
+  }
+
   private aimShot() {
     const { draft, shotCamera, frame } = this;
     if (!draft) return;
@@ -515,7 +522,7 @@ export class DraftStage {
     const camera = this.camera();
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
-    this.display.show(this.renderer, target.texture);
+    this.display.show(this.renderer, target.texture, this.grade());
     const ms = this.finished(begun);
     this.onShown(this.frame, ms);
     if (!still) this.adapt(ms);
