@@ -63,7 +63,7 @@ def test_a_material_is_chosen_and_its_texture_shows_in_the_draft(quiet, server):
     saved(quiet)
     assert step(server, shot, "material")["face"]["texture"]["scale"] == 0.3
     assert np.abs(settled(quiet) - oak).mean() > 0.3
-    quiet.keyboard.press("Control+z")
+    quiet.get_by_role("button", name="Undo", exact=True).click()
     wait_for(lambda: step(server, shot, "material")["face"]["texture"]["scale"] == 1.0)
 
 
@@ -105,7 +105,7 @@ def test_light_by_a_kit_and_by_pointing(quiet, server):
     assert step(server, shot, "lights")["lights"][0]["place"] == place
     quiet.keyboard.press("Escape")
     target.wait_for(state="detached")
-    quiet.keyboard.press("Control+z")
+    quiet.get_by_role("button", name="Undo", exact=True).click()
     wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] == before)
 
 

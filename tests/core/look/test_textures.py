@@ -1,5 +1,6 @@
 """Textures: bounded, without seams and repeats, the same in both languages, and the catalogue made of them."""
 
+import ast
 import re
 from dataclasses import replace
 
@@ -118,10 +119,17 @@ def test_every_pattern_can_be_written_for_the_draft(name):
     assert not re.findall(r"(?<![\w.])\d+(?![\w.])", body)
 
 
-def test_what_the_shared_language_cannot_say_is_refused():
-    import ast
-
-    (function,) = ast.parse("def f(x):\n    return [x][0]").body
+@pytest.mark.parametrize(
+    "body",
+    [
+        "return [x][0]",
+        "over = x > 1.0\n    return 1.0 if over else 0.0",
+        "return 1.0 if x else 0.0",
+        "a = [x]\n    return x",
+    ],
+)
+def test_what_the_shared_language_cannot_say_is_refused(body):
+    (function,) = ast.parse(f"def f(x):\n    {body}").body
     with pytest.raises(CannotSay):
         _Writer({}).function(function)
 

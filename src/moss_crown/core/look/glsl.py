@@ -104,6 +104,8 @@ class _Writer:
 
     def _statement(self, node: ast.stmt, pad: str, depth: int) -> str:
         match node:
+            case ast.Assign(value=ast.Compare() | ast.BoolOp()):
+                pass  # there are no variables but numbers
             case ast.Assign(targets=[ast.Name(id=name)], value=value):
                 return f"{pad}{self._fresh(name)}{name}_ = {self._say(value)};\n"
             case ast.Assign(targets=[ast.Tuple(elts=names)], value=value):
@@ -118,7 +120,7 @@ class _Writer:
                 return f"{pad}{name}_ {_OPERATORS[type(op)]}= {self._say(value)};\n"
             case ast.Return(value=value) if value is not None:
                 return f"{pad}return {self._say(value)};\n"
-            case ast.If(test=test, body=body, orelse=orelse):
+            case ast.If(test=ast.Compare() as test, body=body, orelse=orelse):
                 before = set(self._known)
                 text = f"{pad}if ({self._say(test)}) {{\n{self._block(body, depth + 1)}{pad}}}"
                 self._known = set(before)
@@ -154,7 +156,7 @@ class _Writer:
                 return f"({self._say(left)} {_OPERATORS[type(op)]} {self._say(right)})"
             case ast.Compare(left=left, ops=[op], comparators=[right]):
                 return f"({self._say(left)} {_COMPARISONS[type(op)]} {self._say(right)})"
-            case ast.IfExp(test=test, body=body, orelse=orelse):
+            case ast.IfExp(test=ast.Compare() as test, body=body, orelse=orelse):
                 return f"({self._say(test)} ? {self._say(body)} : {self._say(orelse)})"
             case ast.Tuple(elts=elts):
                 return f"{_VECTORS[len(elts)]}({', '.join(self._say(one) for one in elts)})"

@@ -156,13 +156,15 @@ def weave(x, y, z, p, q):
     v = q * 16.0
     a = fraction(u) - 0.5
     b = fraction(v) - 0.5
-    over = fraction((math.floor(u) + math.floor(v)) * 0.5) < 0.25
-    across = a if over else b
-    along = b if over else a
+    over = fraction((math.floor(u) + math.floor(v)) * 0.5)  # 0 or a half
+    across = a if over < 0.25 else b
+    along = b if over < 0.25 else a
     body = max(1.0 - 3.4 * across * across, 0.0) * (0.55 + 0.45 * math.cos(along * 3.1416))
-    thread = lattice(math.floor(u), 2.0, 9.0, 157.0) if over else lattice(5.0, math.floor(v), 9.0, 163.0)
-    fibre = noise(u * 4.0 if over else u * 0.7, v * 0.7 if over else v * 4.0, 0.5, 167.0)
-    return 0.75 if over else 0.25, 0.5 * (thread - 0.5) + 0.2 * fibre + 0.6 * (body - 0.6), body * 0.9
+    warp = lattice(math.floor(u), 2.0, 9.0, 157.0)
+    weft = lattice(5.0, math.floor(v), 9.0, 163.0)
+    thread = warp if over < 0.25 else weft
+    fibre = noise(u * 4.0 if over < 0.25 else u * 0.7, v * 0.7 if over < 0.25 else v * 4.0, 0.5, 167.0)
+    return 0.75 if over < 0.25 else 0.25, 0.5 * (thread - 0.5) + 0.2 * fibre + 0.6 * (body - 0.6), body * 0.9
 
 
 @numba.njit(cache=True)
