@@ -1140,6 +1140,10 @@ export interface components {
          * @description The shot camera. With `fit` above 0 it stands where the title at rest takes that share of the frame's width
          *     (or as much of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
          *     `shift` moves the title in the frame, as shares of its width and height.
+         *
+         *     `opening` is the width of the lens's opening in metres, 0 for a picture sharp throughout; with `blades` of 3 or more
+         *     it is a polygon. What is `focus` metres away is sharp, 0 for the middle of the title. `exposure` is in stops; light
+         *     of `white` kelvin turns out white.
          */
         CameraStep: {
             /** Id */
@@ -1222,6 +1226,31 @@ export interface components {
              * @default 180
              */
             shutter: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Opening
+             * @default 0
+             */
+            opening: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Focus
+             * @default 0
+             */
+            focus: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Blades
+             * @default 0
+             */
+            blades: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposure
+             * @default 0
+             */
+            exposure: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * White
+             * @default 6500
+             */
+            white: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * DriveStep
@@ -2113,6 +2142,31 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyFloat7434 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyFloat2204 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
@@ -2240,6 +2294,31 @@ export interface components {
         };
         /** KeyFloatcbfd */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyInt6966 */
+        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3221,6 +3300,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloat7434 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloat2204 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
@@ -3310,6 +3406,23 @@ export interface components {
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedInt6966 */
+        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____"][];
             /**
              * Before
              * @default hold
