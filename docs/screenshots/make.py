@@ -115,7 +115,7 @@ def main(url: str) -> None:
         kept(page, "path")
         page.keyboard.press("g")
         recipe_step(page, 1)
-        page.get_by_role("tab", name="Front edge").click()
+        page.get_by_role("tab", name="Front profile").click()
         page.get_by_role("combobox", name="Edge profile").select_option("drawn")
         page.wait_for_timeout(3000)
         kept(page, "profile")

@@ -57,7 +57,7 @@ def test_a_family_is_chosen_in_its_own_shapes(quiet, server):
 def test_dragging_a_number_previews_and_its_release_is_one_edit(quiet, server):
     shot = new_shot(quiet, server)
     quiet.get_by_role("button", name="Depth and bevel").first.click()
-    quiet.get_by_role("tab", name="Front edge").click()
+    quiet.get_by_role("tab", name="Front profile").click()
     field = quiet.get_by_role("spinbutton", name="Edge height")
     box = field.bounding_box()
     x, y = box["x"] + 40, box["y"] + 10
@@ -76,7 +76,7 @@ def test_dragging_a_number_previews_and_its_release_is_one_edit(quiet, server):
 def test_a_bevel_beyond_its_limit_is_said(quiet, server):
     new_shot(quiet, server)
     quiet.get_by_role("button", name="Depth and bevel").first.click()
-    quiet.get_by_role("tab", name="Front edge").click()
+    quiet.get_by_role("tab", name="Front profile").click()
     field = quiet.get_by_role("spinbutton", name="Edge height")
     field.click()
     field.fill("0.5")

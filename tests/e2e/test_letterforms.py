@@ -103,7 +103,7 @@ def test_a_variable_family_offers_its_axes(quiet, server):
 def test_a_profile_is_drawn_on_its_board(quiet, server):
     shot = new_shot(quiet, server, "TIDE")
     quiet.get_by_role("button", name="Depth and bevel").first.click()
-    quiet.get_by_role("tab", name="Front edge").click()
+    quiet.get_by_role("tab", name="Front profile").click()
     quiet.get_by_role("combobox", name="Edge profile").select_option("drawn")
     saved(quiet)
     section = quiet.get_by_role("img", name="Cross-section of a stem")

@@ -32,6 +32,7 @@ from moss_crown.core.evaluate import (
     own_colours,
     poses_at,
     rest_frame,
+    rest_of,
     sheets_at,
     solid_of,
     spans,
@@ -214,6 +215,7 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
     found = []
     for number, block in enumerate(structure.blocks):
         own = own_colours(shot, block, frame)
+        at_rest = np.round(rest_of(block.setting)[:, :3], 6).reshape(-1, 12).tolist()
         for place, letter in enumerate(block.letters):
             found.append(
                 {
@@ -226,7 +228,7 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
                     "tint": own[place] if own else None,
                     "recipe": recipe_of(letter, block.form).model_dump_json(),
                     "box": [letter.left, letter.bottom, letter.right, letter.top],
-                    "rest": np.round(letter.pose()[:3], 6).reshape(-1).tolist(),
+                    "rest": at_rest[place],
                     "number": letter.index,
                 }
             )

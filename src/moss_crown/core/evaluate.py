@@ -287,7 +287,7 @@ def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
         step = shot.steps[block.step]
         assert isinstance(step, BlockStep | EmblemStep)
         letters = block.letters
-        poses = rest_poses(_rest(block.setting), len(frames))
+        poses = rest_poses(rest_of(block.setting), len(frames))
         for drive in drives_on(shot, block.step):
             reach = cadence_reach(drive.reach, frames, len(letters)) * _switch(drive, frames)[:, None]
             offset = drive.offset
@@ -306,7 +306,7 @@ def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
 
 
 @lru_cache(maxsize=64)
-def _rest(setting: Setting | EmblemSetting) -> NDArray[np.float64]:
+def rest_of(setting: Setting | EmblemSetting) -> NDArray[np.float64]:
     """(l, 4, 4) letters of a block at rest. The caller must not change it."""
     return np.array([letter.pose() for letter in _letters_of(setting)]).reshape(-1, 4, 4)
 
@@ -400,7 +400,7 @@ def block_corners(shot: Shot, frame: float) -> dict[str, NDArray[np.float64]]:
         step = shot.steps[block.step]
         assert isinstance(step, BlockStep | EmblemStep)
         place = place_matrix(*(np.asarray(sample_one(v, frame)) for v in (step.move, step.turn, step.scale)))
-        rest = _rest(block.setting)
+        rest = rest_of(block.setting)
         own = boxes[begin : begin + len(rest)]
         begin += len(rest)
         local = np.einsum("lij,lcj->lci", rest[:, :3, :3], own) + rest[:, None, :3, 3]
@@ -511,6 +511,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
     for block in structure.blocks:
         face, edge = surfaces_of(shot, block.step, frame)
         own = own_colours(shot, block, frame)
+        at_rest = rest_of(block.setting)
         for number, letter in enumerate(block.letters):
             if number == 0 or own:
                 index = len(surfaces)
@@ -526,7 +527,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
                 solids += [built] * (place_of[key] != NOWHERE)
             if place_of[key] != NOWHERE:
                 pose = np.ascontiguousarray(poses[:, count])
-                letters.append(Placed(place_of[key], pose, by_facet, letter.pose(), letter.index))
+                letters.append(Placed(place_of[key], pose, by_facet, at_rest[number], letter.index))
             count += 1
     sheets = sheets_at(shot, frame, surfaces)
     step = environment_step(shot, frame)

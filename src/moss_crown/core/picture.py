@@ -67,8 +67,9 @@ def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
     return np.concatenate([straight, np.round(passes.alpha * 255).astype(np.uint8)], -1)
 
 
-def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = None) -> TitleModel:
-    """The title as it stands at a frame: a node a letter, with pose, pivot, two materials and texture coordinates."""
+def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = None, textured: bool = True) -> TitleModel:
+    """The title as it stands at a frame: a node a letter, with pose, pivot, two materials and, where they are wanted,
+    texture coordinates."""
     structure = structure_at(shot, frame)
     poses = poses_at(shot, structure, np.array([float(frame)]))[0]
     solids: list[Solid] = []
@@ -90,13 +91,14 @@ def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = Non
             if key not in place:
                 place[key] = len(solids)
                 solids.append(solid)
-                places.append(texture_places(solid, form_of_letter(letter, block.form)))
+                if textured:
+                    places.append(texture_places(solid, form_of_letter(letter, block.form)))
                 surfaces.append(
                     (face, side) if colour is None else (replace(face, colour=colour), replace(side, colour=colour))
                 )
             pivot = (*letter.centre, 0.0)
             nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], pose, pivot))
-    return TitleModel(shot.title, solids, surfaces, nodes, places)
+    return TitleModel(shot.title, solids, surfaces, nodes, places if textured else None)
 
 
 ModelFormat: TypeAlias = Literal["glb", "usd", "obj", "stl"]
@@ -105,7 +107,7 @@ ENDINGS: dict[ModelFormat, str] = {"glb": "glb", "usd": "usdc", "obj": "obj.zip"
 
 def export_model(shot: Shot, frame: float, kind: ModelFormat, cache: Cache, edge: float | None = None) -> bytes:
     """The letters of a frame as a file for another program; with an `edge` in metres as triangles of even density."""
-    model = title_model(shot, frame, cache, edge)
+    model = title_model(shot, frame, cache, edge, textured=kind != "stl")
     match kind:
         case "glb":
             return write_glb(model)

@@ -185,32 +185,31 @@ export function createShot(id: string) {
     set({ saving: 'saved' });
   }
 
-  /** Let the core arrange blocks. Waits for edits under way: it works on what is stored. */
-  async function arrange(order: Partial<Schemas['Arrangement']> & { what: Schemas['Arrangement']['what'] }) {
+  /** Let the core work out an edit at the playhead. Waits for edits under way: it works on what is stored. */
+  async function workedOut(
+    send: (now: { revision: number; frame: number }) => Parameters<typeof ok<unknown>>[0],
+  ) {
     while (sending || waiting.length) await new Promise((r) => setTimeout(r, 30));
     const { revision, frame } = get();
     try {
-      const body = {
-        step: 'block',
-        side: 'centre',
-        to: 'frame',
-        share: 0.8,
-        ...order,
-        revision,
-        frame,
-      } as const;
-      take(await ok(api.POST('/api/shots/{shot}/arrange', { params: { path: { shot: id } }, body })));
+      take(await ok(send({ revision, frame })));
       await afterChange();
     } catch (error) {
       tell(error);
     }
   }
+  const params = { path: { shot: id } };
 
-  /** Let the core place lights: a kit, or one by its effect. */
-  async function light(order: Partial<Schemas['Lighting']>) {
-    while (sending || waiting.length) await new Promise((r) => setTimeout(r, 30));
-    const { revision, frame } = get();
-    try {
+  /** Align, space or fit blocks. */
+  const arrange = (order: Partial<Schemas['Arrangement']> & { what: Schemas['Arrangement']['what'] }) =>
+    workedOut((now) => {
+      const body = { step: 'block', side: 'centre', to: 'frame', share: 0.8, ...order, ...now } as const;
+      return api.POST('/api/shots/{shot}/arrange', { params, body });
+    });
+
+  /** Place lights: a kit, or one by its effect. */
+  const light = (order: Partial<Schemas['Lighting']>) =>
+    workedOut((now) => {
       const body = {
         step: 'lights',
         light: 0,
@@ -218,15 +217,10 @@ export function createShot(id: string) {
         x: 0.5,
         y: 0.5,
         ...order,
-        revision,
-        frame,
+        ...now,
       } as const;
-      take(await ok(api.POST('/api/shots/{shot}/light', { params: { path: { shot: id } }, body })));
-      await afterChange();
-    } catch (error) {
-      tell(error);
-    }
-  }
+      return api.POST('/api/shots/{shot}/light', { params, body });
+    });
 
   async function reload() {
     try {

@@ -387,28 +387,29 @@ class MaterialStep(StepBase):
     edge: Material = Material(colour=(0.62, 0.30, 0.11), metal=1.0, roughness=0.16)
 
 
+EnvironmentPreset: TypeAlias = Literal[
+    "two_windows",
+    "overcast",
+    "dusk_harbour",
+    "paper_tent",
+    "long_softbox",
+    "lamp_row",
+    "low_sun",
+    "night_market",
+    "cold_tube",
+    "rim_pair",
+    "top_light",
+    "morning_mist",
+    "lantern_room",
+    "storm_break",
+]
+
+
 class EnvironmentStep(StepBase):
     """What metal reflects. `turn` goes about the vertical."""
 
     kind: Literal["environment"] = "environment"
-    preset: Value[
-        Literal[
-            "two_windows",
-            "overcast",
-            "dusk_harbour",
-            "paper_tent",
-            "long_softbox",
-            "lamp_row",
-            "low_sun",
-            "night_market",
-            "cold_tube",
-            "rim_pair",
-            "top_light",
-            "morning_mist",
-            "lantern_room",
-            "storm_break",
-        ]
-    ] = "two_windows"
+    preset: Value[EnvironmentPreset] = "two_windows"
     strength: Value[Strength] = 0.85
     turn: Value[Degrees] = 0.0
 

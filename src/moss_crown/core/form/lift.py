@@ -10,7 +10,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.mesh import INDEX_BOUND, FloatN3, IntN3, boundary, edge_keys
+from moss_crown.core.form.mesh import INDEX_BOUND, FloatN3, IntN3, boundary, edge_keys, pack, unpack
 from moss_crown.core.form.plan import Plan
 from moss_crown.core.form.profile import NEAR, Floats, Heights
 
@@ -99,6 +99,11 @@ class _Part:
     height: Floats
     face: bool
 
+    @property
+    def turn(self) -> int:
+        """The level at which it meets the part before it."""
+        return self.high if self.outward and not self.face else self.low
+
 
 def _parts(line: Floats, levels: Floats) -> list[_Part]:
     """The runs of a profile whose insets are levels already, then its face."""
@@ -134,7 +139,7 @@ def lift_undercut(made: Plan, levels: Floats, line: Floats, base: float, inset: 
     """
     line = snapped(line, levels)
     parts = _parts(line, levels)
-    made = _without_chords(made, levels, parts, inset)
+    made = _without_chords(made, parts, inset)
     points: list[NDArray[np.float64]] = []
     triangles: list[IntN3] = []
     on_face: list[NDArray[np.bool_]] = []
@@ -145,8 +150,7 @@ def lift_undercut(made: Plan, levels: Floats, line: Floats, base: float, inset: 
         own = made.triangles[(made.band >= part.low) & (made.band < part.high)]
         before, ids = ids, np.full(len(made.points), -1)
         if number:
-            turn = part.low if part.face or not part.outward else part.high
-            cut = np.unique(_cut(made, turn))
+            cut = np.unique(_cut(made, part.turn))
             ids[cut] = before[cut]
         fresh = np.unique(own)
         fresh = fresh[ids[fresh] < 0]
@@ -164,36 +168,32 @@ def lift_undercut(made: Plan, levels: Floats, line: Floats, base: float, inset: 
 
 def _cut(made: Plan, level: int) -> NDArray[np.int64]:
     """(e, 2) edges between the bands outside a level and those inside; for level 0 the outline."""
-    keys = edge_keys(made.triangles).ravel()
-    inside = np.repeat(made.band >= level, 3)
-    within, without = np.unique(keys[inside]), np.unique(keys[~inside])
     if level == 0:
-        start, end = boundary(made.triangles)
-        return np.stack([start, end], 1)
-    both = np.intersect1d(within, without)
-    return np.stack([both // INDEX_BOUND, both % INDEX_BOUND], 1)
+        return np.stack(boundary(made.triangles), 1)
+    keys = edge_keys(made.triangles)
+    inside = made.band >= level
+    return np.stack(unpack(np.intersect1d(keys[inside], keys[~inside])), 1)
 
 
-def _without_chords(made: Plan, levels: Floats, parts: list[_Part], inset: Callable[[Floats], Floats]) -> Plan:
+def _without_chords(made: Plan, parts: list[_Part], inset: Callable[[Floats], Floats]) -> Plan:
     """Split edges that join two points of a level at which the profile turns without lying in it.
 
     Two sheets that meet there would both have such an edge. Its middle lies off the level, so that they part.
     """
     keys = np.unique(edge_keys(made.triangles))
+    edges = np.stack(unpack(keys), 1)
     chords: list[NDArray[np.int64]] = []
     for part in parts[1:]:
         if part.face and not parts[-2].outward:
             continue  # the face goes on inward from a run that came inward: one sheet on either side
-        cut = _cut(made, part.low if part.face or not part.outward else part.high)
+        cut = _cut(made, part.turn)
         on = np.zeros(len(made.points), bool)
         on[cut.ravel()] = True
-        edges = np.stack([keys // INDEX_BOUND, keys % INDEX_BOUND], 1)
-        lying = np.minimum(cut[:, 0], cut[:, 1]) * INDEX_BOUND + np.maximum(cut[:, 0], cut[:, 1])
-        chords.append(keys[on[edges].all(1) & ~np.isin(keys, lying)])
+        chords.append(keys[on[edges].all(1) & ~np.isin(keys, pack(*cut.T))])
     split = np.unique(np.concatenate(chords)) if chords else np.zeros(0, np.int64)
     if not len(split):
         return made
-    a, b = split // INDEX_BOUND, split % INDEX_BOUND
+    a, b = unpack(split)
     middle = (made.points[a] + made.points[b]) / 2
     of = dict(zip(split.tolist(), range(len(made.points), len(made.points) + len(split)), strict=True))
     triangles: list[tuple[int, int, int]] = []

@@ -132,10 +132,11 @@ def weld(solid: Solid, textured: F32 | None = None) -> Welded:
     key = np.column_stack([corner_vertex, np.round(corner_normal * 8192).astype(np.int64)])
     # Pack to one integer: 14 bits a component of the normal, the rest for the vertex.
     packed = (key[:, 0] << 45) + ((key[:, 1] + 8192) << 30) + ((key[:, 2] + 8192) << 15) + (key[:, 3] + 8192)
-    if textured is not None:
-        near = np.unique(np.round(textured.reshape(-1, 2) * 1e5).astype(np.int64), axis=0, return_inverse=True)[1]
-        packed = np.unique(np.stack([packed, near.ravel()], 1), axis=0, return_inverse=True)[1].ravel()
-    _, first, inverse = np.unique(packed, return_index=True, return_inverse=True)
+    if textured is None:
+        _, first, inverse = np.unique(packed, return_index=True, return_inverse=True)
+    else:
+        apart = np.column_stack([packed, np.round(textured.reshape(-1, 2) * 1e5).astype(np.int64)])
+        _, first, inverse = np.unique(apart, axis=0, return_index=True, return_inverse=True)
     places = solid.vertices[corner_vertex[first]].astype(np.float32)
     normals = corner_normal[first]
     normals = (normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)).astype(np.float32)

@@ -8,27 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
-from typing import Literal, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-Preset: TypeAlias = Literal[
-    "two_windows",
-    "overcast",
-    "dusk_harbour",
-    "paper_tent",
-    "long_softbox",
-    "lamp_row",
-    "low_sun",
-    "night_market",
-    "cold_tube",
-    "rim_pair",
-    "top_light",
-    "morning_mist",
-    "lantern_room",
-    "storm_break",
-]
+from moss_crown.core.document.shot import EnvironmentPreset
+
+Preset: TypeAlias = EnvironmentPreset
 Picture = NDArray[np.float32]
 
 WIDTH, HEIGHT = 512, 256

@@ -11,7 +11,7 @@ from moss_crown.core.document.shot import Material, Texture
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import sample_choice, sample_one
 
-Colour = tuple[float, float, float]
+Triple = tuple[float, float, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,26 +25,26 @@ class Grain:
     tone: float = 0.3
     relief: float = 0.0
     wear: float = 0.0
-    colour: Colour = (0.2, 0.2, 0.2)
+    colour: Triple = (0.2, 0.2, 0.2)
     metal: float = 0.0
     roughness: float = 0.5
     by_letter: bool = False
     turn: float = 0.0
-    shift: Colour = (0.0, 0.0, 0.0)
+    shift: Triple = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True, slots=True)
 class Surface:
     """A material at one frame. Colour and glow scene-linear Rec.709; no grain where it is even."""
 
-    colour: Colour
+    colour: Triple
     metal: float
     roughness: float
     ior: float
     coat: float = 0.0
     coat_roughness: float = 0.08
     sheen: float = 0.0
-    glow: Colour = (0.0, 0.0, 0.0)
+    glow: Triple = (0.0, 0.0, 0.0)
     grain: Grain | None = None
 
     @property
@@ -55,9 +55,9 @@ class Surface:
 
 def surface_at(material: Material, frame: float) -> Surface:
     strength = sample_one(material.glow, frame)
-    glow = _colour(material.glow_colour, frame)
+    glow = _triple(material.glow_colour, frame)
     return Surface(
-        colour=_colour(material.colour, frame),
+        colour=_triple(material.colour, frame),
         metal=sample_one(material.metal, frame),
         roughness=sample_one(material.roughness, frame),
         ior=sample_one(material.ior, frame),
@@ -73,7 +73,6 @@ def _grain_at(texture: Texture, frame: float) -> Grain | None:
     pattern = NAMES.index(sample_choice(texture.pattern, frame))
     if pattern == 0:
         return None
-    x, y, z = (float(v) for v in sample_one(texture.shift, frame))
     return Grain(
         pattern=pattern,
         scale=sample_one(texture.scale, frame),
@@ -82,18 +81,18 @@ def _grain_at(texture: Texture, frame: float) -> Grain | None:
         tone=sample_one(texture.tone, frame),
         relief=sample_one(texture.relief, frame),
         wear=sample_one(texture.wear, frame),
-        colour=_colour(texture.colour, frame),
+        colour=_triple(texture.colour, frame),
         metal=sample_one(texture.metal, frame),
         roughness=sample_one(texture.roughness, frame),
         by_letter=sample_choice(texture.place, frame) == "letter",
         turn=sample_one(texture.turn, frame),
-        shift=(x, y, z),
+        shift=_triple(texture.shift, frame),
     )
 
 
-def _colour(value: object, frame: float) -> Colour:
-    red, green, blue = (float(c) for c in sample_one(value, frame))
-    return red, green, blue
+def _triple(value: object, frame: float) -> Triple:
+    one, two, three = (float(v) for v in sample_one(value, frame))
+    return one, two, three
 
 
 def texture_matrix(grain: Grain) -> NDArray[np.float64]:
@@ -104,7 +103,7 @@ def texture_matrix(grain: Grain) -> NDArray[np.float64]:
     return np.column_stack([turn, -turn @ np.array(grain.shift)])
 
 
-def linear(colour: Colour) -> Colour:
+def linear(colour: Triple) -> Triple:
     """An sRGB colour, 0 to 1, as scene-linear Rec.709 (IEC 61966-2-1)."""
     red, green, blue = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in colour)
     return red, green, blue

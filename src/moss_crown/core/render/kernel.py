@@ -235,14 +235,20 @@ def trace_rows(
                         ly = corners[triangle, 1] * bw + corners[triangle, 4] * bu + corners[triangle, 7] * bv
                         lz = corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv
                         # To the title at rest, or afresh on each letter: far from where any other one looks.
-                        own = rest[instance, 12] if rows[material, 23] > ZERO else ZERO
-                        q0, q1, q2, q3 = rest[instance, 0], rest[instance, 1], rest[instance, 2], rest[instance, 3]
-                        q4, q5, q6, q7 = rest[instance, 4], rest[instance, 5], rest[instance, 6], rest[instance, 7]
-                        q8, q9, q10, q11 = rest[instance, 8], rest[instance, 9], rest[instance, 10], rest[instance, 11]
                         if rows[material, 23] > ZERO:
+                            own = rest[instance, 12]
                             q0, q1, q2, q3 = ONE, ZERO, ZERO, own * f32(3.71)
                             q4, q5, q6, q7 = ZERO, ONE, ZERO, own * f32(1.93)
                             q8, q9, q10, q11 = ZERO, ZERO, ONE, own * f32(2.47)
+                        else:
+                            q0, q1, q2, q3 = rest[instance, 0], rest[instance, 1], rest[instance, 2], rest[instance, 3]
+                            q4, q5, q6, q7 = rest[instance, 4], rest[instance, 5], rest[instance, 6], rest[instance, 7]
+                            q8, q9, q10, q11 = (
+                                rest[instance, 8],
+                                rest[instance, 9],
+                                rest[instance, 10],
+                                rest[instance, 11],
+                            )
                         point[0] = q0 * lx + q1 * ly + q2 * lz + q3
                         point[1] = q4 * lx + q5 * ly + q6 * lz + q7
                         point[2] = q8 * lx + q9 * ly + q10 * lz + q11

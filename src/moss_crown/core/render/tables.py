@@ -69,12 +69,6 @@ def hemispherical(albedo: NDArray[np.float64]) -> float:
     return float(2 * np.trapezoid(albedo * mu, mu))
 
 
-def multiple(f0: NDArray[np.float64], mean_albedo: float) -> NDArray[np.float64]:
-    """The Fresnel factor of light that scattered more than once on the microsurface."""
-    mean_fresnel = (20 * f0 + 1) / 21
-    return mean_fresnel**2 * mean_albedo / (1 - mean_fresnel * (1 - mean_albedo))
-
-
 def sheen_albedo() -> NDArray[np.float64]:
     """Directional albedo of the sheen lobe at `cosines()`, by the midpoint rule over the hemisphere."""
     mu = np.maximum(cosines(), 1e-3)[:, None, None]
@@ -92,7 +86,7 @@ def sheen_albedo() -> NDArray[np.float64]:
 
 
 def compute_albedo() -> NDArray[np.float32]:
-    """(3, LEVELS + 1, COSINES): A and B by roughness, and in plane 2 the sheen's albedo in row 0, and in rows 1 to 4
+    """(3, LEVELS + 1, COSINES): A and B by roughness, and in plane 2 the sheen's albedo in row 0, and in rows 1 to 3
     what belongs to each level: means of A and B over a diffuse hemisphere (row 1 and 2), and of the sheen (row 3)."""
     table = np.zeros((3, LEVELS + 1, COSINES), np.float32)
     for k, alpha in enumerate(levels()):
@@ -114,7 +108,7 @@ def albedo_table() -> NDArray[np.float32]:
     return found
 
 
-ROW = 44
+ROW = 36
 """Numbers a material row holds: see `material_rows`."""
 
 

@@ -65,12 +65,18 @@ async def edit(shot: UUID, change: Edit, here: Context = Depends(context)) -> Sh
     return await _answer(here, lambda c: shots.edit_shot(c, shot, change.revision, change.patch, change.label), True)
 
 
+async def _current(here: Context, shot: UUID, revision: int) -> shots.ShotRow:
+    """The shot, when it still stands at this revision. Raises RevisionStale."""
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    if row.revision != revision:
+        raise RevisionStale(revision, row.revision)
+    return row
+
+
 @router.post("/shots/{shot}/arrange")
 async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(context)) -> ShotOut:
     """Align, space or fit blocks: the core works out where they go, and that is one edit, to be undone like any."""
-    row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    if row.revision != order.revision:
-        raise RevisionStale(order.revision, row.revision)
+    row = await _current(here, shot, order.revision)
     blocks = [step.id for step in row.shot.steps if step.kind in ("block", "emblem")]
     if order.step not in blocks and order.what != "space_evenly":
         raise DocumentInvalid("step", ", ".join(blocks), f"there is no block {order.step}")
@@ -81,9 +87,7 @@ async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(contex
 @router.post("/shots/{shot}/light")
 async def light(shot: UUID, order: Lighting, here: Context = Depends(context)) -> ShotOut:
     """Place lights: a kit around the title, or one light where its effect was pointed at. One edit, undone like any."""
-    row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    if row.revision != order.revision:
-        raise RevisionStale(order.revision, row.revision)
+    row = await _current(here, shot, order.revision)
     patch = await here.pool.draft.run(jobs.lighting_of, row.document, order.model_dump())
     label = "kit of lights" if order.kit else f"light: {order.effect} here"
     return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)

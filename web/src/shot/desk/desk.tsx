@@ -115,7 +115,7 @@ export function Desk() {
           </div>
           {drawn && <PathBoard step={drawn} index={index} />}
           {step.kind === 'form' && (
-            <SectionBoard step={step} index={index} side={group === 'Rear edge' ? 'rear' : 'front'} />
+            <SectionBoard step={step} index={index} side={group === 'Rear profile' ? 'rear' : 'front'} />
           )}
         </div>
       )}

@@ -345,12 +345,12 @@ export function fieldsOf(
           }),
           choice('/corners', 'Inner corners', 'sharp', ['mitre', 'mitred'], ['round', 'rounded']),
         ]),
-        ...grouped('Front edge', edge('/front')),
+        ...grouped('Front profile', edge('/front')),
         ...grouped('Tubes', [
           { path: '/tubes/on', label: 'Draw by tubes', kind: 'switch' },
           ...(step.tubes?.on === false ? [] : TUBES),
         ]),
-        ...grouped('Rear edge', [
+        ...grouped('Rear profile', [
           { path: '/rear_alike', label: 'Like the front', kind: 'switch' },
           ...(step.rear_alike === true ? [] : edge('/rear')),
         ]),

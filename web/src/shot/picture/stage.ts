@@ -99,15 +99,41 @@ export class DraftStage {
     const look = draft.looks[draft.look_of[frame - draft.first] ?? 0];
     // A new draft is a new object each time: only what really differs is made anew.
     if (look && JSON.stringify(look) !== this.lookKey) this.arrange(look);
-    const lettersKey = span.letters.map((l) => `${l.block} ${l.recipe} ${l.tint} ${l.rest}`).join();
+    const lettersKey = this.keyOf(span);
     if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
     if (lettersKey === this.lettersKey) {
+      if (this.restOf !== span) this.rest(span);
       for (const { batch, instance, letter } of this.places) {
         batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
       }
     }
     this.renderer.shadowMap.needsUpdate = true;
     this.ask();
+  }
+
+  private readonly keys = new WeakMap<Span, string>();
+
+  /** What decides which solids are shown; worked out once for each span, since every frame asks. */
+  private keyOf(span: Span): string {
+    const known = this.keys.get(span);
+    if (known !== undefined) return known;
+    const key = span.letters.map((l) => `${l.block} ${l.recipe} ${l.tint}`).join();
+    this.keys.set(span, key);
+    return key;
+  }
+
+  private restOf: Span | null = null;
+
+  /** Tell textures where the letters stand at rest. Letters that only moved keep their batches. */
+  private rest(span: Span) {
+    this.restOf = span;
+    for (const batch of this.title.children as THREE.BatchedMesh[]) {
+      const own = this.places.filter((p) => p.batch === batch);
+      setRest(
+        batch.material as THREE.Material,
+        own.map((p) => span.letters[p.letter] as LetterAtRest),
+      );
+    }
   }
 
   setView(view: View) {
@@ -260,6 +286,7 @@ export class DraftStage {
       return;
     }
     this.lettersKey = key;
+    this.restOf = null;
     this.clearTitle();
     this.places = [];
     for (const block of new Set(span.letters.map((l) => l.block))) {
@@ -268,15 +295,7 @@ export class DraftStage {
         .filter(({ letter }) => letter.block === block);
       const materials = this.materials(block);
       (['face', 'edge'] as const).forEach((facet, side) => {
-        const material = materials[side] as THREE.Material;
-        const batch = this.batch(own, facet, material);
-        setRest(
-          material,
-          own
-            .filter(({ letter }) => (this.built.get(letter.recipe) as Facets)[facet].index)
-            .map(({ letter }) => letter),
-        );
-        this.title.add(batch);
+        this.title.add(this.batch(own, facet, materials[side] as THREE.Material));
       });
     }
     this.trim(new Set(recipes));
