@@ -13,7 +13,9 @@ from bench.report import say
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.evaluate import scene_at
-from moss_crown.core.render.kernel import _aim, _ray_buffer, f32, intersect1
+from moss_crown.core.render.arithmetic import f32
+from moss_crown.core.render.embree import intersect1
+from moss_crown.core.render.hits import aim, ray_buffer
 from moss_crown.core.render.renderer import Render, RenderSettings, denoised
 from moss_crown.core.render.world import World
 
@@ -23,7 +25,7 @@ WIDTH, HEIGHT, SAMPLES = 1280, 720, 16
 @numba.njit(nogil=True)
 def primary(scene, camera, lens, first, last, count):  # type: ignore[no-untyped-def]
     """Camera rays with a full hit, and nothing else."""
-    ray = _ray_buffer()
+    ray = ray_buffer()
     words = ray.view(np.uint32)
     address = ray.ctypes.data
     hits = 0
@@ -35,7 +37,7 @@ def primary(scene, camera, lens, first, last, count):  # type: ignore[no-untyped
             dy = camera[0, 4] * cx + camera[0, 5] * cy - camera[0, 6]
             dz = camera[0, 8] * cx + camera[0, 9] * cy - camera[0, 10]
             for _ in range(count):
-                _aim(ray, words, camera[0, 3], camera[0, 7], camera[0, 11], dx, dy, dz, f32(0), f32(1e30), np.uint32(5))
+                aim(ray, words, camera[0, 3], camera[0, 7], camera[0, 11], dx, dy, dz, f32(0), f32(1e30), np.uint32(5))
                 intersect1(scene, address, 0)
                 hits += words[18] != np.uint32(0xFFFFFFFF)
     return hits

@@ -1,1 +1,25 @@
-"""Pure computation: no web, no database, no clock, no global state; files only in `formats`."""
+"""The rules of the job and its computation. No interface, no database, no network.
+
+Compiled kernels are kept in a folder of their own for each state of their sources: numba looks only at the file that a
+kernel stands in, and would go on with code into which constants of another file were compiled before that changed.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from pathlib import Path
+
+
+def _keep_kernels_apart() -> None:
+    home = os.environ.get("MOSS_CROWN_KERNELS") or os.environ.get("NUMBA_CACHE_DIR")
+    if not home:
+        return
+    digest = hashlib.sha256()
+    for source in sorted(file for part in ("look", "render") for file in (Path(__file__).parent / part).glob("*.py")):
+        digest.update(source.read_bytes())
+    os.environ["MOSS_CROWN_KERNELS"] = home
+    os.environ["NUMBA_CACHE_DIR"] = str(Path(home) / digest.hexdigest()[:12])
+
+
+_keep_kernels_apart()

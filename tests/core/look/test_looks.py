@@ -7,7 +7,9 @@ from moss_crown.core.document.shot import Material
 from moss_crown.core.document.values import Key, Keyed, straight
 from moss_crown.core.look.environment import HEIGHT, WIDTH, directions, environment
 from moss_crown.core.look.material import Surface, surface_at
-from moss_crown.core.render.shading import DIFFUSE, F0, NUMBERS, settle
+from moss_crown.core.render import lanes as ln
+from moss_crown.core.render.lanes import PAD, workspace
+from moss_crown.core.render.shading import settle
 from moss_crown.core.render.tables import albedo_table, alpha_of, cosines, hemispherical, material_rows, specular_albedo
 
 PRESETS = ["two_windows", "overcast", "dusk_harbour", "paper_tent"]
@@ -72,16 +74,19 @@ def test_a_smooth_surface_loses_nothing_and_a_rough_one_some():
 
 
 def settled(row, cosine):
-    here = np.empty(NUMBERS, np.float32)
-    settle(here, albedo_table(), *row[:9], cosine)
-    return here
+    w, _ = workspace()
+    for place, value in zip((ln.RED, ln.GREEN, ln.BLUE, ln.METAL, ln.ROUGH, ln.CLEAR), row, strict=False):
+        w[place] = value
+    w[ln.OUT_Z] = cosine
+    settle(w, albedo_table(), 1, PAD, False)
+    return w
 
 
 def test_rows_split_metal_and_base():
     metal, base = (
         settled(material_rows((Surface((0.9, 0.5, 0.1), metal, 0.3, 1.5),))[0], np.float32(0.7)) for metal in (1.0, 0.0)
     )
-    assert metal[F0 : F0 + 3] == pytest.approx([0.9, 0.5, 0.1])
-    assert metal[DIFFUSE : DIFFUSE + 3] == pytest.approx([0, 0, 0])
-    assert base[F0 : F0 + 3] == pytest.approx([0.04] * 3)
-    assert base[DIFFUSE] > 0.9
+    assert metal[[ln.F0_R, ln.F0_G, ln.F0_B]] == pytest.approx([0.9, 0.5, 0.1])
+    assert metal[[ln.DIFF_R, ln.DIFF_G, ln.DIFF_B]] == pytest.approx([0, 0, 0])
+    assert base[[ln.F0_R, ln.F0_G, ln.F0_B]] == pytest.approx([0.04] * 3)
+    assert base[ln.DIFF_R] > 0.9

@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from letters import alike, setting
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.form.solid import solid
+from moss_crown.core.render.arithmetic import f32
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, RayScene, intersect1, occluded1
-from moss_crown.core.render.kernel import _aim, _ray_buffer, f32
+from moss_crown.core.render.hits import aim, ray_buffer
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.shape import faces
 
@@ -19,12 +20,12 @@ MISS = -1
 
 @numba.njit
 def embree_hits(scene, origins, directions, times, mask):
-    ray = _ray_buffer()
+    ray = ray_buffer()
     words = ray.view(np.uint32)
     found = np.empty((len(origins), 3))
     for k in range(len(origins)):
         o, d = origins[k], directions[k]
-        _aim(ray, words, o[0], o[1], o[2], d[0], d[1], d[2], times[k], f32(1e30), mask)
+        aim(ray, words, o[0], o[1], o[2], d[0], d[1], d[2], times[k], f32(1e30), mask)
         intersect1(scene, ray.ctypes.data, 0)
         hit = words[18] != np.uint32(0xFFFFFFFF)
         found[k, 0] = np.int64(words[19]) if hit else MISS
@@ -35,12 +36,12 @@ def embree_hits(scene, origins, directions, times, mask):
 
 @numba.njit
 def embree_blocked(scene, origins, directions, far):
-    ray = _ray_buffer()
+    ray = ray_buffer()
     words = ray.view(np.uint32)
     found = np.empty(len(origins), np.bool_)
     for k in range(len(origins)):
         o, d = origins[k], directions[k]
-        _aim(ray, words, o[0], o[1], o[2], d[0], d[1], d[2], f32(0), far[k], np.uint32(7))
+        aim(ray, words, o[0], o[1], o[2], d[0], d[1], d[2], f32(0), far[k], np.uint32(7))
         occluded1(scene, ray.ctypes.data, 0)
         found[k] = ray[8] < 0
     return found

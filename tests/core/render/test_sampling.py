@@ -9,10 +9,14 @@ import pytest
 
 from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.look.material import Surface
+from moss_crown.core.render import lanes as ln
+from moss_crown.core.render.arithmetic import arc_cosine, arc_tangent, circle, f32, u32
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE, draft_table, to_bytes, to_display
-from moss_crown.core.render.environment_map import draw_direction, environment_map, seen
-from moss_crown.core.render.sampling import SECOND, reverse_bits, sample2, u32
-from moss_crown.core.render.shading import NUMBERS, SPECULAR_SHARE, draw, evaluate, f32, settle
+from moss_crown.core.render.environment_map import environment_map, seen
+from moss_crown.core.render.lamps import look_at, sky_radiance, to_sky
+from moss_crown.core.render.lanes import LANES, workspace
+from moss_crown.core.render.sampling import reverse_bits, sample2, second_dimension
+from moss_crown.core.render.shading import draw, evaluate, settle
 from moss_crown.core.render.tables import albedo_table, compute_albedo, material_rows
 from moss_crown.core.stage.scene import Surround
 
@@ -21,7 +25,7 @@ from moss_crown.core.stage.scene import Surround
 def points(count, pixel, dimension):
     found = np.empty((count, 2), np.float32)
     for k in range(count):
-        found[k] = sample2(SECOND, u32(pixel), reverse_bits(u32(k)), dimension)
+        found[k] = sample2(u32(pixel), reverse_bits(u32(k)), dimension)
     return found
 
 
@@ -37,6 +41,29 @@ def test_sixteen_samples_are_a_net(pixel, dimension):
         assert len(set(cells)) == 16
 
 
+def test_the_second_dimension_is_sobols():
+    """Against its definition: the XOR of direction numbers v(k) = v(k-1) ^ v(k-1) >> 1, the bits reversed."""
+    columns = [1 << 31]
+    for _ in range(31):
+        columns.append(columns[-1] ^ columns[-1] >> 1)
+    rng = np.random.default_rng(0)
+    for index in [0, 1, 2, 3, 1000, *rng.integers(0, 2**32, 50)]:
+        point = 0
+        for k in range(32):
+            if int(index) >> k & 1:
+                point ^= columns[k]
+        assert second_dimension(u32(index)) == int(f"{point:032b}"[::-1], 2)
+
+
+@pytest.mark.parametrize("x", np.linspace(-1, 1, 41))
+def test_polynomials_stand_for_functions(x):
+    assert arc_cosine(f32(x)) == pytest.approx(np.arccos(x), abs=3e-7)
+    for y in (-3.0, -1e-3, 0.0, 0.4, 1.0):
+        assert arc_tangent(f32(y), f32(x)) == pytest.approx(np.arctan2(y, f32(x)), abs=5e-7)
+    v = (x + 1) / 2
+    assert circle(f32(v)) == pytest.approx((np.cos(2 * np.pi * v), np.sin(2 * np.pi * v)), abs=5e-7)
+
+
 def test_pixels_and_dimensions_are_not_correlated():
     a = np.concatenate([points(64, p, 0) for p in range(60)])
     b = np.concatenate([points(64, p, 1) for p in range(60)])
@@ -45,20 +72,23 @@ def test_pixels_and_dimensions_are_not_correlated():
             assert abs(np.corrcoef(a[:, i], b[:, j])[0, 1]) < 0.05
 
 
-@numba.njit
 def drawn_directions(sky, count):
-    found = np.empty((count, 7), np.float32)
-    for k in range(count):
-        u, v = sample2(SECOND, u32(9), reverse_bits(u32(k)), 0)
-        found[k] = draw_direction(sky, u, v)
-    return found
+    """Rows of direction, density and radiance as the environment is drawn, lane after lane."""
+    w, q = workspace()
+    look_at(w, q, count, 0)
+    at = np.array([sample2(u32(9), reverse_bits(u32(k)), 0) for k in range(count)])
+    w[ln.U : ln.U + count], w[ln.V : ln.V + count] = at[:, 0], at[:, 1]
+    to_sky(w, q, count, 0, sky.rows, sky.row_guide, sky.cells, sky.cell_guide, sky.edges, sky.density, sky.turn)
+    sky_radiance(w, q, count, 0, sky.radiance)
+    rows = (ln.LX, ln.LY, ln.LZ, ln.CHANCE, ln.LIGHT_R, ln.LIGHT_G, ln.LIGHT_B)
+    return np.stack([w[row : row + count] for row in rows], 1)
 
 
 @numba.njit
-def look(sky, directions):
+def look(radiance, density, turn, directions):
     found = np.empty((len(directions), 4), np.float32)
     for k in range(len(directions)):
-        found[k] = seen(sky, directions[k, 0], directions[k, 1], directions[k, 2])
+        found[k] = seen(radiance, density, turn, directions[k, 0], directions[k, 1], directions[k, 2])
     return found
 
 
@@ -66,51 +96,67 @@ def look(sky, directions):
 @pytest.mark.parametrize("turn", [0.0, 73.0])
 def test_environment_draws_have_the_claimed_density(preset, turn):
     sky, power = environment_map(Surround(environment(preset), 1.3, turn))
-    found = drawn_directions(sky, 4096)
+    found = drawn_directions(sky, LANES)
     directions = found[:, :3].copy()
     assert np.linalg.norm(directions, axis=1) == pytest.approx(1, abs=1e-4)
-    again = look(sky, directions)
+    again = look(sky.radiance, sky.density, sky.turn, directions)
     agree = np.isclose(again[:, 3], found[:, 3], rtol=1e-3)
     assert agree.mean() > 0.99  # rounding may step over a cell's border
-    assert (1 / found[:, 3]).mean() == pytest.approx(4 * np.pi, rel=0.02)
+    assert (1 / found[:, 3]).mean() == pytest.approx(4 * np.pi, rel=0.04)
+    assert again[:, :3] == pytest.approx(found[:, 4:], rel=1e-3, abs=1e-3)
     brightness = found[:, 4:] @ np.array([0.2126, 0.7152, 0.0722])
-    assert (brightness / found[:, 3]).mean() == pytest.approx(power, rel=0.02)
+    assert (brightness / found[:, 3]).mean() == pytest.approx(power, rel=0.04)
 
 
 TABLE = albedo_table()
 
 
-@numba.njit
-def settled(table, row, cosine):
-    here = np.empty(NUMBERS, np.float32)
-    settle(here, table, row[0], row[1], row[2], row[3], row[4], row[5], row[6], row[7], row[8], cosine)
-    return here
+MATERIAL = (ln.RED, ln.GREEN, ln.BLUE, ln.METAL, ln.ROUGH, ln.CLEAR, ln.COAT, ln.COAT_ROUGH, ln.SHEEN)
 
 
-@numba.njit
-def scatter(table, row, ox, oz, count):
-    """Draw `count` directions: throughput of each; the integral of the density over the hemisphere; draws below."""
-    here = settled(table, row, oz)
-    total = np.zeros(3)
-    below = 0
-    for k in range(count):
-        u, v = sample2(SECOND, u32(5), reverse_bits(u32(k)), 3)
-        ix, iy, iz = draw(here, ox, f32(0), oz, u, v)
-        if iz <= 0:
-            below += 1
-            continue
-        r, g, b, d = evaluate(table, here, ox, f32(0), oz, ix, iy, iz)
-        total += np.array([r / d, g / d, b / d])
+def settled(row, out):
+    """A workspace whose lanes are all one material, seen from `out` (3) or from a direction each (3, LANES)."""
+    w, _ = workspace()
+    for place, value in zip((*MATERIAL, ln.BRUSHED), (*row[:9], row[36]), strict=True):
+        w[place : place + LANES] = value
+    for place, value in zip((ln.OUT_X, ln.OUT_Y, ln.OUT_Z), out, strict=True):
+        w[place : place + LANES] = value
+    settle(w, TABLE, LANES, LANES, True)
+    return w
+
+
+def rows_of(w, *places):
+    return np.stack([w[place : place + LANES].copy() for place in places], 1)
+
+
+def scattered(w, into):
+    """Value (r, g, b) and density for directions (3, LANES) of the light."""
+    for place, value in zip((ln.IN_X, ln.IN_Y, ln.IN_Z), into, strict=True):
+        w[place : place + LANES] = value
+    evaluate(w, TABLE, LANES, LANES, True)
+    return rows_of(w, ln.OUT_R, ln.OUT_G, ln.OUT_B, ln.DRAWN).astype(np.float64)
+
+
+def scatter(row, cosine, batches=4):
+    """Draws for a viewer: mean throughput, integral of the density over the hemisphere, share of draws below."""
+    w = settled(row, (np.sqrt(1 - cosine**2) * np.cos(0.4), np.sqrt(1 - cosine**2) * np.sin(0.4), cosine))
+    total, below = np.zeros(3), 0
+    for batch in range(batches):
+        at = np.array([sample2(u32(5), reverse_bits(u32(batch * LANES + k)), 3) for k in range(LANES)])
+        w[ln.U : ln.U + LANES], w[ln.V : ln.V + LANES] = at[:, 0], at[:, 1]
+        draw(w, LANES)
+        up = w[ln.IN_Z : ln.IN_Z + LANES] > 0
+        below += (~up).sum()
+        found = scattered(w, rows_of(w, ln.IN_X, ln.IN_Y, ln.IN_Z).T)
+        total += (found[up, :3] / found[up, 3:]).sum(0)
+    n = 256
+    z = (np.arange(n) + 0.5) / n
     mass = 0.0
-    n = 400
-    for a in range(n):
-        z = (a + 0.5) / n
-        s = np.sqrt(1 - z * z)
-        for c in range(4 * n):
-            phi = 2 * np.pi * (c + 0.5) / (4 * n)
-            _, _, _, d = evaluate(table, here, ox, f32(0), oz, f32(s * np.cos(phi)), f32(s * np.sin(phi)), f32(z))
-            mass += d / n * 2 * np.pi / (4 * n)
-    return total / count, mass, below / count
+    for start in z:
+        phi = 2 * np.pi * (np.arange(LANES) + 0.5) / LANES
+        sine = np.sqrt(1 - start**2)
+        mass += scattered(w, (sine * np.cos(phi), sine * np.sin(phi), start))[:, 3].mean() * 2 * np.pi / n
+    return total / (batches * LANES), mass, below / (batches * LANES)
 
 
 WHITE = (1.0, 1.0, 1.0)
@@ -120,6 +166,7 @@ LAYERED = {
     "clear over white": Surface(WHITE, 0.0, 0.4, 1.5),
     "coated": Surface(WHITE, 0.0, 0.6, 1.5, coat=1.0, coat_roughness=0.35),
     "cloth": Surface(WHITE, 0.0, 0.9, 1.4, sheen=1.0),
+    "brushed": Surface(WHITE, 1.0, 0.4, 1.5, brushed=1.0),
     "everything": Surface(WHITE, 0.3, 0.5, 1.5, coat=0.6, coat_roughness=0.4, sheen=0.5),
 }
 
@@ -129,10 +176,10 @@ LAYERED = {
 def test_material_draws_have_the_claimed_density_and_white_sends_everything_back(name, cosine):
     """The density integrates to the share of draws that stay above the surface; no light is lost or made."""
     rows = material_rows((LAYERED[name],))
-    sine = f32(np.sqrt(1 - cosine**2))
-    albedo, mass, below = scatter(TABLE, rows[0], sine, f32(cosine), 4096)
+    albedo, mass, below = scatter(rows[0], cosine)
     assert mass + below == pytest.approx(1, abs=0.01)
-    assert albedo == pytest.approx([1, 1, 1], abs=0.012)
+    slant = name == "brushed" and cosine < 0.8
+    assert albedo == pytest.approx([1, 1, 1], abs=0.05 if slant else 0.012)
 
 
 @pytest.mark.parametrize("cosine", [0.15, 0.4, 0.8, 1.0])
@@ -140,7 +187,7 @@ def test_material_draws_have_the_claimed_density_and_white_sends_everything_back
 def test_a_coat_over_metal_loses_and_makes_little(cosine, roughness):
     """The larger albedo of both directions is exact for a mirror and near for a rough metal; it never makes light."""
     row = material_rows((Surface(WHITE, 1.0, roughness, 1.5, coat=1.0, coat_roughness=0.1),))[0]
-    albedo, _, _ = scatter(TABLE, row, f32(np.sqrt(1 - cosine**2)), f32(cosine), 4096)
+    albedo, _, _ = scatter(row, cosine)
     assert albedo == pytest.approx([1, 1, 1], abs=0.03)
     assert albedo.max() < 1.008
 
@@ -148,19 +195,19 @@ def test_a_coat_over_metal_loses_and_makes_little(cosine, roughness):
 @pytest.mark.parametrize("name", LAYERED)
 def test_scattering_is_reciprocal(name):
     row = material_rows((replace(LAYERED[name], colour=(0.8, 0.5, 0.2)),))[0]
-    rng = np.random.default_rng(4)
-    for _ in range(50):
-        a, b = (v / np.linalg.norm(v) for v in np.abs(rng.normal(size=(2, 3))) + [0, 0, 0.05])
-        there = evaluate(TABLE, settled(TABLE, row, f32(a[2])), *map(f32, a), *map(f32, b))
-        back = evaluate(TABLE, settled(TABLE, row, f32(b[2])), *map(f32, b), *map(f32, a))
-        assert np.array(there[:3]) / b[2] == pytest.approx(np.array(back[:3]) / a[2], rel=2e-3)
+    a, b = np.abs(np.random.default_rng(4).normal(size=(2, 3, LANES))) + np.array([0, 0, 0.05])[:, None]
+    a, b = a / np.linalg.norm(a, axis=0), b / np.linalg.norm(b, axis=0)
+    there = scattered(settled(row, a), b)[:, :3] / b[2][:, None]
+    back = scattered(settled(row, b), a)[:, :3] / a[2][:, None]
+    assert there == pytest.approx(back, rel=3e-3)
 
 
 def test_shares_of_lobes_are_chances():
     for surface in LAYERED.values():
-        here = settled(TABLE, material_rows((surface,))[0], f32(0.6))
-        assert 0 <= here[SPECULAR_SHARE] <= 1
-        assert 0 <= here[SPECULAR_SHARE] + here[SPECULAR_SHARE + 1] <= 1 + 1e-6
+        w = settled(material_rows((surface,))[0], (0.8, 0.0, 0.6))
+        specular, coat = w[ln.SPECULAR_SHARE], w[ln.COAT_SHARE]
+        assert 0 <= specular <= 1
+        assert 0 <= specular + coat <= 1 + 1e-6
 
 
 def test_the_kept_table_is_what_is_computed():

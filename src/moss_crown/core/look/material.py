@@ -45,6 +45,8 @@ class Surface:
     coat_roughness: float = 0.08
     sheen: float = 0.0
     glow: Triple = (0.0, 0.0, 0.0)
+    brushed: float = 0.0
+    brush_turn: float = 0.0
     grain: Grain | None = None
 
     @property

@@ -5,11 +5,20 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.render.shading import INV_PI, ONE, PI, TWO_PI, ZERO, f32
+from moss_crown.core.render.arithmetic import (
+    HALF,
+    INV_PI,
+    ONE,
+    TWO_PI,
+    ZERO,
+    arc_cosine,
+    arc_tangent,
+    f32,
+    inlined,
+)
 from moss_crown.core.stage.scene import Surround
 
 COLUMNS, ROWS = 64, 32
@@ -71,29 +80,7 @@ def _to_one(cumulative: NDArray[np.float64]) -> NDArray[np.float32]:
     return np.ascontiguousarray(exact, np.float32)
 
 
-@numba.njit(cache=True, inline="always")
-def find(cumulative, u):
-    """The interval of a rising table that holds u, by bisection."""
-    low, high = 0, len(cumulative) - 1
-    while high - low > 1:
-        middle = (low + high) // 2
-        if cumulative[middle] <= u:
-            low = middle
-        else:
-            high = middle
-    return low
-
-
-@numba.njit(cache=True, inline="always")
-def find_guided(cumulative, guide, r, u):
-    """The same in row r of a table, from a guide that says where to begin (Chen and Asau, 1974)."""
-    k = int(guide[r, int(u * f32(guide.shape[1]))])
-    while cumulative[r, k + 1] <= u:
-        k += 1
-    return k
-
-
-@numba.njit(cache=True, inline="always")
+@inlined
 def texel(radiance, across, down):
     """Radiance (r, g, b) at shares of the picture's width and height, bilinear, seamless across."""
     height, width = radiance.shape[0], radiance.shape[1]
@@ -117,31 +104,13 @@ def texel(radiance, across, down):
     )
 
 
-@numba.njit(cache=True, inline="always")
-def draw_direction(surround, u, v):
-    """A direction (x, y, z), its density a steradian, and the radiance (r, g, b) from there.
-
-    Even in solid angle within a cell of the drawing distribution.
-    """
-    r = find_guided(surround.rows, surround.row_guide, 0, v)
-    inner_v = (v - surround.rows[0, r]) / (surround.rows[0, r + 1] - surround.rows[0, r])
-    c = find_guided(surround.cells, surround.cell_guide, r, u)
-    inner_u = (u - surround.cells[r, c]) / (surround.cells[r, c + 1] - surround.cells[r, c])
-    y = surround.edges[r] + (surround.edges[r + 1] - surround.edges[r]) * inner_v
-    across = (f32(c) + inner_u) / f32(COLUMNS)
-    azimuth = across * TWO_PI - PI - surround.turn
-    sine = math.sqrt(max(ONE - y * y, ZERO))
-    red, green, blue = texel(surround.radiance, across, math.acos(y) * INV_PI)
-    return sine * math.sin(azimuth), y, -sine * math.cos(azimuth), surround.density[r, c], red, green, blue
-
-
-@numba.njit(cache=True, inline="always")
-def seen(surround, x, y, z):
-    """Radiance (r, g, b) towards a direction, and the density with which `draw_direction` draws it."""
-    across = (math.atan2(x, -z) + surround.turn) / TWO_PI + f32(0.5)
+@inlined
+def seen(radiance, density, turn, x, y, z):
+    """Radiance (r, g, b) towards a direction, and the density a steradian with which it is drawn."""
+    across = (arc_tangent(x, -z) + turn) / TWO_PI + HALF
     across = across - f32(math.floor(across))
-    down = math.acos(min(max(y, -ONE), ONE)) * INV_PI
-    red, green, blue = texel(surround.radiance, across, down)
+    down = arc_cosine(y) * INV_PI
+    red, green, blue = texel(radiance, across, down)
     row = min(int(down * f32(ROWS)), ROWS - 1)
     column = min(int(across * f32(COLUMNS)), COLUMNS - 1)
-    return red, green, blue, surround.density[row, column]
+    return red, green, blue, density[row, column]

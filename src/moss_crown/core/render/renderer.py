@@ -8,13 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.render import film as channels
 from moss_crown.core.render.denoise import Quality, denoise
 from moss_crown.core.render.kernel import trace_rows
 from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.scene import Scene
 
 F32 = NDArray[np.float32]
-CHANNELS = 12
 BAND = 8
 """Rows a thread takes at a time."""
 
@@ -32,6 +32,7 @@ class RenderSettings:
     depth: int = 4
     clamp: float = 12.0
     open_back: bool = False
+    passes: bool = False
     threads: int = 1
 
 
@@ -53,9 +54,14 @@ class Render:
     def __init__(self, scene: Scene, settings: RenderSettings) -> None:
         self.settings = settings
         self.done = 0
-        self._film = np.zeros((settings.height, settings.width, CHANNELS), np.float32)
         self._grade = scene.camera.grade.astype(np.float32)
-        self._world, self._rays = build_world(scene)
+        self._world, self._rays = build_world(scene, settings.passes)
+        pixels = settings.height * settings.width
+        groups = channels.GROUPS + 3 * (len(self._world.lights) + 1)
+        self._film = np.zeros((pixels, groups if settings.passes else channels.PLAIN), np.float32)
+        kept = pixels if settings.passes else 0
+        self._mattes = np.zeros((kept, channels.SLOTS), np.uint32)
+        self._counts = np.zeros((kept, channels.SLOTS), np.float32)
 
     def add(self, samples: int) -> None:
         """Add samples to every pixel. The film after 3 + 5 samples has the bits of the film after 8."""
@@ -65,6 +71,8 @@ class Render:
             trace_rows(
                 self._world,
                 self._film,
+                self._mattes,
+                self._counts,
                 first,
                 min(first + BAND, settings.height),
                 settings.width,
@@ -76,6 +84,7 @@ class Render:
                 settings.depth,
                 np.float32(settings.clamp),
                 settings.open_back,
+                settings.passes,
             )
 
         bands = range(0, settings.height, BAND)
@@ -89,7 +98,9 @@ class Render:
 
     def passes(self) -> Passes:
         """The passes as sampled so far."""
-        film = self._film / np.float32(max(self.done, 1))
+        settings = self.settings
+        film = self._film[:, : channels.PLAIN] / np.float32(max(self.done, 1))
+        film = film.reshape(settings.height, settings.width, -1)
         hits = np.maximum(film[..., 3:4], np.float32(1e-12))
         normal = film[..., 7:10]
         return Passes(

@@ -9,36 +9,13 @@ from __future__ import annotations
 
 import math
 
-import numba
-import numpy as np
-from numpy.typing import NDArray
+from moss_crown.core.render.arithmetic import ONE, circle, f32, kernel, u32
+from moss_crown.core.render.lanes import KEY, U, V
 
-u32 = np.uint32
-MOST_SAMPLES = 4096
-_MASK = u32(MOST_SAMPLES - 1)
-_TO_UNIT = np.float32(1.0 / 16777216.0)
+_TO_UNIT = f32(1.0 / 16777216.0)
 
 
-def _second_dimension() -> NDArray[np.uint32]:
-    """The second Sobol dimension for the first MOST_SAMPLES indices (primitive polynomial x + 1), bits reversed."""
-    column = np.zeros(32, np.uint64)
-    column[0] = 1 << 31
-    for k in range(1, 32):
-        column[k] = column[k - 1] ^ (column[k - 1] >> np.uint64(1))
-    points = np.zeros(MOST_SAMPLES, np.uint64)
-    for bit in range(MOST_SAMPLES.bit_length() - 1):
-        chosen = (np.arange(MOST_SAMPLES) >> bit) & 1 == 1
-        points[chosen] ^= column[bit]
-    reversed_bits = np.zeros(MOST_SAMPLES, np.uint64)
-    for bit in range(32):
-        reversed_bits |= ((points >> np.uint64(bit)) & np.uint64(1)) << np.uint64(31 - bit)
-    return reversed_bits.astype(np.uint32)
-
-
-SECOND = _second_dimension()
-
-
-@numba.njit(cache=True, inline="always")
+@kernel
 def reverse_bits(x):
     x = u32((x >> u32(16)) | (x << u32(16)))
     x = u32(((x & u32(0xFF00FF00)) >> u32(8)) | ((x & u32(0x00FF00FF)) << u32(8)))
@@ -47,7 +24,7 @@ def reverse_bits(x):
     return u32(((x & u32(0xAAAAAAAA)) >> u32(1)) | ((x & u32(0x55555555)) << u32(1)))
 
 
-@numba.njit(cache=True, inline="always")
+@kernel
 def scramble_reversed(x, seed):
     """Owen scrambling of a bit-reversed number: each bit flips by a hash of the bits below it."""
     x = u32(x ^ u32(x * u32(0x3D20ADEA)))
@@ -57,7 +34,7 @@ def scramble_reversed(x, seed):
     return u32(x ^ u32(x * u32(0x53A22864)))
 
 
-@numba.njit(cache=True, inline="always")
+@kernel
 def mix(x):
     """A 32-bit finaliser (Wellons, hash-prospector)."""
     x = u32(x ^ (x >> u32(16)))
@@ -67,37 +44,53 @@ def mix(x):
     return u32(x ^ (x >> u32(15)))
 
 
-@numba.njit(cache=True, inline="always")
+@kernel
 def unit(x):
     """32 bits to float32 in [0, 1)."""
-    return np.float32(x >> u32(8)) * _TO_UNIT
+    return f32(x >> u32(8)) * _TO_UNIT
 
 
-@numba.njit(cache=True, inline="always")
-def sample2(second, pixel, index, dimension):
+@kernel
+def second_dimension(x):
+    """The second Sobol number of index x (primitive polynomial x + 1), bits reversed: Pascal's triangle modulo 2, which
+    is a product of one matrix a power of two."""
+    x = u32(x ^ ((x >> u32(1)) & u32(0x55555555)))
+    x = u32(x ^ ((x >> u32(2)) & u32(0x33333333)))
+    x = u32(x ^ ((x >> u32(4)) & u32(0x0F0F0F0F)))
+    x = u32(x ^ ((x >> u32(8)) & u32(0x00FF00FF)))
+    return u32(x ^ ((x >> u32(16)) & u32(0x0000FFFF)))
+
+
+@kernel
+def sample2(pixel, index, dimension):
     """Two numbers in [0, 1) for a sample of a pixel (its hash) in a pair of dimensions.
 
-    `index` is the sample's number, already bit-reversed; `second` is SECOND, whose entries are bit-reversed too.
+    `index` is the sample's number, already bit-reversed.
     """
     key = mix(u32(pixel + u32(u32(dimension) * u32(0x9E3779B9))))
-    shuffled = reverse_bits(scramble_reversed(index, key)) & _MASK
+    shuffled = reverse_bits(scramble_reversed(index, key))
     # The first Sobol number is the index reversed, so scrambling it starts from the index itself.
     first = reverse_bits(scramble_reversed(shuffled, u32(key * u32(0x85EBCA6B) + u32(0xA511E9B3))))
-    other = reverse_bits(scramble_reversed(second[shuffled], u32(key * u32(0xC2B2AE35) + u32(0x63D83595))))
-    return unit(first), unit(other)
+    other = scramble_reversed(second_dimension(shuffled), u32(key * u32(0xC2B2AE35) + u32(0x63D83595)))
+    return unit(first), unit(reverse_bits(other))
 
 
-@numba.njit(cache=True)
+@kernel
+def sample_lanes(w, q, n, index, dimension):
+    """Fill the lanes' U and V."""
+    for i in range(n):
+        w[U + i], w[V + i] = sample2(q[KEY + i], index, dimension)
+
+
+@kernel
 def opened(u, v, blades):
     """A point of a lens's opening of radius 1, evenly: of a disc, or of a polygon with so many sides."""
-    two_pi = np.float32(2 * math.pi)
-    if blades < np.float32(3):
-        radius = math.sqrt(u)
-        return radius * math.cos(two_pi * v), radius * math.sin(two_pi * v)
+    radius = math.sqrt(u)
+    if blades < f32(3):
+        x, y = circle(v)
+        return radius * x, radius * y
     side = math.floor(v * blades)
     share = v * blades - side  # along that side
-    first, last = two_pi * side / blades, two_pi * (side + np.float32(1)) / blades
-    radius = math.sqrt(u)
-    x = math.cos(first) + (math.cos(last) - math.cos(first)) * share
-    y = math.sin(first) + (math.sin(last) - math.sin(first)) * share
-    return np.float32(radius * x), np.float32(radius * y)
+    first_x, first_y = circle(side / blades)
+    last_x, last_y = circle(min((side + ONE) / blades, ONE))
+    return radius * (first_x + (last_x - first_x) * share), radius * (first_y + (last_y - first_y) * share)

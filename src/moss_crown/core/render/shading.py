@@ -1,242 +1,432 @@
-"""How a surface scatters light, in its own frame (z along the normal), as float32 scalars for the kernels.
+"""How a surface scatters light, in its own frame (z along the normal, x along the brushing), over lanes of paths.
 
-From the bottom up: a diffuse base; a clear or metallic microsurface over it (GGX with height-correlated Smith masking
-and Schlick's Fresnel), with what it loses to multiple scattering (Kulla and Conty 2017), and the base getting what the
-microsurface lets through (Kelemen and Szirmay-Kalos 2001); the sheen of cloth (Estevez and Kulla 2017); a clear coat.
-A layer on top takes its albedo from what lies under it: from diffuse light by the same coupling, from a sharp lobe by
-the larger albedo of both directions. Reciprocal, and white stays white at every roughness.
+From the bottom up: a diffuse base; a clear or metallic microsurface over it (GGX with height-correlated Smith masking,
+of two roughnesses where it is brushed, and Schlick's Fresnel), with what it loses to multiple scattering (Kulla and
+Conty 2017), and the base getting what the microsurface lets through (Kelemen and Szirmay-Kalos 2001); the sheen of
+cloth (Estevez and Kulla 2017); a clear coat. A layer on top takes its albedo from what lies under it: from diffuse
+light by the same coupling, from a sharp lobe by the larger albedo of both directions. Reciprocal, and white stays white
+at every roughness.
 
-A surface at a point is a short array of numbers, filled by `settle`. Kernels index whole arrays and never take a view
-of a row: that costs two atomic reference counts, which the threads of a render would fight over.
+Each function is one loop over lanes of the workspace (see `lanes`). Those that look tables up are loops of their own,
+since such a loop can not become vector code, and would keep the arithmetic around it from it.
 """
 
 from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 
+from moss_crown.core.render import lanes as ln
+from moss_crown.core.render.arithmetic import HALF, INV_PI, ONE, PI, TWO, ZERO, circle, f32, kernel, luminance
+from moss_crown.core.render.lanes import (
+    A_COAT,
+    A_IN,
+    A_OUT,
+    AGAIN,
+    ALPHA_X,
+    ALPHA_Y,
+    B_COAT,
+    B_IN,
+    B_OUT,
+    BASE,
+    BLUE,
+    BRUSHED,
+    C_SHEEN,
+    CLEAR,
+    CLEAR_MULTI,
+    COAT,
+    COAT_ALPHA,
+    COAT_LEVEL,
+    COAT_MEAN_A,
+    COAT_MEAN_B,
+    COAT_NORM,
+    COAT_OUT,
+    COAT_ROUGH,
+    COAT_SHARE,
+    DIFF_B,
+    DIFF_G,
+    DIFF_R,
+    DRAWN,
+    EVEN_B,
+    EVEN_G,
+    EVEN_R,
+    F0_B,
+    F0_G,
+    F0_R,
+    FRESNEL,
+    GREEN,
+    HALF_Z,
+    IN_X,
+    IN_Y,
+    IN_Z,
+    LEVEL,
+    LOBE,
+    MEAN_A,
+    MEAN_B,
+    METAL,
+    MISSING,
+    MULTI_B,
+    MULTI_G,
+    MULTI_R,
+    OUT_B,
+    OUT_G,
+    OUT_R,
+    OUT_X,
+    OUT_Y,
+    OUT_Z,
+    OVER,
+    RED,
+    ROUGH,
+    SHEEN,
+    SHEEN_NORM,
+    SHEEN_OUT,
+    SPECULAR_SHARE,
+    UNDER_OUT,
+    U,
+    V,
+)
 from moss_crown.core.render.tables import COSINES, LEVELS, SHEEN_ALPHA, SMALLEST_ALPHA
 
-f32 = np.float32
-ZERO, ONE, TWO, HALF = f32(0), f32(1), f32(2), f32(0.5)
-PI, INV_PI, TWO_PI = f32(math.pi), f32(1 / math.pi), f32(2 * math.pi)
 _LAST = f32(COSINES - 1)
-_TINY = f32(1e-7)
+_TINY = f32(1e-14)
 _SMALLEST = f32(SMALLEST_ALPHA)
 _LOW = f32(math.sqrt(SMALLEST_ALPHA))
 _SPREAD = f32((LEVELS - 1) / (1 - math.sqrt(SMALLEST_ALPHA)))
 _COAT = f32(0.04)
-_SHEEN_INVERSE = f32(1 / SHEEN_ALPHA)
-
-# Places in the numbers of a surface.
-F0, MULTIPLE, DIFFUSE = 0, 3, 6  # three each
-ALPHA, MISSING, LEVEL, CLEAR, CLEAR_MULTIPLE = 9, 10, 11, 12, 13
-COAT, COAT_ALPHA, COAT_LEVEL, COAT_NORM, SHEEN, SHEEN_NORM = 14, 15, 16, 17, 18, 19
-A_OUT, UNDER_OUT, COAT_OUT, SHEEN_OUT, SPECULAR_SHARE, COAT_SHARE = 20, 21, 22, 23, 24, 25
-NUMBERS = 26
+_SHEEN_NORM = f32((2 + 1 / SHEEN_ALPHA) / (2 * math.pi))
+_NARROW = f32(0.9)
+"""How far full brushing draws the two roughnesses apart (Burley 2012)."""
 
 
-@numba.njit(cache=True)
-def luminance(r, g, b):
-    return f32(0.2126) * r + f32(0.7152) * g + f32(0.0722) * b
+@kernel
+def _look_up(w, table, n, level, cosine, a, b):
+    """Rows a and b from the albedo table, bilinear, at rows of levels of roughness and of cosines."""
+    for i in range(n):
+        x = min(max(w[cosine + i], ZERO), ONE) * _LAST
+        k = min(np.uint32(x), np.uint32(COSINES - 2))
+        part = x - f32(k)
+        at = min(max(w[level + i], ZERO), f32(LEVELS - 1))
+        row = np.uint32(at)
+        between = at - f32(row)
+        w00, w01 = (ONE - between) * (ONE - part), (ONE - between) * part
+        w10, w11 = between * (ONE - part), between * part
+        next_k, next_row = k + np.uint32(1), row + np.uint32(1)
+        w[a + i] = (
+            w00 * table[0, row, k]
+            + w01 * table[0, row, next_k]
+            + w10 * table[0, next_row, k]
+            + w11 * table[0, next_row, next_k]
+        )
+        w[b + i] = (
+            w00 * table[1, row, k]
+            + w01 * table[1, row, next_k]
+            + w10 * table[1, next_row, k]
+            + w11 * table[1, next_row, next_k]
+        )
 
 
-@numba.njit(cache=True)
-def look_up(table, level, mu):
-    """A and B by bilinear look-up in the albedo table, at a level of roughness and a cosine 0..1."""
-    x = min(max(mu, ZERO), ONE) * _LAST
-    k = min(int(x), COSINES - 2)
-    part = x - f32(k)
-    row = int(level)
-    between = level - f32(row)
-    w00, w01 = (ONE - between) * (ONE - part), (ONE - between) * part
-    w10, w11 = between * (ONE - part), between * part
-    a = (
-        w00 * table[0, row, k]
-        + w01 * table[0, row, k + 1]
-        + w10 * table[0, row + 1, k]
-        + w11 * table[0, row + 1, k + 1]
-    )
-    b = (
-        w00 * table[1, row, k]
-        + w01 * table[1, row, k + 1]
-        + w10 * table[1, row + 1, k]
-        + w11 * table[1, row + 1, k + 1]
-    )
-    return a, b
+@kernel
+def _look_up_means(w, table, n, level, a, b):
+    """The means over the hemisphere that belong to a row of levels."""
+    for i in range(n):
+        at = min(max(w[level + i], ZERO), f32(LEVELS - 1))
+        k = np.uint32(at)
+        part = at - f32(k)
+        w[a + i] = table[2, 1, k] * (ONE - part) + table[2, 1, k + np.uint32(1)] * part
+        w[b + i] = table[2, 2, k] * (ONE - part) + table[2, 2, k + np.uint32(1)] * part
 
 
-@numba.njit(cache=True)
-def _mean(table, row, level):
-    """A mean that belongs to a level, of plane 2."""
-    k = int(level)
-    part = level - f32(k)
-    return table[2, row, k] * (ONE - part) + table[2, row, k + 1] * part
+@kernel
+def _look_up_sheen(w, table, n, cosine):
+    for i in range(n):
+        x = min(max(w[cosine + i], ZERO), ONE) * _LAST
+        k = min(np.uint32(x), np.uint32(COSINES - 2))
+        part = x - f32(k)
+        w[C_SHEEN + i] = table[2, 0, k] * (ONE - part) + table[2, 0, k + np.uint32(1)] * part
 
 
-@numba.njit(cache=True)
-def _sheen(table, mu):
-    x = min(max(mu, ZERO), ONE) * _LAST
-    k = min(int(x), COSINES - 2)
-    part = x - f32(k)
-    return table[2, 0, k] * (ONE - part) + table[2, 0, k + 1] * part
-
-
-@numba.njit(cache=True)
-def _level(alpha):
-    return (math.sqrt(alpha) - _LOW) * _SPREAD
-
-
-@numba.njit(cache=True)
+@kernel
 def _multiple(f0, mean):
     """The Fresnel factor of light that scattered more than once on the microsurface."""
     fresnel = (f32(20) * f0 + ONE) / f32(21)
     return fresnel * fresnel * mean / (ONE - fresnel * (ONE - mean))
 
 
-@numba.njit(cache=True)
-def settle(s, table, r, g, b, metal, roughness, clear, coat, coat_roughness, sheen, oz):
-    """Fill s (NUMBERS) with a surface seen at a cosine `oz`: all that does not depend on where light comes from."""
-    alpha = max(roughness * roughness, _SMALLEST)
-    level = _level(alpha)
-    mean, mean_b = _mean(table, 1, level), _mean(table, 2, level)
-    clear_multiple = _multiple(clear, mean)
-    layer_mean = clear * mean + (ONE - clear) * mean_b + (ONE - mean) * clear_multiple
-    rest = (ONE - metal) / max(ONE - layer_mean, f32(1e-6))
-    a, b_o = look_up(table, level, oz)
-    under = ONE - (clear * a + (ONE - clear) * b_o + (ONE - a) * clear_multiple)
-    dull = (ONE - metal) * clear
-    dull_multiple = (ONE - metal) * clear_multiple
-    f0r, f0g, f0b = metal * r + dull, metal * g + dull, metal * b + dull
-    mr = metal * _multiple(r, mean) + dull_multiple
-    mg = metal * _multiple(g, mean) + dull_multiple
-    mb = metal * _multiple(b, mean) + dull_multiple
-    coat_alpha = max(coat_roughness * coat_roughness, _SMALLEST)
-    coat_level, coat_norm, coat_out, sheen_norm, sheen_out = ZERO, ONE, ONE, ONE, ONE
-    coat_albedo = ZERO
-    if coat > ZERO:
-        coat_level = _level(coat_alpha)
-        ca, cb = look_up(table, coat_level, oz)
-        coat_albedo = coat * (_COAT * (ca - cb) + cb)
-        coat_out = ONE - coat_albedo
-        cm, cmb = _mean(table, 1, coat_level), _mean(table, 2, coat_level)
-        coat_norm = ONE / (ONE - coat * (_COAT * (cm - cmb) + cmb))
-    if sheen > ZERO:
-        sheen_out = ONE - sheen * _sheen(table, oz)
-        sheen_norm = ONE / (ONE - sheen * table[2, 3, 0])
-    specular = (luminance(f0r, f0g, f0b) * (a - b_o) + b_o) * coat_out * sheen_out
-    diffuse = luminance(r, g, b) * rest * under + luminance(mr, mg, mb) * (ONE - a)
-    diffuse = (diffuse * sheen_out + ONE - sheen_out) * coat_out
-    whole = specular + diffuse + coat_albedo + _TINY
-    s[F0], s[F0 + 1], s[F0 + 2] = f0r, f0g, f0b
-    s[MULTIPLE], s[MULTIPLE + 1], s[MULTIPLE + 2] = mr, mg, mb
-    s[DIFFUSE], s[DIFFUSE + 1], s[DIFFUSE + 2] = r * rest, g * rest, b * rest
-    s[ALPHA], s[MISSING], s[LEVEL] = alpha, ONE / max(ONE - mean, f32(1e-6)), level
-    s[CLEAR], s[CLEAR_MULTIPLE] = clear, clear_multiple
-    s[COAT], s[COAT_ALPHA], s[COAT_LEVEL], s[COAT_NORM] = coat, coat_alpha, coat_level, coat_norm
-    s[SHEEN], s[SHEEN_NORM] = sheen, sheen_norm
-    s[A_OUT], s[UNDER_OUT], s[COAT_OUT], s[SHEEN_OUT] = a, under, coat_out, sheen_out
-    s[SPECULAR_SHARE], s[COAT_SHARE] = specular / whole, coat_albedo / whole
+@kernel
+def _levels(w, n):
+    for i in range(n):
+        alpha = max(w[ROUGH + i] * w[ROUGH + i], _SMALLEST)
+        aspect = math.sqrt(ONE - _NARROW * w[BRUSHED + i])
+        along, across = alpha / aspect, max(alpha * aspect, _SMALLEST)
+        w[ALPHA_X + i], w[ALPHA_Y + i] = along, across
+        # Two roughnesses lose about what their root mean square loses: exact seen from above, within 0.05 at a slant.
+        even = math.sqrt((along * along + across * across) * HALF)
+        w[LEVEL + i] = (math.sqrt(min(even, ONE)) - _LOW) * _SPREAD
+        alpha = max(w[COAT_ROUGH + i] * w[COAT_ROUGH + i], _SMALLEST)
+        w[COAT_ALPHA + i] = alpha
+        w[COAT_LEVEL + i] = (math.sqrt(alpha) - _LOW) * _SPREAD
 
 
-@numba.njit(cache=True)
-def seen_albedo(table, s, channel, oz):
-    """What share of white light from everywhere the surface sends towards its viewer, in a channel."""
-    a = s[A_OUT]
-    _, b = look_up(table, s[LEVEL], oz)
-    inner = s[F0 + channel] * (a - b) + b + s[MULTIPLE + channel] * (ONE - a) + s[DIFFUSE + channel] * s[UNDER_OUT]
-    return (inner * s[SHEEN_OUT] + ONE - s[SHEEN_OUT]) * s[COAT_OUT] + ONE - s[COAT_OUT]
+@kernel
+def _base_layers(w, n):
+    for i in range(n):
+        r, g, b, metal, clear = w[RED + i], w[GREEN + i], w[BLUE + i], w[METAL + i], w[CLEAR + i]
+        mean, mean_b, a, b_out = w[MEAN_A + i], w[MEAN_B + i], w[A_OUT + i], w[B_OUT + i]
+        clear_multi = _multiple(clear, mean)
+        layer_mean = clear * mean + (ONE - clear) * mean_b + (ONE - mean) * clear_multi
+        rest = (ONE - metal) / max(ONE - layer_mean, f32(1e-6))
+        under = ONE - (clear * a + (ONE - clear) * b_out + (ONE - a) * clear_multi)
+        dull = (ONE - metal) * clear
+        f0_r, f0_g, f0_b = metal * r + dull, metal * g + dull, metal * b + dull
+        multi_r = metal * _multiple(r, mean) + (ONE - metal) * clear_multi
+        multi_g = metal * _multiple(g, mean) + (ONE - metal) * clear_multi
+        multi_b = metal * _multiple(b, mean) + (ONE - metal) * clear_multi
+        w[F0_R + i], w[F0_G + i], w[F0_B + i] = f0_r, f0_g, f0_b
+        w[MULTI_R + i], w[MULTI_G + i], w[MULTI_B + i] = multi_r, multi_g, multi_b
+        w[DIFF_R + i], w[DIFF_G + i], w[DIFF_B + i] = r * rest, g * rest, b * rest
+        w[MISSING + i] = ONE / max(ONE - mean, f32(1e-6))
+        w[CLEAR_MULTI + i], w[UNDER_OUT + i] = clear_multi, under
+        # How much is sent back by the sharp lobe and by the even ones, for the drawing: `_share` ends it.
+        w[SPECULAR_SHARE + i] = luminance(f0_r, f0_g, f0_b) * (a - b_out) + b_out
+        w[DRAWN + i] = luminance(r, g, b) * rest * under + luminance(multi_r, multi_g, multi_b) * (ONE - a)
 
 
-@numba.njit(cache=True)
-def _lobe(alpha, oz, iz, hx, hy, hz):
-    """The GGX lobe without Fresnel, times the cosine of i; and the density of drawing i by visible normals."""
-    a2 = alpha * alpha
-    # (hx^2 + hy^2) + a2 hz^2 rather than 1 + (a2 - 1) hz^2: float32 would lose all digits of a narrow lobe.
-    spread = hx * hx + hy * hy + a2 * hz * hz
-    d = a2 / (PI * spread * spread)
-    root_o = math.sqrt(a2 + (ONE - a2) * oz * oz)
-    root_i = math.sqrt(a2 + (ONE - a2) * iz * iz)
-    return d * HALF / (oz * root_i + iz * root_o) * iz, d / (TWO * (oz + root_o))
+@kernel
+def _upper_layers(w, n, sheen_mean):
+    for i in range(n):
+        coat, sheen = w[COAT + i], w[SHEEN + i]
+        a, b = w[A_COAT + i], w[B_COAT + i]
+        w[COAT_OUT + i] = ONE - coat * (_COAT * (a - b) + b)
+        a, b = w[COAT_MEAN_A + i], w[COAT_MEAN_B + i]
+        w[COAT_NORM + i] = ONE / (ONE - coat * (_COAT * (a - b) + b))
+        w[SHEEN_OUT + i] = ONE - sheen * w[C_SHEEN + i]
+        w[SHEEN_NORM + i] = ONE / (ONE - sheen * sheen_mean)
 
 
-@numba.njit(cache=True)
-def evaluate(table, s, ox, oy, oz, ix, iy, iz):
-    """Scattering from i to o times the cosine of i (r, g, b), and the density with which `draw` draws i.
+@kernel
+def _no_upper_layers(w, n):
+    for i in range(n):
+        w[COAT_OUT + i] = ONE
+        w[SHEEN_OUT + i] = ONE
 
-    o and i are unit, away from the surface; both z must be above 0.
+
+@kernel
+def _share(w, n):
+    for i in range(n):
+        coat_out, sheen_out = w[COAT_OUT + i], w[SHEEN_OUT + i]
+        specular = w[SPECULAR_SHARE + i] * coat_out * sheen_out
+        even = (w[DRAWN + i] * sheen_out + ONE - sheen_out) * coat_out
+        whole = ONE / (specular + even + ONE - coat_out + f32(1e-7))
+        w[SPECULAR_SHARE + i] = specular * whole
+        w[COAT_SHARE + i] = (ONE - coat_out) * whole
+
+
+@kernel
+def settle(w, table, n, padded, layered):
+    """From the material rows and OUT: all that does not depend on where light comes from.
+
+    n lanes are looked up, `padded` (n up to a multiple of PAD) worked out. `layered`: whether any has a coat or sheen.
     """
-    hx, hy, hz = ox + ix, oy + iy, oz + iz
-    scale = ONE / math.sqrt(hx * hx + hy * hy + hz * hz + _TINY * _TINY)
-    hx, hy, hz = hx * scale, hy * scale, hz * scale
-    x = ONE - max(ox * hx + oy * hy + oz * hz, ZERO)
-    x2 = x * x
-    fresnel = x2 * x2 * x
-    lobe, lobe_density = _lobe(s[ALPHA], oz, iz, hx, hy, hz)
-    a, b_i = look_up(table, s[LEVEL], iz)
-    layer = s[CLEAR] * a + (ONE - s[CLEAR]) * b_i + (ONE - a) * s[CLEAR_MULTIPLE]
-    again = (ONE - s[A_OUT]) * (ONE - a) * s[MISSING] * INV_PI * iz
-    base = s[UNDER_OUT] * (ONE - layer) * INV_PI * iz
-    over = ZERO
-    density = s[SPECULAR_SHARE] * lobe_density + (ONE - s[SPECULAR_SHARE] - s[COAT_SHARE]) * iz * INV_PI
-    if s[SHEEN] > ZERO:
-        inward = ONE - s[SHEEN] * _sheen(table, iz)
-        lobe = lobe * min(s[SHEEN_OUT], inward)
-        through = s[SHEEN_OUT] * inward
-        again, base = again * through * s[SHEEN_NORM], base * through * s[SHEEN_NORM]
-        sine = math.sqrt(max(ONE - hz * hz, ZERO))
-        d = (TWO + _SHEEN_INVERSE) * sine**_SHEEN_INVERSE * HALF * INV_PI
-        over = s[SHEEN] * d * iz / (f32(4) * (oz + iz - oz * iz))
-    if s[COAT] > ZERO:
-        ca, cb = look_up(table, s[COAT_LEVEL], iz)
-        inward = ONE - s[COAT] * (_COAT * (ca - cb) + cb)
-        lobe = lobe * min(s[COAT_OUT], inward)
-        through = s[COAT_OUT] * inward * s[COAT_NORM]
-        again, base, over = again * through, base * through, over * through
-        top, top_density = _lobe(s[COAT_ALPHA], oz, iz, hx, hy, hz)
-        over += s[COAT] * (_COAT + (ONE - _COAT) * fresnel) * top
-        density += s[COAT_SHARE] * top_density
-    r = (s[0] + (ONE - s[0]) * fresnel) * lobe + s[3] * again + s[6] * base + over
-    g = (s[1] + (ONE - s[1]) * fresnel) * lobe + s[4] * again + s[7] * base + over
-    b = (s[2] + (ONE - s[2]) * fresnel) * lobe + s[5] * again + s[8] * base + over
-    return r, g, b, density
+    _levels(w, padded)
+    _look_up(w, table, n, LEVEL, OUT_Z, A_OUT, B_OUT)
+    _look_up_means(w, table, n, LEVEL, MEAN_A, MEAN_B)
+    _base_layers(w, padded)
+    if layered:
+        _look_up(w, table, n, COAT_LEVEL, OUT_Z, A_COAT, B_COAT)
+        _look_up_means(w, table, n, COAT_LEVEL, COAT_MEAN_A, COAT_MEAN_B)
+        _look_up_sheen(w, table, n, OUT_Z)
+        _upper_layers(w, padded, table[2, 3, 0])
+    else:
+        _no_upper_layers(w, padded)
+    _share(w, padded)
 
 
-@numba.njit(cache=True)
-def draw(s, ox, oy, oz, u, v):
-    """Draw a direction i for o: from the visible normals of a lobe (Dupuy and Benyoub 2023) or from the cosine lobe."""
-    specular, coat = s[SPECULAR_SHARE], s[COAT_SHARE]
-    if u < specular + coat:
-        alpha = s[ALPHA]
-        if u < specular:
-            u = u / specular
-        else:
-            u = (u - specular) / coat
-            alpha = s[COAT_ALPHA]
-        sx, sy, sz = ox * alpha, oy * alpha, oz
+@kernel
+def seen_albedo(w, n):
+    """Into OUT_R.. the share of white light from everywhere that a settled surface sends towards its viewer."""
+    for i in range(n):
+        a, b, under = w[A_OUT + i], w[B_OUT + i], w[UNDER_OUT + i]
+        inner_r = w[F0_R + i] * (a - b) + b + w[MULTI_R + i] * (ONE - a) + w[DIFF_R + i] * under
+        inner_g = w[F0_G + i] * (a - b) + b + w[MULTI_G + i] * (ONE - a) + w[DIFF_G + i] * under
+        inner_b = w[F0_B + i] * (a - b) + b + w[MULTI_B + i] * (ONE - a) + w[DIFF_B + i] * under
+        coat, sheen = w[COAT_OUT + i], w[SHEEN_OUT + i]
+        w[OUT_R + i] = (inner_r * sheen + ONE - sheen) * coat + ONE - coat
+        w[OUT_G + i] = (inner_g * sheen + ONE - sheen) * coat + ONE - coat
+        w[OUT_B + i] = (inner_b * sheen + ONE - sheen) * coat + ONE - coat
+
+
+@kernel
+def _lobes(w, n):
+    """The microsurface lobe without Fresnel, times the cosine of the light, and the density of drawing it."""
+    for i in range(n):
+        ox, oy, oz = w[OUT_X + i], w[OUT_Y + i], w[OUT_Z + i]
+        ix, iy, iz = w[IN_X + i], w[IN_Y + i], w[IN_Z + i]
+        hx, hy, hz = ox + ix, oy + iy, oz + iz
+        scale = ONE / math.sqrt(hx * hx + hy * hy + hz * hz + _TINY)
+        hx, hy, hz = hx * scale, hy * scale, hz * scale
+        x = ONE - max(ox * hx + oy * hy + oz * hz, ZERO)
+        x2 = x * x
+        ax, ay = w[ALPHA_X + i], w[ALPHA_Y + i]
+        # hx^2 and hy^2 beside ax ay hz^2 rather than 1 - hz^2: float32 would lose all digits of a narrow lobe.
+        both = ax * ay
+        e = hx * hx * (ay / ax) + hy * hy * (ax / ay) + both * hz * hz
+        d = both / (PI * e * e)
+        ax, ay = ax * ax, ay * ay
+        root_o = math.sqrt(ax * ox * ox + ay * oy * oy + oz * oz)
+        root_i = math.sqrt(ax * ix * ix + ay * iy * iy + iz * iz)
+        w[FRESNEL + i], w[HALF_Z + i] = x2 * x2 * x, hz
+        w[LOBE + i] = d * HALF * iz / (oz * root_i + iz * root_o)
+        specular = w[SPECULAR_SHARE + i]
+        even = ONE - specular - w[COAT_SHARE + i]
+        w[DRAWN + i] = specular * d / (TWO * (oz + root_o)) + even * iz * INV_PI
+        w[OVER + i] = ZERO
+
+
+@kernel
+def _even_lobes(w, n):
+    """What was scattered many times on the microsurface, and the diffuse base under it."""
+    for i in range(n):
+        iz, a, b, clear = w[IN_Z + i], w[A_IN + i], w[B_IN + i], w[CLEAR + i]
+        layer = clear * a + (ONE - clear) * b + (ONE - a) * w[CLEAR_MULTI + i]
+        w[AGAIN + i] = (ONE - w[A_OUT + i]) * (ONE - a) * w[MISSING + i] * INV_PI * iz
+        w[BASE + i] = w[UNDER_OUT + i] * (ONE - layer) * INV_PI * iz
+
+
+@kernel
+def _cover(w, n):
+    """Sheen and coat over the lobes."""
+    for i in range(n):
+        oz, iz, hz = w[OUT_Z + i], w[IN_Z + i], w[HALF_Z + i]
+        sheen, coat = w[SHEEN + i], w[COAT + i]
+        sheen_in = ONE - sheen * w[C_SHEEN + i]
+        sheen_out = w[SHEEN_OUT + i]
+        sine2 = max(ONE - hz * hz, ZERO)
+        over = sheen * _SHEEN_NORM * sine2 * math.sqrt(sine2) * iz / (f32(4) * (oz + iz - oz * iz))
+        a, b = w[A_COAT + i], w[B_COAT + i]
+        coat_in = ONE - coat * (_COAT * (a - b) + b)
+        coat_out = w[COAT_OUT + i]
+        through = coat_out * coat_in * w[COAT_NORM + i]
+        even = through * sheen_out * sheen_in * w[SHEEN_NORM + i]
+        w[AGAIN + i], w[BASE + i] = w[AGAIN + i] * even, w[BASE + i] * even
+        w[LOBE + i] = w[LOBE + i] * min(sheen_out, sheen_in) * min(coat_out, coat_in)
+        ox, oy, ix, iy = w[OUT_X + i], w[OUT_Y + i], w[IN_X + i], w[IN_Y + i]
+        hx, hy, z = ox + ix, oy + iy, oz + iz
+        scale = ONE / (hx * hx + hy * hy + z * z + _TINY)
+        alpha2 = w[COAT_ALPHA + i] * w[COAT_ALPHA + i]
+        e = (hx * hx + hy * hy + alpha2 * z * z) * scale
+        d = alpha2 / (PI * e * e)
+        root_o = math.sqrt(alpha2 + (ONE - alpha2) * oz * oz)
+        root_i = math.sqrt(alpha2 + (ONE - alpha2) * iz * iz)
+        top = d * HALF * iz / (oz * root_i + iz * root_o)
+        w[OVER + i] = over * through + coat * (_COAT + (ONE - _COAT) * w[FRESNEL + i]) * top
+        w[DRAWN + i] = w[DRAWN + i] + w[COAT_SHARE + i] * d / (TWO * (oz + root_o))
+
+
+@kernel
+def _sum(w, n):
+    for i in range(n):
+        fresnel, lobe, again = w[FRESNEL + i], w[LOBE + i], w[AGAIN + i]
+        base, over = w[BASE + i], w[OVER + i]
+        r, g, b = w[F0_R + i], w[F0_G + i], w[F0_B + i]
+        even_r, even_g, even_b = w[DIFF_R + i] * base, w[DIFF_G + i] * base, w[DIFF_B + i] * base
+        w[EVEN_R + i], w[EVEN_G + i], w[EVEN_B + i] = even_r, even_g, even_b
+        w[OUT_R + i] = (r + (ONE - r) * fresnel) * lobe + w[MULTI_R + i] * again + even_r + over
+        w[OUT_G + i] = (g + (ONE - g) * fresnel) * lobe + w[MULTI_G + i] * again + even_g + over
+        w[OUT_B + i] = (b + (ONE - b) * fresnel) * lobe + w[MULTI_B + i] * again + even_b + over
+
+
+@kernel
+def evaluate(w, table, n, padded, layered):
+    """Scattering from IN to OUT times the cosine of IN, into OUT_R.., of it the diffuse base in EVEN_R.., and into
+    DRAWN the density with which `draw` draws IN. Directions are unit, away from the surface; both z must be above 0."""
+    _lobes(w, padded)
+    _look_up(w, table, n, LEVEL, IN_Z, A_IN, B_IN)
+    _even_lobes(w, padded)
+    if layered:
+        _look_up(w, table, n, COAT_LEVEL, IN_Z, A_COAT, B_COAT)
+        _look_up_sheen(w, table, n, IN_Z)
+        _cover(w, padded)
+    _sum(w, padded)
+
+
+@kernel
+def draw(w, n):
+    """Draw IN for OUT by U and V: from the visible normals of a lobe (Dupuy and Benyoub 2023) or from the cosine."""
+    for i in range(n):
+        specular, coat, u = w[SPECULAR_SHARE + i], w[COAT_SHARE + i], w[U + i]
+        cosine, sine = circle(w[V + i])
+        of_base, of_coat = u < specular, u < specular + coat
+        ax = w[ALPHA_X + i] if of_base else w[COAT_ALPHA + i]
+        ay = w[ALPHA_Y + i] if of_base else w[COAT_ALPHA + i]
+        from_, width = (ZERO, specular) if of_base else (specular, coat)
+        from_ = from_ if of_coat else specular + coat
+        width = width if of_coat else ONE - specular - coat
+        u = min(max((u - from_) / max(width, f32(1e-12)), ZERO), ONE)
+        ox, oy, oz = w[OUT_X + i], w[OUT_Y + i], w[OUT_Z + i]
+        sx, sy, sz = ox * ax, oy * ay, oz
         scale = ONE / math.sqrt(sx * sx + sy * sy + sz * sz)
         sx, sy, sz = sx * scale, sy * scale, sz * scale
-        phi = TWO_PI * v
         z = (ONE - u) * (ONE + sz) - sz
         radius = math.sqrt(max(ONE - z * z, ZERO))
-        hx = (radius * math.cos(phi) + sx) * alpha
-        hy = (radius * math.sin(phi) + sy) * alpha
-        hz = z + sz
-        scale = ONE / math.sqrt(hx * hx + hy * hy + hz * hz + _TINY * _TINY)
+        hx, hy, hz = (radius * cosine + sx) * ax, (radius * sine + sy) * ay, z + sz
+        scale = ONE / math.sqrt(hx * hx + hy * hy + hz * hz + _TINY)
         hx, hy, hz = hx * scale, hy * scale, hz * scale
         c = TWO * (ox * hx + oy * hy + oz * hz)
-        return c * hx - ox, c * hy - oy, c * hz - oz
-    u = (u - specular - coat) / (ONE - specular - coat)
-    radius, phi = math.sqrt(u), TWO_PI * v
-    return radius * math.cos(phi), radius * math.sin(phi), math.sqrt(max(ONE - u, ZERO))
+        radius = math.sqrt(u)
+        w[IN_X + i] = c * hx - ox if of_coat else radius * cosine
+        w[IN_Y + i] = c * hy - oy if of_coat else radius * sine
+        w[IN_Z + i] = c * hz - oz if of_coat else math.sqrt(ONE - u)
 
 
-@numba.njit(cache=True)
-def tangents(x, y, z):
-    """Two unit vectors across a unit normal (Duff et al., JCGT 6(1), 2017)."""
-    sign = ONE if z >= ZERO else -ONE
-    a = -ONE / (sign + z)
-    b = x * y * a
-    return ONE + sign * x * x * a, sign * b, -sign * x, b, sign + y * y * a, -y
+@kernel
+def frame(w, n):
+    """From the hit in its letter's own space to the world, and into the surface's frame: normals by the cofactors of
+    its pose, turned to the viewer; tangents along the axis of brushing, or any (Duff et al., JCGT 6(1), 2017)."""
+    for i in range(n):
+        m0, m1, m2 = w[ln.M0 + i], w[ln.M1 + i], w[ln.M2 + i]
+        m4, m5, m6 = w[ln.M4 + i], w[ln.M5 + i], w[ln.M6 + i]
+        m8, m9, m10 = w[ln.M8 + i], w[ln.M9 + i], w[ln.M10 + i]
+        c00, c01, c02 = m5 * m10 - m6 * m9, m6 * m8 - m4 * m10, m4 * m9 - m5 * m8
+        c10, c11, c12 = m2 * m9 - m1 * m10, m0 * m10 - m2 * m8, m1 * m8 - m0 * m9
+        c20, c21, c22 = m1 * m6 - m2 * m5, m2 * m4 - m0 * m6, m0 * m5 - m1 * m4
+        sx, sy, sz = w[ln.SX + i], w[ln.SY + i], w[ln.SZ + i]
+        nx, ny, nz = c00 * sx + c01 * sy + c02 * sz, c10 * sx + c11 * sy + c12 * sz, c20 * sx + c21 * sy + c22 * sz
+        sx, sy, sz = w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i]
+        gx, gy, gz = c00 * sx + c01 * sy + c02 * sz, c10 * sx + c11 * sy + c12 * sz, c20 * sx + c21 * sy + c22 * sz
+        scale = ONE / math.sqrt(gx * gx + gy * gy + gz * gz + f32(1e-30))
+        gx, gy, gz = gx * scale, gy * scale, gz * scale
+        scale = ONE / math.sqrt(nx * nx + ny * ny + nz * nz + f32(1e-30))
+        nx, ny, nz = nx * scale, ny * scale, nz * scale
+        dx, dy, dz = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i]
+        outside = -(gx * dx + gy * dy + gz * dz)
+        w[ln.BEHIND + i] = ONE if outside < ZERO else ZERO
+        flip = -ONE if outside < ZERO else ONE
+        gx, gy, gz = gx * flip, gy * flip, gz * flip
+        flip = -ONE if nx * gx + ny * gy + nz * gz < ZERO else ONE
+        nx, ny, nz = nx * flip, ny * flip, nz * flip
+        # A smooth normal that looks away from the viewer: fall back on the flat one.
+        away = -(nx * dx + ny * dy + nz * dz) < f32(1e-3)
+        nx, ny, nz = gx if away else nx, gy if away else ny, gz if away else nz
+        facing = max(-(nx * dx + ny * dy + nz * dz), f32(1e-3))
+        sign = ONE if nz >= ZERO else -ONE
+        a = -ONE / (sign + nz)
+        b = nx * ny * a
+        tx, ty, tz = ONE + sign * nx * nx * a, sign * b, -sign * nx
+        along_x, along_y, along_z = w[ln.AX + i], w[ln.AY + i], w[ln.AZ + i]
+        into = along_x * nx + along_y * ny + along_z * nz
+        along_x, along_y, along_z = along_x - into * nx, along_y - into * ny, along_z - into * nz
+        length2 = along_x * along_x + along_y * along_y + along_z * along_z
+        scale = ONE / math.sqrt(length2 + f32(1e-20))
+        brushed = length2 > f32(1e-8)
+        tx = along_x * scale if brushed else tx
+        ty = along_y * scale if brushed else ty
+        tz = along_z * scale if brushed else tz
+        wx, wy, wz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
+        ox, oy = -(tx * dx + ty * dy + tz * dz), -(wx * dx + wy * dy + wz * dz)
+        scale = ONE / math.sqrt(ox * ox + oy * oy + facing * facing)
+        w[OUT_X + i], w[OUT_Y + i], w[OUT_Z + i] = ox * scale, oy * scale, facing * scale
+        w[ln.NX + i], w[ln.NY + i], w[ln.NZ + i] = nx, ny, nz
+        w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i] = gx, gy, gz
+        w[ln.TX + i], w[ln.TY + i], w[ln.TZ + i] = tx, ty, tz
+        w[ln.WX + i], w[ln.WY + i], w[ln.WZ + i] = wx, wy, wz

@@ -19,7 +19,7 @@ COSINES = 64
 LEVELS = 48
 """Roughnesses at which the tables stand, evenly by the root of alpha."""
 KEPT = Path(__file__).with_name("albedo.npy")
-SHEEN_ALPHA = 0.35
+SHEEN_ALPHA = 1 / 3
 _AZIMUTHS, _HEIGHTS = 64, 96
 
 
@@ -108,7 +108,7 @@ def albedo_table() -> NDArray[np.float32]:
     return found
 
 
-ROW = 36
+ROW = 39
 """Numbers a material row holds: see `material_rows`."""
 
 
@@ -117,7 +117,7 @@ def material_rows(surfaces: tuple[Surface, ...]) -> NDArray[np.float32]:
 
     0 colour (3), 3 metal, 4 roughness, 5 clear F0, 6 coat, 7 coat roughness, 8 sheen, 9 glow (3); then the texture:
     12 pattern, 13 amount, 14 contrast, 15 tone, 16 relief, 17 wear, 18 colour (3), 21 metal, 22 roughness,
-    23 by letter, 24 to texture space (3 x 4).
+    23 by letter, 24 to texture space (3 x 4); 36 brushed, 37 along which axis of the letter (2).
     """
     rows = np.zeros((len(surfaces), ROW), np.float32)
     for k, s in enumerate(surfaces):
@@ -131,6 +131,7 @@ def material_rows(surfaces: tuple[Surface, ...]) -> NDArray[np.float32]:
             s.sheen,
             *s.glow,
         )
+        rows[k, 36:39] = s.brushed, np.cos(np.radians(s.brush_turn)), np.sin(np.radians(s.brush_turn))
         if s.grain:
             g = s.grain
             rows[k, 12:18] = g.pattern, g.amount, g.contrast, g.tone, g.relief, g.wear

@@ -7,105 +7,179 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.render import lamps
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
-from moss_crown.core.render.sampling import SECOND
 from moss_crown.core.render.tables import albedo_table, material_rows
-from moss_crown.core.stage.scene import RectangleLight, Scene
+from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, SunLight
 
 F32 = NDArray[np.float32]
-
-LIGHT_ROW = 16
-"""Numbers a light row holds: centre, half edges u and v, normal, radiance (3 each), area."""
+_BRIGHT = np.array([0.2126, 0.7152, 0.0722])
+_ALL = 0xFF
 
 
 class World(NamedTuple):
-    """What a kernel sees. Instance order: letters, sheets, lights."""
+    """What a kernel sees. Instance order: letters, sheets, lamps that have a shape."""
 
     scene: int
     first_triangle: NDArray[np.int64]  # (i) of the instance's mesh in the tables below
     normals: F32  # (t, 3, 3)
     facet: NDArray[np.uint8]  # (t)
+    corners: F32  # (t, 9) in the mesh's space; none where nothing asks for them
     poses: F32  # (i, steps, 12): rows of the 3x4 matrices
-    surface: NDArray[np.int32]  # (i, 5) material by facet
-    light_of: NDArray[np.int32]  # (i) light index or -1
-    rows: F32  # (m, tables.ROW)
-    albedo: F32  # tables.albedo_table
-    corners: F32  # (t, 9) of a textured title's triangles, in the mesh's space
+    later: F32  # (i, 1, 12): one frame on
     rest: F32  # (i, 13): rows of the 3x4 matrix to the title at rest, and the letter's number
-    lights: F32  # (l, LIGHT_ROW)
-    choice: F32  # (l + 2): rising chances to choose each light, then the environment
+    surface: NDArray[np.int32]  # (i, 5) material by facet
+    catches: NDArray[np.bool_]  # (i) whether it only catches shadows
+    catching: bool  # whether any does
+    light_of: NDArray[np.int32]  # (i) lamp or -1
+    rows: F32  # (m, tables.ROW)
+    grained: bool  # whether any material has a texture
+    layered: bool  # whether any material has a coat or sheen
+    albedo: F32  # tables.albedo_table
+    lights: F32  # (l, lamps.LIGHT_ROW)
+    choice: F32  # (l + 2): rising chances to choose each lamp, then the environment
+    touches: NDArray[np.uint8]  # (l + 1, i): a bit a facet that the light reaches
+    linked: bool  # whether any lamp spares anything
+    glow: int  # the lamp that is all letters that glow, or -1
+    pieces: F32  # (p, lamps.PIECE_ROW) triangles of shapes
+    rise: F32  # (p) rising chances within a shape
+    piece_instance: NDArray[np.int64]  # (p)
+    first_piece: NDArray[np.int64]  # (i) or -1
     surround: EnvironmentMap
     camera: F32  # (steps, 12)
+    later_camera: F32  # (1, 12)
     lens: F32  # half tangents across and up, shift across and up, radius of the opening, focus, blades
-    second: NDArray[np.uint32]
 
 
-def build_world(scene: Scene) -> tuple[World, RayScene]:
+class _Stage:
+    """Instances as they are gathered."""
+
+    def __init__(self, scene: Scene, corners_wanted: bool) -> None:
+        self.rays = RayScene()
+        self.steps = max([1, len(scene.camera.poses), *(len(letter.poses) for letter in scene.letters)])
+        self.corners_wanted = corners_wanted
+        self.total = 0
+        self.normals: list[NDArray[np.float32]] = []
+        self.facets: list[NDArray[np.uint8]] = []
+        self.corners: list[NDArray[np.float32]] = []
+        self.triangles: list[NDArray[np.float64]] = []
+        self.first: list[int] = []
+        self.poses: list[NDArray[np.float64]] = []
+        self.later: list[NDArray[np.float64]] = []
+        self.rest: list[list[float]] = []
+        self.surface: list[tuple[int, ...]] = []
+        self.catches: list[bool] = []
+        self.light_of: list[int] = []
+
+    def mesh(
+        self,
+        vertices: NDArray[np.floating],
+        triangles: NDArray[np.integer],
+        normals: NDArray[np.floating],
+        facet: NDArray[np.uint8],
+    ) -> tuple[int, int]:
+        """A mesh of the ray tree, and its first triangle in the tables."""
+        first = self.total
+        at = np.asarray(vertices, np.float64)[triangles]
+        self.normals.append(np.asarray(normals, np.float32))
+        self.facets.append(facet)
+        if self.corners_wanted:
+            self.corners.append(at.reshape(-1, 9).astype(np.float32))
+        self.triangles.append(at)
+        self.total += len(triangles)
+        return self.rays.add_mesh(vertices, triangles), first
+
+    def flat(self, triangles: NDArray[np.float64]) -> tuple[int, int]:
+        """The same for triangles (n, 3, 3) with flat normals, of one facet."""
+        normal = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+        normal = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
+        order = np.arange(3 * len(triangles)).reshape(-1, 3)
+        return self.mesh(
+            triangles.reshape(-1, 3),
+            order,
+            np.repeat(normal[:, None], 3, 1),
+            np.zeros(len(triangles), np.uint8),
+        )
+
+    def place(
+        self,
+        mesh: tuple[int, int],
+        mask: int,
+        surface: tuple[int, ...],
+        poses: NDArray[np.float64] | None = None,
+        later: NDArray[np.float64] | None = None,
+        rest: list[float] | None = None,
+        light: int = -1,
+        catches: bool = False,
+    ) -> None:
+        at = np.eye(4)[None] if poses is None else poses
+        self.rays.add_instance(mesh[0], at, mask)
+        self.first.append(mesh[1])
+        self.poses.append(_stretched(at, self.steps))
+        self.later.append((at[0] if later is None else later)[:3].reshape(12))
+        self.rest.append(rest or [*np.eye(4)[:3].reshape(-1), 0.0])
+        self.surface.append(surface)
+        self.light_of.append(light)
+        self.catches.append(catches)
+
+
+def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     """Flatten a scene and build its ray tree. The caller closes the ray scene."""
-    rays = RayScene()
-    still = np.eye(4)[None]
-    meshes, offsets, normals, facets, corners, total = [], [], [], [], [], 0
-    grained = any(surface.grain for surface in scene.surfaces)
-    for solid in scene.solids:
-        meshes.append(rays.add_mesh(solid.vertices, solid.triangles))
-        offsets.append(total)
-        normals.append(solid.normals)
-        facets.append(solid.facet)
-        if grained:
-            corners.append(solid.vertices[solid.triangles].reshape(-1, 9).astype(np.float32))
-        total += len(solid.triangles)
-    steps = max([1, len(scene.camera.poses), *(len(letter.poses) for letter in scene.letters)])
-    first, poses, surface, light_of, rest = [], [], [], [], []
+    stage = _Stage(scene, passes or any(surface.grain for surface in scene.surfaces))
+    meshes = [stage.mesh(s.vertices, s.triangles, s.normals, s.facet) for s in scene.solids]
     for letter in scene.letters:
-        rays.add_instance(meshes[letter.solid], letter.poses, SOLID_MASK)
-        first.append(offsets[letter.solid])
-        poses.append(_stretched(letter.poses, steps))
-        surface.append(letter.surfaces)
-        light_of.append(-1)
-        rest.append([*letter.rest[:3].reshape(-1), float(letter.number)])
-    flat = [(s.centre, s.u, s.v, s.surface, -1, STAGE_MASK) for s in scene.sheets]
-    flat += [(light.centre, light.u, light.v, 0, k, LIGHT_MASK) for k, light in enumerate(scene.lights)]
-    for centre, u, v, material, light, mask in flat:
-        square = np.array([centre - u - v, centre + u - v, centre + u + v, centre - u + v])
-        halves = np.array([[0, 1, 2], [0, 2, 3]])
-        normal = np.cross(u, v) / np.linalg.norm(np.cross(u, v))
-        rays.add_instance(rays.add_mesh(square, halves), still, mask)
-        first.append(total)
-        normals.append(np.broadcast_to(normal, (2, 3, 3)).astype(np.float32))
-        facets.append(np.zeros(2, np.uint8))
-        if grained:
-            corners.append(square[halves].reshape(-1, 9).astype(np.float32))
-        total += 2
-        poses.append(_stretched(still, steps))
-        surface.append((material,) * 5)
-        light_of.append(light)
-        rest.append([*np.eye(4)[:3].reshape(-1), 0.0])
-    rays.commit()
+        rest = [*letter.rest[:3].reshape(-1), float(letter.number)]
+        stage.place(meshes[letter.solid], SOLID_MASK, letter.surfaces, letter.poses, letter.later, rest)
+    for sheet in scene.sheets:
+        square = _square(sheet.centre, sheet.u, sheet.v)
+        stage.place(stage.flat(square), STAGE_MASK, (sheet.surface,) * 5, catches=sheet.catches)
+    shapes: list[int] = []
+    for k, light in enumerate(scene.lights):
+        if isinstance(light, SunLight):
+            continue
+        square = _square(light.centre, light.u, light.v) if isinstance(light, RectangleLight) else light.triangles
+        shapes.append(len(stage.first))
+        stage.place(stage.flat(square), LIGHT_MASK, (0,) * 5, light=k)
+    rows = material_rows(scene.surfaces)
+    lights, pieces = _lights(scene, stage, rows, shapes)
+    stage.rays.commit()
     surround, surround_power = environment_map(scene.surround)
     c = scene.camera
-    lights = np.array([_light_row(light) for light in scene.lights], np.float32).reshape(-1, LIGHT_ROW)
-    powers = [_power(light) for light in scene.lights] + [surround_power]
+    instances = len(stage.first)
+    powers = [*pieces.powers, surround_power]
     world = World(
-        scene=rays.handle,
-        first_triangle=np.array(first, np.int64),
-        normals=np.ascontiguousarray(np.concatenate([np.zeros((0, 3, 3), np.float32), *normals])),
-        facet=np.concatenate([np.zeros(0, np.uint8), *facets]),
-        poses=np.array(poses, np.float32).reshape(-1, steps, 12),
-        surface=np.array(surface, np.int32).reshape(-1, 5),
-        light_of=np.array(light_of, np.int32),
-        rows=material_rows(scene.surfaces),
+        scene=stage.rays.handle,
+        first_triangle=np.array(stage.first, np.int64),
+        normals=np.ascontiguousarray(np.concatenate([np.zeros((0, 3, 3), np.float32), *stage.normals])),
+        facet=np.concatenate([np.zeros(0, np.uint8), *stage.facets]),
+        corners=np.ascontiguousarray(np.concatenate([np.zeros((0, 9), np.float32), *stage.corners])),
+        poses=np.array(stage.poses, np.float32).reshape(-1, stage.steps, 12),
+        later=np.array(stage.later, np.float32).reshape(-1, 1, 12),
+        rest=np.array(stage.rest, np.float32).reshape(-1, 13),
+        surface=np.array(stage.surface, np.int32).reshape(-1, 5),
+        catches=np.array(stage.catches, np.bool_).reshape(-1),
+        catching=any(stage.catches),
+        light_of=np.array(stage.light_of, np.int32),
+        rows=rows,
+        grained=bool((rows[:, 12] > 0).any()),
+        layered=bool((rows[:, 6] > 0).any() or (rows[:, 8] > 0).any()),
         albedo=albedo_table(),
-        corners=np.ascontiguousarray(np.concatenate([np.zeros((0, 9), np.float32), *corners])),
-        rest=np.array(rest, np.float32).reshape(-1, 13),
         lights=lights,
         choice=_choice(powers),
+        touches=_touches(scene, len(lights), instances),
+        linked=any(light.manner.touches is not None for light in scene.lights),
+        glow=len(scene.lights) if len(lights) > len(scene.lights) else -1,
+        pieces=pieces.rows,
+        rise=pieces.rise,
+        piece_instance=pieces.instance,
+        first_piece=pieces.first,
         surround=surround,
-        camera=_stretched(scene.camera.poses, steps).astype(np.float32),
+        camera=_stretched(c.poses, stage.steps).astype(np.float32),
+        later_camera=(c.poses[0] if c.later is None else c.later)[:3].reshape(1, 12).astype(np.float32),
         lens=np.array([*c.half, *c.shift, c.opening, c.focus, c.blades], np.float32),
-        second=SECOND,
     )
-    return world, rays
+    return world, stage.rays
 
 
 def _stretched(poses: NDArray[np.float64], steps: int) -> NDArray[np.float64]:
@@ -114,12 +188,140 @@ def _stretched(poses: NDArray[np.float64], steps: int) -> NDArray[np.float64]:
     return rows if len(rows) == steps else np.repeat(rows[:1], steps, 0)
 
 
-def _light_row(light: RectangleLight) -> list[float]:
-    return [*light.centre, *light.u, *light.v, *light.normal, *light.radiance, light.area]
+def _square(centre: NDArray[np.float64], u: NDArray[np.float64], v: NDArray[np.float64]) -> NDArray[np.float64]:
+    a, b, c, d = centre - u - v, centre + u - v, centre + u + v, centre - u + v
+    return np.array([[a, b, c], [a, c, d]])
 
 
-def _power(light: RectangleLight) -> float:
-    return float(light.radiance @ [0.2126, 0.7152, 0.0722]) * light.area * np.pi
+class _Pieces(NamedTuple):
+    rows: F32
+    rise: F32
+    instance: NDArray[np.int64]
+    first: NDArray[np.int64]
+    powers: list[float]
+
+
+def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[F32, _Pieces]:
+    """Rows of the lamps, with one more for all that glows, and the triangles of those that are shapes."""
+    instances = len(stage.first)
+    first = np.full(instances, -1, np.int64)
+    table: list[NDArray[np.float64]] = []
+    rises: list[NDArray[np.float64]] = []
+    owner: list[NDArray[np.int64]] = []
+    lights: list[NDArray[np.float64]] = []
+    powers: list[float] = []
+    placed = iter(shapes)
+    starts = [*stage.first, stage.total]
+    meshes = {start: k for k, start in enumerate(np.cumsum([0, *(len(t) for t in stage.triangles)])[:-1])}
+    total = 0
+    for light in scene.lights:
+        row = _light_row(light)
+        bright = float(np.asarray(light.radiance) @ _BRIGHT)
+        if isinstance(light, SunLight):
+            powers.append(float(light.irradiance @ _BRIGHT) * 20.0)
+            lights.append(row)
+            continue
+        instance = next(placed)
+        if isinstance(light, ShapeLight):
+            area = _areas(light.triangles)
+            entry = _piece_rows(light.triangles, np.repeat(np.asarray(light.radiance)[None], len(area), 0), area)
+            row[lamps.FIRST], row[lamps.PIECES] = total, len(area)
+            first[instance] = total
+            table.append(entry)
+            rises.append(_rise(area))
+            owner.append(np.full(len(area), instance, np.int64))
+            total += len(area)
+            powers.append(bright * float(area.sum()) * np.pi)
+        else:
+            powers.append(bright * light.area * np.pi)
+        lights.append(row)
+    glow = rows[:, 9:12].astype(np.float64)
+    weights: list[NDArray[np.float64]] = []
+    begun = total
+    for instance in range(instances):
+        surface = np.array(stage.surface[instance])
+        if stage.light_of[instance] >= 0 or not glow[surface].any():
+            continue
+        mesh = meshes[starts[instance]]
+        triangles = stage.triangles[mesh]
+        emitted = glow[surface[stage.facets[mesh]]]
+        at = stage.poses[instance][0].reshape(3, 4)
+        weight = _areas(triangles @ at[:, :3].T) * (emitted @ _BRIGHT)
+        first[instance] = total
+        table.append(_piece_rows(triangles, emitted, weight))
+        weights.append(weight)
+        owner.append(np.full(len(weight), instance, np.int64))
+        total += len(weight)
+    if weights:
+        weight = np.concatenate(weights)
+        rises.append(_rise(weight))
+        chances = weight / max(weight.sum(), 1e-30)
+        at = 0
+        for entry in table[len(table) - len(weights) :]:
+            entry[:, lamps.SHARE] = chances[at : at + len(entry)]
+            at += len(entry)
+        row = np.zeros(lamps.LIGHT_ROW)
+        row[lamps.KIND], row[lamps.CASTS], row[lamps.CONE_OUTER] = lamps.SHAPE, 1, -1
+        row[lamps.FIRST], row[lamps.PIECES] = begun, len(weight)
+        lights.append(row)
+        powers.append(float(weight.sum()) * np.pi)
+    pieces = _Pieces(
+        np.concatenate([np.zeros((0, lamps.PIECE_ROW)), *table]).astype(np.float32),
+        np.concatenate([np.zeros(0), *rises]).astype(np.float32),
+        np.concatenate([np.zeros(0, np.int64), *owner]),
+        first,
+        powers,
+    )
+    return np.array(lights, np.float32).reshape(-1, lamps.LIGHT_ROW), pieces
+
+
+def _areas(triangles: NDArray[np.float64]) -> NDArray[np.float64]:
+    cross = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+    found: NDArray[np.float64] = np.linalg.norm(cross, axis=1) / 2
+    return found
+
+
+def _rise(weight: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Rising chances: where each piece begins."""
+    whole = max(float(weight.sum()), 1e-30)
+    return np.concatenate([[0.0], np.cumsum(weight)[:-1]]) / whole
+
+
+def _piece_rows(
+    triangles: NDArray[np.float64], emitted: NDArray[np.float64], weight: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    corner = triangles[:, 0]
+    chance = weight / max(float(weight.sum()), 1e-30)
+    return np.column_stack([corner, triangles[:, 1] - corner, triangles[:, 2] - corner, emitted, chance])
+
+
+def _light_row(light: Light) -> NDArray[np.float64]:
+    row = np.zeros(lamps.LIGHT_ROW)
+    row[lamps.RADIANCE : lamps.RADIANCE + 3] = light.radiance
+    manner = light.manner
+    row[lamps.CONE_INNER], row[lamps.CONE_OUTER] = manner.cone or (-1.0, -1.0)
+    row[lamps.LIMIT], row[lamps.CASTS] = manner.limit, manner.casts
+    if isinstance(light, RectangleLight):
+        row[lamps.CENTRE : lamps.RADIANCE] = *light.centre, *light.u, *light.v, *light.normal
+        row[lamps.AREA], row[lamps.KIND] = light.area, lamps.RECTANGLE
+    elif isinstance(light, ShapeLight):
+        row[lamps.NORMAL : lamps.NORMAL + 3] = light.axis
+        row[lamps.AREA], row[lamps.KIND] = _areas(light.triangles).sum(), lamps.SHAPE
+    else:
+        along = np.asarray(light.direction) / np.linalg.norm(light.direction)
+        across = np.cross(along, [1.0, 0, 0] if abs(along[0]) < 0.7 else [0, 1.0, 0])
+        across /= np.linalg.norm(across)
+        row[lamps.ACROSS : lamps.RADIANCE] = *across, *np.cross(along, across), *along
+        row[lamps.KIND], row[lamps.SUN_EDGE] = lamps.SUN, 2 * np.sin(light.radius / 2) ** 2
+    return row
+
+
+def _touches(scene: Scene, lights: int, instances: int) -> NDArray[np.uint8]:
+    found = np.full((lights + 1, instances), _ALL, np.uint8)
+    for k, light in enumerate(scene.lights):
+        if light.manner.touches is not None:
+            found[k, : len(light.manner.touches)] = light.manner.touches
+    return found
 
 
 def _choice(powers: list[float]) -> F32:

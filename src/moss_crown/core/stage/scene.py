@@ -13,6 +13,21 @@ from moss_crown.core.look.material import Surface
 
 
 @dataclass(frozen=True)
+class Manner:
+    """How a lamp lights. `cone`: cosines of a spot's inner and outer angle from its axis; `limit`: the distance in
+    metres beyond which it does not reach, 0 for none; `touches`: for each letter, then each sheet, a bit a facet that
+    it lights, None for everything."""
+
+    cone: tuple[float, float] | None = None
+    limit: float = 0.0
+    casts: bool = True
+    touches: tuple[int, ...] | None = None
+
+
+PLAIN = Manner()
+
+
+@dataclass(frozen=True)
 class RectangleLight:
     """One-sided: shines along `normal`. `u`, `v` are half edges; radiance (3)."""
 
@@ -20,6 +35,7 @@ class RectangleLight:
     u: NDArray[np.float64]
     v: NDArray[np.float64]
     radiance: NDArray[np.float64]
+    manner: Manner = PLAIN
 
     @property
     def normal(self) -> NDArray[np.float64]:
@@ -32,13 +48,41 @@ class RectangleLight:
 
 
 @dataclass(frozen=True)
+class ShapeLight:
+    """Triangles (n, 3, 3) that shine where their corners turn counter-clockwise; `axis` is that of its spot."""
+
+    triangles: NDArray[np.float64]
+    axis: NDArray[np.float64]
+    radiance: NDArray[np.float64]
+    manner: Manner = PLAIN
+
+
+@dataclass(frozen=True)
+class SunLight:
+    """From infinitely far, travelling along `direction`; `radius` in radians; `irradiance` (3) on what faces it."""
+
+    direction: NDArray[np.float64]
+    radius: float
+    irradiance: NDArray[np.float64]
+    manner: Manner = PLAIN
+
+    @property
+    def radiance(self) -> NDArray[np.float64]:
+        return self.irradiance / (np.pi * np.sin(self.radius) ** 2)
+
+
+Light = RectangleLight | ShapeLight | SunLight
+
+
+@dataclass(frozen=True)
 class Sheet:
-    """A flat rectangle of the stage (floor, wall): centre, half edges, material."""
+    """A flat rectangle of the stage (floor, wall): centre, half edges, material; or it only catches shadows."""
 
     centre: NDArray[np.float64]
     u: NDArray[np.float64]
     v: NDArray[np.float64]
     surface: int
+    catches: bool = False
 
 
 @dataclass(frozen=True)
@@ -55,7 +99,7 @@ class Camera:
     """poses (t, 4, 4) camera to world, looking along -Z; `half` tangents of the half angles; `shift` in half frames.
 
     `opening`: the lens's radius in metres, 0 for a pinhole; `focus`: the distance along the axis at which it is sharp;
-    `blades`: 0 for a round opening. `grade` (3, 3): exposure and white balance.
+    `blades`: 0 for a round opening. `grade` (3, 3): exposure and white balance. `later` (4, 4): the pose one frame on.
     """
 
     poses: NDArray[np.float64]
@@ -65,6 +109,7 @@ class Camera:
     focus: float = 1.0
     blades: int = 0
     grade: NDArray[np.float64] = field(default_factory=lambda: np.eye(3))
+    later: NDArray[np.float64] | None = None
 
 
 @dataclass(frozen=True)
@@ -72,7 +117,7 @@ class Placed:
     """A letter in the scene: which solid, its poses at even times over the shutter (t, 4, 4), surfaces by facet.
 
     `rest` (4, 4) takes it to the title at rest, where textures run through; `number` tells letters apart where they
-    begin afresh.
+    begin afresh. `later` (4, 4) is its pose one frame on.
     """
 
     solid: int
@@ -80,6 +125,7 @@ class Placed:
     surfaces: tuple[int, int, int, int, int]
     rest: NDArray[np.float64] = field(default_factory=lambda: np.eye(4))
     number: int = 0
+    later: NDArray[np.float64] | None = None
 
 
 @dataclass(frozen=True)
@@ -88,6 +134,6 @@ class Scene:
     letters: tuple[Placed, ...]
     sheets: tuple[Sheet, ...]
     surfaces: tuple[Surface, ...]
-    lights: tuple[RectangleLight, ...]
+    lights: tuple[Light, ...]
     surround: Surround
     camera: Camera

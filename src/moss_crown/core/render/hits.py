@@ -1,0 +1,363 @@
+"""Rays into the scene, and what they meet written into lanes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from moss_crown.core.render import lanes as ln
+from moss_crown.core.render.arithmetic import ONE, TWO, TWO_PI, ZERO, f32, inlined, kernel, u32
+from moss_crown.core.render.embree import intersect1, occluded1
+from moss_crown.core.render.environment_map import seen
+from moss_crown.core.render.film import BACKDROP, MOTION, POSITION, add, note
+from moss_crown.core.render.lamps import (
+    AREA,
+    FAR_AWAY,
+    KIND,
+    LIMIT,
+    NORMAL,
+    RADIANCE,
+    SHAPE,
+    SUN,
+    SUN_EDGE,
+    cone,
+    piece_density,
+    pose_at,
+    step_at,
+    window,
+)
+from moss_crown.core.render.texturing import textured
+
+_NONE = u32(0xFFFFFFFF)
+SEEN_BY_CAMERA, SEEN_BY_CAMERA_LETTERS, SEEN_BY_PATHS, CASTS_SHADOW = u32(5), u32(1), u32(7), u32(5)
+BEVEL, REAR_BEVEL = 1, 3
+
+
+@kernel
+def ray_buffer():
+    """Room for an RTCRayHit at an address that is a multiple of 64."""
+    raw = np.zeros(64, np.float32)
+    start = (-raw.ctypes.data % 64) // 4
+    return raw[start : start + 32]
+
+
+@inlined
+def aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, mask):
+    ray[0], ray[1], ray[2], ray[3] = ox, oy, oz, ZERO
+    ray[4], ray[5], ray[6], ray[7] = dx, dy, dz, time
+    ray[8] = far
+    words[9], words[10], words[11] = mask, u32(0), u32(0)
+    words[17], words[18], words[19], words[20] = _NONE, _NONE, _NONE, _NONE
+
+
+@inlined
+def blocked(scene, address, ray, words, ox, oy, oz, dx, dy, dz, time, far):
+    aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, CASTS_SHADOW)
+    occluded1(scene, address, 0)
+    return (words[8] >> u32(31)) != u32(0)  # tfar became minus infinity
+
+
+@kernel
+def weight(density, chance):
+    """The power heuristic (Veach 1997)."""
+    return density * density / (density * density + chance * chance)
+
+
+@kernel
+def trace(scene, w, q, ray, n, mask):
+    """Send the rays of the lanes that are alive: FAR, INSTANCE, PIECE (its triangle), GX.. and BU, BV of the hit."""
+    words = ray.view(np.uint32)
+    address = ray.ctypes.data
+    for i in range(n):
+        q[ln.LAST_INSTANCE + i], q[ln.LAST_FACET + i] = q[ln.INSTANCE + i], q[ln.FACET + i]
+        if not w[ln.ALIVE + i] > ZERO:
+            continue
+        aim(
+            ray,
+            words,
+            w[ln.OX + i],
+            w[ln.OY + i],
+            w[ln.OZ + i],
+            w[ln.DX + i],
+            w[ln.DY + i],
+            w[ln.DZ + i],
+            w[ln.TIME + i],
+            FAR_AWAY,
+            mask,
+        )
+        intersect1(scene, address, 0)
+        w[ln.FAR + i] = ray[8]
+        w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i] = ray[12], ray[13], ray[14]
+        w[ln.BU + i], w[ln.BV + i] = ray[15], ray[16]
+        q[ln.PIECE + i] = words[17]
+        q[ln.INSTANCE + i] = words[19]
+
+
+@kernel
+def backdrop(radiance, density, turn, w, q, n, film):
+    """What a camera ray that met nothing sees of the environment."""
+    for i in range(n):
+        if q[ln.INSTANCE + i] == _NONE:
+            pixel = q[ln.PIXEL + i]
+            r, g, b, _ = seen(radiance, density, turn, w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i])
+            film[pixel, BACKDROP] += r
+            film[pixel, BACKDROP + 1] += g
+            film[pixel, BACKDROP + 2] += b
+
+
+@kernel
+def sky(radiance, density, turn, choice, touches, w, q, n, picked, film, clamp, passes):
+    """Light of the environment on rays that met nothing. `picked`: from how many lights the last surface drew, each by
+    its chance; 0 when it drew from every one."""
+    count = len(choice) - 2
+    factor = picked * (choice[count + 1] - choice[count]) if picked > ZERO else ONE
+    for i in range(n):
+        if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == _NONE:
+            r, g, b, chance = seen(radiance, density, turn, w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i])
+            scale = weight(w[ln.DENSITY + i], chance * factor)
+            if touches[count, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
+                r, g, b = r * w[ln.TR + i] * scale, g * w[ln.TG + i] * scale, b * w[ln.TB + i] * scale
+                add(film, w, q, i, count, r, g, b, clamp, passes)
+
+
+@kernel
+def suns(lamps, choice, touches, w, q, n, picked, film, clamp, passes):
+    """The same for suns."""
+    for k in range(len(lamps)):
+        if lamps[k, KIND] != f32(SUN):
+            continue
+        edge = lamps[k, SUN_EDGE]
+        chance = ONE / (TWO_PI * edge)
+        if picked > ZERO:
+            chance = chance * picked * (choice[k + 1] - choice[k])
+        for i in range(n):
+            if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == _NONE:
+                x = w[ln.DX + i] + lamps[k, NORMAL]
+                y = w[ln.DY + i] + lamps[k, NORMAL + 1]
+                z = w[ln.DZ + i] + lamps[k, NORMAL + 2]
+                touched = touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1
+                if touched and x * x + y * y + z * z <= TWO * edge:
+                    scale = weight(w[ln.DENSITY + i], chance)
+                    r = lamps[k, RADIANCE] * w[ln.TR + i] * scale
+                    g = lamps[k, RADIANCE + 1] * w[ln.TG + i] * scale
+                    b = lamps[k, RADIANCE + 2] * w[ln.TB + i] * scale
+                    add(film, w, q, i, k, r, g, b, clamp, passes)
+
+
+@kernel
+def lamps_met(
+    lamps, choice, touches, light_of, pieces, owners, poses, first_piece, w, q, n, picked, film, clamp, passes
+):
+    """Light of lamps that paths met by chance."""
+    steps = poses.shape[1]
+    for i in range(n):
+        instance = q[ln.INSTANCE + i]
+        if not w[ln.ALIVE + i] > ZERO or instance == _NONE:
+            continue
+        k = light_of[instance]
+        if k < 0 or not touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
+            continue
+        dx, dy, dz, far = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i], w[ln.FAR + i]
+        axis = -(dx * lamps[k, NORMAL] + dy * lamps[k, NORMAL + 1] + dz * lamps[k, NORMAL + 2])
+        if lamps[k, KIND] == f32(SHAPE):
+            step, following, share = step_at(w[ln.TIME + i], steps)
+            piece = first_piece[instance] + q[ln.PIECE + i]
+            chance = piece_density(pieces, owners, poses, piece, step, following, share, dx, dy, dz, far)
+        else:
+            chance = far * far / (axis * lamps[k, AREA]) if axis > ZERO else ZERO
+        if chance > ZERO:
+            if picked > ZERO:
+                chance = chance * picked * (choice[k + 1] - choice[k])
+            scale = weight(w[ln.DENSITY + i], chance) * cone(lamps, k, axis) * window(far, lamps[k, LIMIT])
+            r = lamps[k, RADIANCE] * w[ln.TR + i] * scale
+            g = lamps[k, RADIANCE + 1] * w[ln.TG + i] * scale
+            b = lamps[k, RADIANCE + 2] * w[ln.TB + i] * scale
+            add(film, w, q, i, k, r, g, b, clamp, passes)
+
+
+@kernel
+def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q, n):
+    """Move the lanes that met a surface up to the front, with all that belongs to it. Answers how many there are."""
+    steps = poses.shape[1]
+    j = np.int64(0)
+    for i in range(n):
+        instance = q[ln.INSTANCE + i]
+        if not w[ln.ALIVE + i] > ZERO or instance == _NONE or light_of[instance] >= 0:
+            continue
+        # Lane j is free: it has been read already, since j <= i.
+        triangle = first_triangle[instance] + q[ln.PIECE + i]
+        facet = facets[triangle]
+        material = surface[instance, facet]
+        w[ln.OX + j], w[ln.OY + j], w[ln.OZ + j] = w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i]
+        w[ln.DX + j], w[ln.DY + j], w[ln.DZ + j] = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i]
+        time = w[ln.TIME + i]
+        w[ln.TIME + j], w[ln.FAR + j], w[ln.ALIVE + j] = time, w[ln.FAR + i], ONE
+        w[ln.TR + j], w[ln.TG + j], w[ln.TB + j] = w[ln.TR + i], w[ln.TG + i], w[ln.TB + i]
+        w[ln.DENSITY + j], w[ln.BOUNCES + j] = w[ln.DENSITY + i], w[ln.BOUNCES + i]
+        w[ln.SPLIT_R + j], w[ln.SPLIT_G + j], w[ln.SPLIT_B + j] = (
+            w[ln.SPLIT_R + i],
+            w[ln.SPLIT_G + i],
+            w[ln.SPLIT_B + i],
+        )
+        w[ln.GX + j], w[ln.GY + j], w[ln.GZ + j] = w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i]
+        bu, bv = w[ln.BU + i], w[ln.BV + i]
+        w[ln.BU + j], w[ln.BV + j] = bu, bv
+        q[ln.PIXEL + j], q[ln.KEY + j] = q[ln.PIXEL + i], q[ln.KEY + i]
+        q[ln.INSTANCE + j], q[ln.FACET + j], q[ln.MATERIAL + j] = instance, u32(facet), u32(material)
+        q[ln.PIECE + j] = q[ln.PIECE + i]
+        bw = ONE - bu - bv
+        w[ln.SX + j] = normals[triangle, 0, 0] * bw + normals[triangle, 1, 0] * bu + normals[triangle, 2, 0] * bv
+        w[ln.SY + j] = normals[triangle, 0, 1] * bw + normals[triangle, 1, 1] * bu + normals[triangle, 2, 1] * bv
+        w[ln.SZ + j] = normals[triangle, 0, 2] * bw + normals[triangle, 1, 2] * bu + normals[triangle, 2, 2] * bv
+        if steps == 1:
+            w[ln.M0 + j], w[ln.M1 + j], w[ln.M2 + j] = (
+                poses[instance, 0, 0],
+                poses[instance, 0, 1],
+                poses[instance, 0, 2],
+            )
+            w[ln.M4 + j], w[ln.M5 + j], w[ln.M6 + j] = (
+                poses[instance, 0, 4],
+                poses[instance, 0, 5],
+                poses[instance, 0, 6],
+            )
+            w[ln.M8 + j], w[ln.M9 + j] = poses[instance, 0, 8], poses[instance, 0, 9]
+            w[ln.M10 + j] = poses[instance, 0, 10]
+        else:
+            step, following, share = step_at(time, steps)
+            m = pose_at(poses, instance, step, following, share)
+            w[ln.M0 + j], w[ln.M1 + j], w[ln.M2 + j] = m[0], m[1], m[2]
+            w[ln.M4 + j], w[ln.M5 + j], w[ln.M6 + j] = m[4], m[5], m[6]
+            w[ln.M8 + j], w[ln.M9 + j], w[ln.M10 + j] = m[8], m[9], m[10]
+        w[ln.RED + j], w[ln.GREEN + j], w[ln.BLUE + j] = (
+            rows[material, 0],
+            rows[material, 1],
+            rows[material, 2],
+        )
+        w[ln.METAL + j], w[ln.ROUGH + j], w[ln.CLEAR + j] = (
+            rows[material, 3],
+            rows[material, 4],
+            rows[material, 5],
+        )
+        w[ln.COAT + j], w[ln.COAT_ROUGH + j], w[ln.SHEEN + j] = (
+            rows[material, 6],
+            rows[material, 7],
+            rows[material, 8],
+        )
+        w[ln.GLOW_R + j], w[ln.GLOW_G + j], w[ln.GLOW_B + j] = (
+            rows[material, 9],
+            rows[material, 10],
+            rows[material, 11],
+        )
+        brushed = rows[material, 36]
+        w[ln.BRUSHED + j] = brushed
+        x, y = rows[material, 37] * brushed, rows[material, 38] * brushed
+        w[ln.AX + j] = w[ln.M0 + j] * x + w[ln.M1 + j] * y
+        w[ln.AY + j] = w[ln.M4 + j] * x + w[ln.M5 + j] * y
+        w[ln.AZ + j] = w[ln.M8 + j] * x + w[ln.M9 + j] * y
+        j += 1
+    return j
+
+
+@kernel
+def glows(choice, glow, first_piece, pieces, owners, poses, w, q, n, depth, picked, film, clamp, passes):
+    """Light of the surfaces themselves."""
+    steps = poses.shape[1]
+    factor = picked * (choice[glow + 1] - choice[glow]) if picked > ZERO else ONE
+    for i in range(n):
+        r, g, b = w[ln.GLOW_R + i], w[ln.GLOW_G + i], w[ln.GLOW_B + i]
+        if r + g + b > ZERO:
+            scale = ONE
+            if depth > 0:
+                step, following, share = step_at(w[ln.TIME + i], steps)
+                piece = first_piece[q[ln.INSTANCE + i]] + q[ln.PIECE + i]
+                dx, dy, dz, far = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i], w[ln.FAR + i]
+                chance = piece_density(pieces, owners, poses, piece, step, following, share, dx, dy, dz, far)
+                scale = weight(w[ln.DENSITY + i], chance * factor)
+            r, g, b = r * w[ln.TR + i] * scale, g * w[ln.TG + i] * scale, b * w[ln.TB + i] * scale
+            add(film, w, q, i, glow, r, g, b, clamp, passes)
+
+
+@kernel
+def grains(rows, corners, rest, first_triangle, w, q, n, relief):
+    """The textures of surfaces: their colours into the lanes; their relief bends the lanes' normals."""
+    point = np.empty(8, np.float32)
+    address, row_address = point.ctypes.data, rows.ctypes.data
+    for i in range(n):
+        material = q[ln.MATERIAL + i]
+        if not rows[material, 12] > ZERO:
+            continue
+        instance, facet = q[ln.INSTANCE + i], q[ln.FACET + i]
+        triangle = first_triangle[instance] + q[ln.PIECE + i]
+        bu, bv = w[ln.BU + i], w[ln.BV + i]
+        bw = ONE - bu - bv
+        lx = corners[triangle, 0] * bw + corners[triangle, 3] * bu + corners[triangle, 6] * bv
+        ly = corners[triangle, 1] * bw + corners[triangle, 4] * bu + corners[triangle, 7] * bv
+        lz = corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv
+        sx, sy, sz = w[ln.SX + i], w[ln.SY + i], w[ln.SZ + i]
+        # To the title at rest, or afresh on each letter: far from where any other one looks.
+        if rows[material, 23] > ZERO:
+            own = rest[instance, 12]
+            q0, q1, q2, q3 = ONE, ZERO, ZERO, own * f32(3.71)
+            q4, q5, q6, q7 = ZERO, ONE, ZERO, own * f32(1.93)
+            q8, q9, q10, q11 = ZERO, ZERO, ONE, own * f32(2.47)
+        else:
+            q0, q1, q2, q3 = rest[instance, 0], rest[instance, 1], rest[instance, 2], rest[instance, 3]
+            q4, q5, q6, q7 = rest[instance, 4], rest[instance, 5], rest[instance, 6], rest[instance, 7]
+            q8, q9, q10, q11 = rest[instance, 8], rest[instance, 9], rest[instance, 10], rest[instance, 11]
+        point[0] = q0 * lx + q1 * ly + q2 * lz + q3
+        point[1] = q4 * lx + q5 * ly + q6 * lz + q7
+        point[2] = q8 * lx + q9 * ly + q10 * lz + q11
+        point[3] = q0 * sx + q1 * sy + q2 * sz
+        point[4] = q4 * sx + q5 * sy + q6 * sz
+        point[5] = q8 * sx + q9 * sy + q10 * sz
+        point[6] = ONE if facet == u32(BEVEL) or facet == u32(REAR_BEVEL) else ZERO
+        point[7] = ONE if relief else ZERO
+        textured(row_address, int(material), address)
+        w[ln.RED + i], w[ln.GREEN + i], w[ln.BLUE + i] = point[0], point[1], point[2]
+        w[ln.METAL + i], w[ln.ROUGH + i] = point[3], point[4]
+        ex, ey, ez = point[5], point[6], point[7]
+        hx, hy, hz = q0 * ex + q4 * ey + q8 * ez, q1 * ex + q5 * ey + q9 * ez, q2 * ex + q6 * ey + q10 * ez
+        # Bumps turn the normal against the slope along the surface (Blinn, 1978).
+        along = hx * sx + hy * sy + hz * sz
+        w[ln.SX + i], w[ln.SY + i], w[ln.SZ + i] = (
+            sx - hx + along * sx,
+            sy - hy + along * sy,
+            sz - hz + along * sz,
+        )
+
+
+@inlined
+def _on_film(pose, instance, step, lens, camera, camera_step, x, y, z):
+    """Where a place under a pose lies in a camera's picture, in half frames from its middle."""
+    px = pose[instance, step, 0] * x + pose[instance, step, 1] * y + pose[instance, step, 2] * z
+    py = pose[instance, step, 4] * x + pose[instance, step, 5] * y + pose[instance, step, 6] * z
+    pz = pose[instance, step, 8] * x + pose[instance, step, 9] * y + pose[instance, step, 10] * z
+    px += pose[instance, step, 3] - camera[camera_step, 3]
+    py += pose[instance, step, 7] - camera[camera_step, 7]
+    pz += pose[instance, step, 11] - camera[camera_step, 11]
+    depth = -(camera[camera_step, 2] * px + camera[camera_step, 6] * py + camera[camera_step, 10] * pz)
+    scale = ONE / max(depth, f32(1e-6))
+    across = (camera[camera_step, 0] * px + camera[camera_step, 4] * py + camera[camera_step, 8] * pz) * scale
+    up = (camera[camera_step, 1] * px + camera[camera_step, 5] * py + camera[camera_step, 9] * pz) * scale
+    return across / lens[0] + lens[2], up / lens[1] + lens[3]
+
+
+@kernel
+def first_passes(poses, later, camera, later_camera, corners, first_triangle, lens, w, q, n, film, mattes, counts):
+    """Place, motion to the next frame (in half frames, across and up) and name of the surfaces that the camera sees."""
+    for i in range(n):
+        pixel, instance = q[ln.PIXEL + i], q[ln.INSTANCE + i]
+        far = w[ln.FAR + i]
+        film[pixel, POSITION] += w[ln.OX + i] + w[ln.DX + i] * far
+        film[pixel, POSITION + 1] += w[ln.OY + i] + w[ln.DY + i] * far
+        film[pixel, POSITION + 2] += w[ln.OZ + i] + w[ln.DZ + i] * far
+        triangle = first_triangle[instance] + q[ln.PIECE + i]
+        bu, bv = w[ln.BU + i], w[ln.BV + i]
+        bw = ONE - bu - bv
+        x = corners[triangle, 0] * bw + corners[triangle, 3] * bu + corners[triangle, 6] * bv
+        y = corners[triangle, 1] * bw + corners[triangle, 4] * bu + corners[triangle, 7] * bv
+        z = corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv
+        before_x, before_y = _on_film(poses, instance, 0, lens, camera, 0, x, y, z)
+        after_x, after_y = _on_film(later, instance, 0, lens, later_camera, 0, x, y, z)
+        film[pixel, MOTION] += after_x - before_x
+        film[pixel, MOTION + 1] += after_y - before_y
+        note(mattes, counts, pixel, instance * u32(5) + q[ln.FACET + i])

@@ -1,0 +1,287 @@
+"""What shines on a point: lamps, the letters that glow, the environment; drawn towards, and met by chance.
+
+A lamp is a parallelogram, a sun (a cone of directions), or a shape of triangles: discs, tubes and balls are such, and
+so are all letters that glow, which are one lamp together. Lights are numbered lamps first (the glow last among them),
+then the environment.
+"""
+
+from __future__ import annotations
+
+import math
+
+from moss_crown.core.render import lanes as ln
+from moss_crown.core.render.arithmetic import (
+    HALF,
+    INV_PI,
+    ONE,
+    TWO,
+    TWO_PI,
+    ZERO,
+    arc_cosine,
+    circle,
+    f32,
+    inlined,
+    kernel,
+    u32,
+)
+from moss_crown.core.render.environment_map import COLUMNS, texel
+
+RECTANGLE, SHAPE, SUN, SKY, EVERY = 0, 1, 2, 3, 4
+
+CENTRE, ACROSS, UP, NORMAL, RADIANCE, AREA, KIND = 0, 3, 6, 9, 12, 15, 16
+CONE_INNER, CONE_OUTER, LIMIT, CASTS, FIRST, PIECES, SUN_EDGE = 17, 18, 19, 20, 21, 22, 23
+LIGHT_ROW = 24
+"""Numbers a lamp's row holds: centre, half edges, normal, radiance (3 each), area, kind, cosines of a spot's inner and
+outer angle (outer -1: no spot), distance beyond which it does not reach (0: none), whether it casts shadows, first
+piece and number of pieces of a shape, 1 less the cosine of a sun's radius. A sun's normal is where its light goes."""
+
+CORNER, EDGE_1, EDGE_2, EMITTED, SHARE = 0, 3, 6, 9, 12
+PIECE_ROW = 13
+"""Numbers a triangle of a shape holds: a corner and two edges in its instance's space, its radiance, its chance."""
+
+FAR_AWAY = f32(1e30)
+_NEARLY = f32(0.9995)
+
+
+@kernel
+def step_at(time, steps):
+    """Which of a pose's steps a time of the shutter lies after, the step that follows, and how far it is on."""
+    if steps < 2:
+        return 0, 0, ZERO
+    at = time * f32(steps - 1)
+    step = min(int(at), steps - 2)
+    return step, step + 1, at - f32(step)
+
+
+@kernel
+def window(distance, limit):
+    """Falls smoothly to nothing at a lamp's limit; 1 where it has none."""
+    part = min(distance / limit, ONE) if limit > ZERO else ZERO
+    part = ONE - part * part * part * part
+    return part * part
+
+
+@inlined
+def cone(lamps, k, cosine):
+    """How much a spot sends at a cosine from its axis: all within the inner angle, nothing beyond the outer."""
+    inner, outer = lamps[k, CONE_INNER], lamps[k, CONE_OUTER]
+    part = min(max((cosine - outer) / max(inner - outer, f32(1e-6)), ZERO), ONE) if outer > -ONE else ONE
+    return part * part * (f32(3) - TWO * part)
+
+
+@inlined
+def pose_at(poses, instance, step, following, share):
+    """The 12 numbers of an instance's pose at a time between two steps."""
+    p0, p1 = poses[instance, step, 0], poses[instance, step, 1]
+    p2, p3 = poses[instance, step, 2], poses[instance, step, 3]
+    p4, p5 = poses[instance, step, 4], poses[instance, step, 5]
+    p6, p7 = poses[instance, step, 6], poses[instance, step, 7]
+    p8, p9 = poses[instance, step, 8], poses[instance, step, 9]
+    p10, p11 = poses[instance, step, 10], poses[instance, step, 11]
+    return (
+        p0 + (poses[instance, following, 0] - p0) * share,
+        p1 + (poses[instance, following, 1] - p1) * share,
+        p2 + (poses[instance, following, 2] - p2) * share,
+        p3 + (poses[instance, following, 3] - p3) * share,
+        p4 + (poses[instance, following, 4] - p4) * share,
+        p5 + (poses[instance, following, 5] - p5) * share,
+        p6 + (poses[instance, following, 6] - p6) * share,
+        p7 + (poses[instance, following, 7] - p7) * share,
+        p8 + (poses[instance, following, 8] - p8) * share,
+        p9 + (poses[instance, following, 9] - p9) * share,
+        p10 + (poses[instance, following, 10] - p10) * share,
+        p11 + (poses[instance, following, 11] - p11) * share,
+    )
+
+
+@kernel
+def across_edges(m, ax, ay, az, bx, by, bz):
+    """Two edges under a pose (its 12 numbers), and their cross product: the normal, twice the area long."""
+    ax, ay, az = (
+        m[0] * ax + m[1] * ay + m[2] * az,
+        m[4] * ax + m[5] * ay + m[6] * az,
+        m[8] * ax + m[9] * ay + m[10] * az,
+    )
+    bx, by, bz = (
+        m[0] * bx + m[1] * by + m[2] * bz,
+        m[4] * bx + m[5] * by + m[6] * bz,
+        m[8] * bx + m[9] * by + m[10] * bz,
+    )
+    return ax, ay, az, bx, by, bz, ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+
+
+@inlined
+def piece_density(pieces, owners, poses, piece, step, following, share, dx, dy, dz, distance):
+    """Density a steradian with which a direction that meets a piece is drawn; 0 from behind."""
+    m = pose_at(poses, owners[piece], step, following, share)
+    _, _, _, _, _, _, nx, ny, nz = across_edges(
+        m, pieces[piece, 3], pieces[piece, 4], pieces[piece, 5], pieces[piece, 6], pieces[piece, 7], pieces[piece, 8]
+    )
+    facing = -(nx * dx + ny * dy + nz * dz)  # twice the area, as it is seen
+    return distance * distance * pieces[piece, SHARE] * TWO / facing if facing > f32(1e-20) else ZERO
+
+
+@kernel
+def choose(w, q, n, choice, picked, turn):
+    """Which light each lane is to look at: of `picked` turns the one that U chooses by power. CHANCE gets the factor
+    by which that is rarer than looking at it always."""
+    count = len(choice) - 1
+    for i in range(n):
+        u = (w[ln.U + i] + f32(turn)) / picked
+        low, high = 0, count
+        while high - low > 1:
+            middle = (low + high) // 2
+            if choice[middle] <= u:
+                low = middle
+            else:
+                high = middle
+        q[ln.LAMP + i] = u32(low)
+        w[ln.CHANCE + i] = picked * (choice[low + 1] - choice[low])
+
+
+@kernel
+def look_at(w, q, n, light):
+    """All lanes are to look at one light."""
+    for i in range(n):
+        q[ln.LAMP + i] = u32(light)
+        w[ln.CHANCE + i] = ONE
+
+
+@kernel
+def to_rectangles(w, q, n, lamps):
+    """Directions to lamps that are parallelograms, from U and V: LX.., REACH, LIGHT_R.. (radiance), and CHANCE times
+    their density a steradian, or 0 from behind."""
+    count = u32(len(lamps))
+    for i in range(n):
+        k = q[ln.LAMP + i]
+        if k >= count or lamps[k, KIND] != f32(RECTANGLE):
+            continue
+        a, b = w[ln.U + i] * TWO - ONE, w[ln.V + i] * TWO - ONE
+        x = lamps[k, 0] + lamps[k, 3] * a + lamps[k, 6] * b - w[ln.OX + i]
+        y = lamps[k, 1] + lamps[k, 4] * a + lamps[k, 7] * b - w[ln.OY + i]
+        z = lamps[k, 2] + lamps[k, 5] * a + lamps[k, 8] * b - w[ln.OZ + i]
+        distance2 = x * x + y * y + z * z
+        distance = math.sqrt(distance2)
+        scale = ONE / max(distance, f32(1e-20))
+        x, y, z = x * scale, y * scale, z * scale
+        axis = -(x * lamps[k, 9] + y * lamps[k, 10] + z * lamps[k, 11])
+        fall = window(distance, lamps[k, LIMIT])
+        if lamps[k, CONE_OUTER] > -ONE:
+            fall = fall * cone(lamps, k, axis)
+        w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i], w[ln.REACH + i] = x, y, z, distance * _NEARLY
+        w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = (
+            lamps[k, 12] * fall,
+            lamps[k, 13] * fall,
+            lamps[k, 14] * fall,
+        )
+        chance = distance2 / (max(axis, f32(1e-6)) * lamps[k, AREA])
+        w[ln.CHANCE + i] = w[ln.CHANCE + i] * chance if axis > f32(1e-6) else ZERO
+
+
+@kernel
+def to_suns(w, q, n, lamps):
+    """The same for suns. From 1 - cos rather than cos, of which float32 would keep few digits."""
+    count = u32(len(lamps))
+    for i in range(n):
+        k = q[ln.LAMP + i]
+        if k >= count or lamps[k, KIND] != f32(SUN):
+            continue
+        edge = lamps[k, SUN_EDGE]
+        t = w[ln.U + i] * edge
+        radius = math.sqrt(t * (TWO - t))
+        c, s = circle(w[ln.V + i])
+        w[ln.LX + i] = (lamps[k, 3] * c + lamps[k, 6] * s) * radius - lamps[k, 9] * (ONE - t)
+        w[ln.LY + i] = (lamps[k, 4] * c + lamps[k, 7] * s) * radius - lamps[k, 10] * (ONE - t)
+        w[ln.LZ + i] = (lamps[k, 5] * c + lamps[k, 8] * s) * radius - lamps[k, 11] * (ONE - t)
+        w[ln.REACH + i] = FAR_AWAY
+        w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = lamps[k, 12], lamps[k, 13], lamps[k, 14]
+        w[ln.CHANCE + i] = w[ln.CHANCE + i] / (TWO_PI * edge)
+
+
+@kernel
+def to_shapes(lamps, pieces, owners, rise, poses, w, q, n):
+    """The same for shapes of triangles."""
+    steps = poses.shape[1]
+    count = u32(len(lamps))
+    for i in range(n):
+        k = q[ln.LAMP + i]
+        if k >= count or lamps[k, KIND] != f32(SHAPE):
+            continue
+        u, v = w[ln.U + i], w[ln.V + i]
+        first = int(lamps[k, FIRST])
+        end = first + int(lamps[k, PIECES])
+        low, high = first, end
+        while high - low > 1:
+            middle = (low + high) // 2
+            if rise[middle] <= u:
+                low = middle
+            else:
+                high = middle
+        until = rise[low + 1] if low + 1 < end else ONE
+        u = min(max((u - rise[low]) / max(until - rise[low], f32(1e-12)), ZERO), ONE)
+        step, following, share = step_at(w[ln.TIME + i], steps)
+        m = pose_at(poses, owners[low], step, following, share)
+        ax, ay, az, bx, by, bz, nx, ny, nz = across_edges(
+            m, pieces[low, 3], pieces[low, 4], pieces[low, 5], pieces[low, 6], pieces[low, 7], pieces[low, 8]
+        )
+        root = math.sqrt(u)
+        e, f = root * (ONE - v), root * v
+        x, y, z = pieces[low, 0], pieces[low, 1], pieces[low, 2]
+        px = m[0] * x + m[1] * y + m[2] * z + m[3] + ax * e + bx * f - w[ln.OX + i]
+        py = m[4] * x + m[5] * y + m[6] * z + m[7] + ay * e + by * f - w[ln.OY + i]
+        pz = m[8] * x + m[9] * y + m[10] * z + m[11] + az * e + bz * f - w[ln.OZ + i]
+        distance2 = px * px + py * py + pz * pz
+        distance = math.sqrt(distance2)
+        scale = ONE / max(distance, f32(1e-20))
+        x, y, z = px * scale, py * scale, pz * scale
+        facing = -(x * nx + y * ny + z * nz)  # twice the area, as it is seen
+        axis = -(x * lamps[k, 9] + y * lamps[k, 10] + z * lamps[k, 11])
+        fall = window(distance, lamps[k, LIMIT])
+        if lamps[k, CONE_OUTER] > -ONE:
+            fall = fall * cone(lamps, k, axis)
+        w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i], w[ln.REACH + i] = x, y, z, distance * _NEARLY
+        w[ln.LIGHT_R + i] = pieces[low, EMITTED] * fall
+        w[ln.LIGHT_G + i] = pieces[low, EMITTED + 1] * fall
+        w[ln.LIGHT_B + i] = pieces[low, EMITTED + 2] * fall
+        chance = distance2 * pieces[low, SHARE] * TWO / max(facing, f32(1e-20))
+        w[ln.CHANCE + i] = w[ln.CHANCE + i] * chance if facing > f32(1e-20) else ZERO
+
+
+@kernel
+def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, density, turn):
+    """Directions to the environment, even in solid angle within a cell of its drawing distribution. `light`: its
+    number. Where that is in its picture goes into IN_X and IN_Y, for `sky_radiance`."""
+    for i in range(n):
+        if q[ln.LAMP + i] != u32(light):
+            continue
+        u, v = w[ln.U + i], w[ln.V + i]
+        r = int(row_guide[0, int(v * f32(row_guide.shape[1]))])
+        while rows[0, r + 1] <= v:
+            r += 1
+        inner_v = (v - rows[0, r]) / (rows[0, r + 1] - rows[0, r])
+        c = int(cell_guide[r, int(u * f32(cell_guide.shape[1]))])
+        while cells[r, c + 1] <= u:
+            c += 1
+        inner_u = (u - cells[r, c]) / (cells[r, c + 1] - cells[r, c])
+        y = edges[r] + (edges[r + 1] - edges[r]) * inner_v
+        across = (f32(c) + inner_u) / f32(COLUMNS)
+        turned = across - HALF - turn / TWO_PI
+        cosine, azimuthal = circle(turned - f32(math.floor(turned)))
+        sine = math.sqrt(max(ONE - y * y, ZERO))
+        w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i], w[ln.REACH + i] = (
+            sine * azimuthal,
+            y,
+            -sine * cosine,
+            FAR_AWAY,
+        )
+        w[ln.CHANCE + i] = w[ln.CHANCE + i] * density[r, c]
+        w[ln.IN_X + i], w[ln.IN_Y + i] = across, arc_cosine(y) * INV_PI
+
+
+@kernel
+def sky_radiance(w, q, n, light, radiance):
+    """Radiance of the environment where `to_sky` looks."""
+    for i in range(n):
+        if q[ln.LAMP + i] == u32(light):
+            r, g, b = texel(radiance, w[ln.IN_X + i], w[ln.IN_Y + i])
+            w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = r, g, b
