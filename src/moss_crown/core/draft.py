@@ -45,18 +45,19 @@ from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form, Grow
 from moss_crown.core.form.tube import SectionKind, Tube
 from moss_crown.core.formats.glb import write_glb
-from moss_crown.core.formats.model import Node, TitleModel
+from moss_crown.core.formats.model import FACE_AND_EDGE, Dress, Node, TitleModel, Which, part_names
 from moss_crown.core.look.environment import diffuse_light
 from moss_crown.core.look.material import Surface, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
-from moss_crown.core.stage.scene import Sheet
+from moss_crown.core.stage.scene import Light, ShapeLight, Sheet, SunLight
 from moss_crown.core.type.families import FALLBACK, FALLBACKS
 from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
 from moss_crown.core.type.shape import Glyph, faces, own_faces
 
 LOOK_KINDS = ("block", "emblem", "material", "environment", "lights", "stage")
+Part: TypeAlias = Annotated[int, Field(ge=0, le=4)]
 FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=31)]
 Length: TypeAlias = Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]
 GlyphIndex: TypeAlias = Annotated[int, Field(ge=0, le=65_535)]
@@ -110,20 +111,25 @@ class SolidRecipe(Model):
     glyphs: list[tuple[FaceIndex, GlyphIndex, Finite, Finite]] = Field(min_length=1, max_length=32)
     unit: Annotated[float, Field(gt=0, le=1)]
     form: FormRecipe
+    which: tuple[Part, Part, Part, Part, Part] = FACE_AND_EDGE
 
 
-def recipe_of(letter: Letter, form: Form) -> SolidRecipe:
+def recipe_of(letter: Letter, form: Form, which: Which = FACE_AND_EDGE) -> SolidRecipe:
     return SolidRecipe(
         family=letter.family,
         axes=list(letter.axes),
         glyphs=[(g.font, g.index, g.dx, g.dy) for g in letter.glyphs],
         unit=letter.unit,
         form=FormRecipe.model_validate(asdict(form_of_letter(letter, form))),
+        which=which,
     )
 
 
 def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
-    """The solid of a recipe as glTF binary, two primitives: face and edge. Raises DocumentInvalid, FamilyUnknown."""
+    """The solid of a recipe as glTF binary, a primitive for each part that has a material of its own.
+
+    Raises DocumentInvalid, FamilyUnknown.
+    """
     known = len(faces(recipe.family, tuple(recipe.axes)))
     for k, (face, *_) in enumerate(recipe.glyphs):
         if face >= known:
@@ -133,7 +139,14 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
     grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)
     if not len(made.triangles):
         return write_glb(TitleModel("letter", [], [], []))
-    return write_glb(TitleModel("letter", [made], [(grey, grey)], [Node("letter", 0, np.eye(4))]))
+    return write_glb(
+        TitleModel(
+            "letter",
+            [made],
+            [Dress((grey,) * len(part_names(recipe.which)), recipe.which)],
+            [Node("letter", 0, np.eye(4))],
+        )
+    )
 
 
 def draft(shot: Shot) -> bytes:
@@ -215,6 +228,7 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
     found = []
     for number, block in enumerate(structure.blocks):
         own = own_colours(shot, block, frame)
+        _, which = surfaces_of(shot, block.step, frame)
         at_rest = np.round(rest_of(block.setting)[:, :3], 6).reshape(-1, 12).tolist()
         for place, letter in enumerate(block.letters):
             found.append(
@@ -226,7 +240,7 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
                     "first": letter.first,
                     "lacking": letter.lacking,
                     "tint": own[place] if own else None,
-                    "recipe": recipe_of(letter, block.form).model_dump_json(),
+                    "recipe": recipe_of(letter, block.form, which).model_dump_json(),
                     "box": [letter.left, letter.bottom, letter.right, letter.top],
                     "rest": at_rest[place],
                     "number": letter.index,
@@ -293,7 +307,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "turn": sample_one(step.turn, frame) if step else 0.0,
     }
     return {
-        "blocks": [[_surface(s) for s in _surfaces(shot, block, frame)] for block in blocks],
+        "blocks": [_surfaces(shot, block, frame) for block in blocks],
         "sheets": [
             {
                 "centre": s.centre.tolist(),
@@ -304,18 +318,46 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
             }
             for s in sheets
         ],
-        "lights": [
-            {
-                "centre": light.centre.tolist(),
-                "u": light.u.tolist(),
-                "v": light.v.tolist(),
-                "normal": light.normal.tolist(),
-                "radiance": light.radiance.tolist(),
-                "area": light.area,
-            }
-            for light in lights_at(shot, frame)
-        ],
+        "lights": [_lamp(light) for light in lights_at(shot, frame)],
         "environment": surround,
+    }
+
+
+def _lamp(light: Light) -> dict[str, Any]:
+    """A lamp as the draft draws it: from its middle, with its radiance and the area that shines (for a sun, 0, and the
+    light on what faces it in the radiance's place)."""
+    manner = light.manner
+    found: dict[str, Any] = {
+        "spot": float(np.arccos(manner.cone[1])) if manner.cone else 0.0,
+        "soft": float(1 - np.arccos(manner.cone[0]) / np.arccos(manner.cone[1])) if manner.cone else 1.0,
+        "limit": manner.limit,
+        "shadow": manner.casts,
+    }
+    if isinstance(light, SunLight):
+        return found | {
+            "kind": "sun",
+            "centre": (-50 * light.direction).tolist(),
+            "normal": light.direction.tolist(),
+            "radiance": light.irradiance.tolist(),
+            "area": 0.0,
+        }
+    if isinstance(light, ShapeLight):
+        cross = np.cross(light.triangles[:, 1] - light.triangles[:, 0], light.triangles[:, 2] - light.triangles[:, 0])
+        lengths = np.linalg.norm(cross, axis=1) / 2
+        flat = bool((cross @ light.axis > 0.999 * 2 * lengths).all())
+        return found | {
+            "kind": "flat" if flat else "around",
+            "centre": light.triangles.reshape(-1, 3).mean(0).tolist(),
+            "normal": light.axis.tolist(),
+            "radiance": light.radiance.tolist(),
+            "area": float(lengths.sum()),
+        }
+    return found | {
+        "kind": "flat",
+        "centre": light.centre.tolist(),
+        "normal": light.normal.tolist(),
+        "radiance": light.radiance.tolist(),
+        "area": light.area,
     }
 
 
@@ -328,11 +370,13 @@ def _surface(surface: Surface) -> dict[str, Any]:
     return found
 
 
-def _surfaces(shot: Shot, block: int, frame: int) -> list[Surface]:
-    """Face and edge of a block; white where every letter brings its own tint."""
+def _surfaces(shot: Shot, block: int, frame: int) -> list[dict[str, Any]]:
+    """The surfaces of a block with the parts that they cover; white where every letter brings its own tint."""
     step = shot.steps[block]
     tinted = isinstance(step, EmblemStep) and sample_choice(step.own_colours, frame)
-    return [replace(s, colour=(1.0, 1.0, 1.0)) if tinted else s for s in surfaces_of(shot, block, frame)]
+    surfaces, which = surfaces_of(shot, block, frame)
+    worn = [replace(s, colour=(1.0, 1.0, 1.0)) if tinted else s for s in surfaces]
+    return [_surface(s) | {"part": part} for s, part in zip(worn, part_names(which), strict=True)]
 
 
 def notes(shot: Shot) -> list[dict[str, str]]:

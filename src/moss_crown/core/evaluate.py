@@ -38,7 +38,7 @@ from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
-from moss_crown.core.form.solid import Form, Solid, solid
+from moss_crown.core.form.solid import BEVEL, REAR, REAR_BEVEL, Form, Solid, solid
 from moss_crown.core.form.tube import Line, Tube
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look.environment import environment
@@ -49,7 +49,8 @@ from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_st
 from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
 from moss_crown.core.pivots import About, Place, pivots
 from moss_crown.core.stage.camera import camera_pose
-from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
+from moss_crown.core.stage.lamps import EDGES, FACES, light_at
+from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Sheet, Surround
 from moss_crown.core.type import emblem, families
 from moss_crown.core.type.families import FAMILIES, Axes
 from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, set_block, set_emblem
@@ -507,16 +508,18 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
     solids: list[Solid] = []
     place_of: dict[str, int] = {}
     letters: list[Placed] = []
+    owners: list[str] = []
     count = 0
     for block in structure.blocks:
-        face, edge = surfaces_of(shot, block.step, frame)
+        facets, which = surfaces_of(shot, block.step, frame)
         own = own_colours(shot, block, frame)
         at_rest = rest_of(block.setting)
         for number, letter in enumerate(block.letters):
             if number == 0 or own:
                 index = len(surfaces)
-                surfaces += [replace(s, colour=own[number]) for s in (face, edge)] if own else [face, edge]
-                by_facet = (index, index + 1, index + 1, index + 1, index)
+                surfaces += [replace(s, colour=own[number]) for s in facets] if own else facets
+                a, b, c, d, e = (index + k for k in which)
+                by_facet = (a, b, c, d, e)
             form = form_of_letter(letter, block.form)
             tolerance = fineness(letter, poses[len(moments) // 2, count], camera, height)
             recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
@@ -528,6 +531,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
             if place_of[key] != NOWHERE:
                 pose = np.ascontiguousarray(poses[:, count])
                 letters.append(Placed(place_of[key], pose, by_facet, at_rest[number], letter.index))
+                owners.append(shot.steps[block.step].id)
             count += 1
     sheets = sheets_at(shot, frame, surfaces)
     step = environment_step(shot, frame)
@@ -545,19 +549,29 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
         tuple(letters),
         sheets,
         tuple(surfaces),
-        lights_at(shot, frame),
+        lights_at(shot, frame, owners, len(sheets)),
         surround,
         camera,
     )
 
 
-def surfaces_of(shot: Shot, block: int, frame: float) -> tuple[Surface, Surface]:
-    """The last material step below a block that is on decides."""
+def surfaces_of(shot: Shot, block: int, frame: float) -> tuple[list[Surface], tuple[int, int, int, int, int]]:
+    """The surfaces of a block and which of them each facet has: the last material step below that is on decides.
+
+    Face and edge come first; those that bevel, rear bevel and rear have of their own follow.
+    """
     step = MaterialStep(id="material")
     for below in shot.steps[block + 1 :]:
         if isinstance(below, MaterialStep) and sample_choice(below.on, frame):
             step = below
-    return surface_at(step.face, frame), surface_at(step.edge, frame)
+    surfaces = [surface_at(step.face, frame), surface_at(step.edge, frame)]
+    which = [0, 1, 1, 1, 0]
+    for facet, material in ((BEVEL, step.bevel), (REAR_BEVEL, step.rear_bevel), (REAR, step.rear)):
+        if material is not None:
+            which[facet] = len(surfaces)
+            surfaces.append(surface_at(material, frame))
+    a, b, c, d, e = which
+    return surfaces, (a, b, c, d, e)
 
 
 def own_colours(shot: Shot, block: Block, frame: float) -> list[tuple[float, float, float]]:
@@ -569,23 +583,19 @@ def own_colours(shot: Shot, block: Block, frame: float) -> list[tuple[float, flo
     return [linear(face.colours[letter.glyphs[0].index]) for letter in block.letters]
 
 
-def lights_at(shot: Shot, frame: float) -> tuple[RectangleLight, ...]:
-    """Every area light as a rectangle that faces its aim; radiance so that power spreads over area and half space."""
+def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, sheets: int = 0) -> tuple[Light, ...]:
+    """The lamps that are on. `owners` names the block of each letter of the scene, whose `sheets` come after them."""
     found = []
     for step in shot.steps:
-        if not isinstance(step, LightsStep) or not sample_choice(step.on, frame):
-            continue
-        for light in step.lights:
-            centre, aim = np.asarray(sample_one(light.place, frame)), np.asarray(sample_one(light.aim, frame))
-            width, height = sample_one(light.width, frame), sample_one(light.height, frame)
-            towards = aim - centre
-            length = np.linalg.norm(towards)
-            normal = towards / length if length > 1e-9 else np.array([0.0, -1.0, 0.0])
-            u = np.cross([0.0, 1.0, 0.0], normal)
-            u = u / np.linalg.norm(u) if np.linalg.norm(u) > 1e-6 else np.array([1.0, 0.0, 0.0])
-            v = np.cross(normal, u)
-            radiance = np.asarray(sample_one(light.colour, frame)) * sample_one(light.power, frame)
-            found.append(RectangleLight(centre, u * width / 2, v * height / 2, radiance / (np.pi * width * height)))
+        if isinstance(step, LightsStep) and sample_choice(step.on, frame):
+            for lamp in step.lights:
+                bits = FACES * sample_choice(lamp.on_faces, frame) | EDGES * sample_choice(lamp.on_edges, frame)
+                stage = sample_choice(lamp.on_stage, frame)
+                touches = None
+                if owners is not None and (lamp.only or not stage or bits != FACES | EDGES):
+                    letters = [bits if not lamp.only or owner in lamp.only else 0 for owner in owners]
+                    touches = (*letters, *([255 if stage else 0] * sheets))
+                found.append(light_at(lamp, frame, touches))
     return tuple(found)
 
 
@@ -603,6 +613,7 @@ def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet,
                     np.array([STAGE_REACH, 0.0, 0.0]),
                     np.array([0.0, 0.0, -STAGE_REACH]),
                     len(surfaces),
+                    sample_choice(step.catch, frame),
                 )
             )
             surfaces.append(surface_at(step.floor_material, frame))
@@ -613,6 +624,7 @@ def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet,
                     np.array([STAGE_REACH, 0.0, 0.0]),
                     np.array([0.0, STAGE_REACH / 2, 0.0]),
                     len(surfaces),
+                    sample_choice(step.catch, frame),
                 )
             )
             surfaces.append(surface_at(step.wall_material, frame))

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import AreaLight, LightsStep, Shot, StageStep
+from moss_crown.core.document.shot import Light, LightsStep, Shot, StageStep
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import camera_at, poses_at, sheets_at, solid_of, structure_at, title_corners
@@ -101,7 +101,7 @@ def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
         place = centre + half * np.array(lamp.place)
         place[1] = max(place[1], LOWEST)
         place[2] = max(place[2], behind + LOWEST)
-        light = AreaLight(
+        light = Light(
             name=lamp.name,
             place=_rounded(place),
             aim=_rounded(centre + half * np.array(lamp.aim)),

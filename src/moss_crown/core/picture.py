@@ -22,10 +22,9 @@ from moss_crown.core.evaluate import (
 from moss_crown.core.form.developed import texture_places
 from moss_crown.core.form.solid import Solid
 from moss_crown.core.formats.glb import write_glb
-from moss_crown.core.formats.model import Node, TitleModel
+from moss_crown.core.formats.model import Dress, Node, TitleModel
 from moss_crown.core.formats.obj import write_obj
 from moss_crown.core.formats.stl import write_stl
-from moss_crown.core.look.material import Surface
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.renderer import Passes, RenderSettings, render
@@ -68,18 +67,18 @@ def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
 
 
 def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = None, textured: bool = True) -> TitleModel:
-    """The title as it stands at a frame: a node a letter, with pose, pivot, two materials and, where they are wanted,
+    """The title as it stands at a frame: a node a letter, with pose, pivot, materials and, where they are wanted,
     texture coordinates."""
     structure = structure_at(shot, frame)
     poses = poses_at(shot, structure, np.array([float(frame)]))[0]
     solids: list[Solid] = []
     places: list[NDArray[np.float32]] = []
-    surfaces: list[tuple[Surface, Surface]] = []
+    dresses: list[Dress] = []
     place: dict[tuple[int, int, tuple[float, float, float] | None], int] = {}
     nodes: list[Node] = []
     count = 0
     for block in structure.blocks:
-        face, side = surfaces_of(shot, block.step, frame)
+        facets, which = surfaces_of(shot, block.step, frame)
         own = own_colours(shot, block, frame)
         for number, letter in enumerate(block.letters):
             solid = solid_of(letter, block.form, cache, edge)
@@ -93,12 +92,11 @@ def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = Non
                 solids.append(solid)
                 if textured:
                     places.append(texture_places(solid, form_of_letter(letter, block.form)))
-                surfaces.append(
-                    (face, side) if colour is None else (replace(face, colour=colour), replace(side, colour=colour))
-                )
+                worn = facets if colour is None else [replace(s, colour=colour) for s in facets]
+                dresses.append(Dress(tuple(worn), which))
             pivot = (*letter.centre, 0.0)
             nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], pose, pivot))
-    return TitleModel(shot.title, solids, surfaces, nodes, places if textured else None)
+    return TitleModel(shot.title, solids, dresses, nodes, places if textured else None)
 
 
 ModelFormat: TypeAlias = Literal["glb", "usd", "obj", "stl"]

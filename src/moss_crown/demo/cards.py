@@ -6,7 +6,6 @@ from pathlib import Path
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import (
-    AreaLight,
     Baseline,
     BlockStep,
     Cadence,
@@ -16,6 +15,7 @@ from moss_crown.core.document.shot import (
     EmblemStep,
     EnvironmentStep,
     FormStep,
+    Light,
     LightsStep,
     Material,
     MaterialStep,
@@ -112,7 +112,7 @@ def harbour_fair() -> Shot:
             id="lights",
             name="Afternoon",
             lights=[
-                AreaLight(
+                Light(
                     name="key",
                     place=(-4.5, 5.0, 5.0),
                     aim=(0.0, 1.0, 0.0),

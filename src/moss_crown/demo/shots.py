@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import (
-    AreaLight,
     BlockStep,
     Cadence,
     CameraStep,
@@ -12,6 +11,7 @@ from moss_crown.core.document.shot import (
     EdgeProfile,
     EnvironmentStep,
     FormStep,
+    Light,
     LightsStep,
     Material,
     MaterialStep,
@@ -72,7 +72,7 @@ def salt_roads() -> Shot:
             id="lights",
             name="Low key",
             lights=[
-                AreaLight(
+                Light(
                     name="key",
                     place=(5.2, 3.6, 4.6),
                     aim=(0.0, 1.0, 0.0),
@@ -81,7 +81,7 @@ def salt_roads() -> Shot:
                     colour=(1.0, 0.74, 0.5),
                     power=1500.0,
                 ),
-                AreaLight(
+                Light(
                     name="fill",
                     place=(-6.0, 4.0, 4.0),
                     aim=(0.0, 1.0, 0.0),
@@ -125,7 +125,7 @@ def lamp_keepers() -> Shot:
             id="lights",
             name="Lamp and rim",
             lights=[
-                AreaLight(
+                Light(
                     name="lamp",
                     place=(-1.5, 6.5, 3.6),
                     aim=(0.0, 0.8, -0.2),
@@ -134,7 +134,7 @@ def lamp_keepers() -> Shot:
                     colour=(1.0, 0.86, 0.66),
                     power=1700.0,
                 ),
-                AreaLight(
+                Light(
                     name="rim",
                     place=(7.0, 3.0, 2.2),
                     aim=(0.0, 1.0, 0.0),
@@ -172,7 +172,7 @@ def slack_water() -> Shot:
             id="lights",
             name="Window",
             lights=[
-                AreaLight(
+                Light(
                     name="window",
                     place=(-5.0, 4.6, 4.0),
                     aim=(0.0, 0.5, 0.0),

@@ -17,7 +17,7 @@ from moss_crown.core.render.lamps import look_at, sky_radiance, to_sky
 from moss_crown.core.render.lanes import LANES, workspace
 from moss_crown.core.render.sampling import reverse_bits, sample2, second_dimension
 from moss_crown.core.render.shading import draw, evaluate, settle
-from moss_crown.core.render.tables import albedo_table, compute_albedo, material_rows
+from moss_crown.core.render.tables import albedo_table, compute_albedo, compute_glass, glass_table, material_rows
 from moss_crown.core.stage.scene import Surround
 
 
@@ -212,6 +212,7 @@ def test_shares_of_lobes_are_chances():
 
 def test_the_kept_table_is_what_is_computed():
     assert compute_albedo() == pytest.approx(TABLE, abs=1e-6)
+    assert compute_glass() == pytest.approx(glass_table(), abs=1e-6)
 
 
 def test_the_draft_table_is_the_display_transform():

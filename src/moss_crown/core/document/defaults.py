@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from moss_crown.core.document.shot import (
-    AreaLight,
     BlockStep,
     CameraStep,
     DriveStep,
     EnvironmentStep,
     FormStep,
     FrameRate,
+    Light,
     LightsStep,
     MaterialStep,
     Shot,
@@ -44,7 +44,7 @@ def new_shot(
                 id="lights",
                 name="Key and fill",
                 lights=[
-                    AreaLight(
+                    Light(
                         name="key",
                         place=(-5.0, 3.5, 4.4),
                         aim=(0.0, 0.5, 0.0),
@@ -53,7 +53,7 @@ def new_shot(
                         colour=(1.0, 0.90, 0.78),
                         power=1900.0,
                     ),
-                    AreaLight(
+                    Light(
                         name="fill",
                         place=(7.0, 3.0, 5.5),
                         aim=(0.0, 0.5, 0.0),

@@ -364,7 +364,11 @@ class Material(Model):
     """Metal by base colour, or a clear dielectric over a diffuse base; `metal` mixes between them.
 
     A clear `coat` lies over it, `sheen` is the bright edge of cloth. `glow` is light of its own, as strong as a white
-    surface under that much light, in `glow_colour`.
+    surface under that much light, in `glow_colour`. `brushed` draws the highlight out along a direction of the letter,
+    `brush_turn` degrees from its baseline.
+
+    `transmission` makes it glass of that share: solid, with its colour reached after `tint_depth` metres, or with
+    `thin` like a sheet or a bubble. What `opacity` leaves is not there at all.
     """
 
     colour: Value[Colour] = (0.8, 0.8, 0.8)
@@ -376,15 +380,24 @@ class Material(Model):
     sheen: Value[Share] = 0.0
     glow: Value[Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]] = 0.0
     glow_colour: Value[Colour] = (1.0, 0.9, 0.7)
+    brushed: Value[Share] = 0.0
+    brush_turn: Value[Degrees] = 0.0
+    transmission: Value[Share] = 0.0
+    thin: Value[bool] = False
+    tint_depth: Value[Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)]] = 0.3
+    opacity: Value[Share] = 1.0
     texture: Texture = Texture()
 
 
 class MaterialStep(StepBase):
-    """`face` covers face and rear; `edge` covers bevel, return and rear bevel."""
+    """`face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that."""
 
     kind: Literal["material"] = "material"
     face: Material = Material(colour=(0.90, 0.66, 0.30), metal=1.0, roughness=0.24)
     edge: Material = Material(colour=(0.62, 0.30, 0.11), metal=1.0, roughness=0.16)
+    bevel: Material | None = None
+    rear_bevel: Material | None = None
+    rear: Material | None = None
 
 
 EnvironmentPreset: TypeAlias = Literal[
@@ -414,30 +427,51 @@ class EnvironmentStep(StepBase):
     turn: Value[Degrees] = 0.0
 
 
-class AreaLight(Model):
-    """A rectangle that shines to one side, towards `aim`. `power` spreads over its area: size only softens."""
+class Light(Model):
+    """A lamp that shines towards `aim`. `power` spreads over its area, so that its size only softens shadows.
+
+    A rectangle and a disc shine to one side, a tube (along its width) and a ball to all. A sun lights everything from
+    the direction of its place, as bright as a rectangle of its power eight metres away; `angle` is its width in the
+    sky. `white` is its colour temperature in kelvin (6500: neutral), `stops` doubles or halves its light. `spot` is the
+    whole angle of its cone, 0 for none, `soft` the share of it over which it fades. Beyond `limit` metres it does not
+    reach, 0 for no limit. It lights what the switches say, and of blocks those in `only`, or all when that is empty.
+    """
 
     name: Annotated[str, Field(max_length=80)] = "light"
+    shape: Value[Literal["rectangle", "disc", "tube", "ball", "sun"]] = "rectangle"
     place: Value[Vec3] = (-4.0, 5.0, 6.0)
     aim: Value[Vec3] = (0.0, 0.5, 0.0)
     width: Value[Size] = 2.0
     height: Value[Size] = 2.0
+    angle: Value[Annotated[float, Field(ge=0.05, le=60, allow_inf_nan=False)]] = 0.6
     colour: Value[Colour] = (1.0, 1.0, 1.0)
+    white: Value[Annotated[float, Field(ge=1_000, le=15_000, allow_inf_nan=False)]] = 6500.0
     power: Value[Strength] = 400.0
+    stops: Value[Annotated[float, Field(ge=-20, le=20, allow_inf_nan=False)]] = 0.0
+    spot: Value[Annotated[float, Field(ge=0, le=179, allow_inf_nan=False)]] = 0.0
+    soft: Value[Share] = 0.3
+    limit: Value[Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]] = 0.0
+    shadow: Value[bool] = True
+    on_faces: Value[bool] = True
+    on_edges: Value[bool] = True
+    on_stage: Value[bool] = True
+    only: list[Identity] = Field(default_factory=list, max_length=limits.STEPS)
 
 
 class LightsStep(StepBase):
     kind: Literal["lights"] = "lights"
-    lights: list[AreaLight] = Field(default_factory=list, max_length=limits.LIGHTS)
+    lights: list[Light] = Field(default_factory=list, max_length=limits.LIGHTS)
 
 
 class StageStep(StepBase):
-    """A floor at height 0 and a back wall behind the letters."""
+    """A floor at height 0 and a back wall behind the letters. With `catch` the camera sees only the shadows on them,
+    and the alpha of a picture holds those."""
 
     kind: Literal["stage"] = "stage"
     floor: Value[bool] = True
     wall: Value[bool] = True
     wall_distance: Value[Annotated[float, Field(gt=0, le=1_000, allow_inf_nan=False)]] = 1.25
+    catch: Value[bool] = False
     floor_material: Material = Material(colour=(0.035, 0.04, 0.037), roughness=0.2)
     wall_material: Material = Material(colour=(0.05, 0.072, 0.066), roughness=0.6)
 

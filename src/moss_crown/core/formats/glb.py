@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.form.solid import Solid
-from moss_crown.core.formats.model import TitleModel, on_face
+from moss_crown.core.formats.model import TitleModel
 from moss_crown.core.look.material import Surface
 
 F32: TypeAlias = NDArray[np.float32]
@@ -52,8 +52,10 @@ def write_glb(model: TitleModel) -> bytes:
     meshes = []
     for index, solid in enumerate(model.solids):
         first = len(materials)
-        materials += [_material(name, s) for name, s in zip(("face", "edge"), model.surfaces[index], strict=True)]
-        places, normals, textured, groups = weld(solid, model.places[index] if model.places else None)
+        dress = model.dresses[index]
+        materials += [_material(name, s) for name, s in zip(dress.parts, dress.surfaces, strict=True)]
+        places, normals, textured, triangles = weld(solid, model.places[index] if model.places else None)
+        groups = [triangles[mask] for mask in dress.masks(solid)]
         attributes = {
             "POSITION": buffer.add(places, "VEC3", FLOAT, ARRAY, bounds=True),
             "NORMAL": buffer.add(normals, "VEC3", FLOAT, ARRAY),
@@ -121,12 +123,11 @@ def _bodies(model: TitleModel) -> list[dict[str, Any]]:
     ]
 
 
-Welded: TypeAlias = tuple[F32, F32, F32 | None, tuple[NDArray[np.uint32], ...]]
+Welded: TypeAlias = tuple[F32, F32, F32 | None, NDArray[np.uint32]]
 
 
 def weld(solid: Solid, textured: F32 | None = None) -> Welded:
-    """Vertices (n, 3), normals (n, 3), texture coordinates (n, 2) where there are any, and triangles by group (face
-    and rear; bevels and return)."""
+    """Vertices (n, 3), normals (n, 3), texture coordinates (n, 2) where there are any, and triangles."""
     corner_vertex = solid.triangles.reshape(-1)
     corner_normal = solid.normals.reshape(-1, 3)
     key = np.column_stack([corner_vertex, np.round(corner_normal * 8192).astype(np.int64)])
@@ -141,9 +142,8 @@ def weld(solid: Solid, textured: F32 | None = None) -> Welded:
     normals = corner_normal[first]
     normals = (normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)).astype(np.float32)
     triangles = inverse.reshape(-1, 3).astype(np.uint32)
-    face = on_face(solid)
     at = None if textured is None else textured.reshape(-1, 2)[first]
-    return places, normals, at, (triangles[face], triangles[~face])
+    return places, normals, at, triangles
 
 
 def _material(name: str, surface: Surface) -> dict[str, Any]:

@@ -7,7 +7,7 @@ import zipfile
 
 import numpy as np
 
-from moss_crown.core.formats.model import PARTS, TitleModel, on_face, placed
+from moss_crown.core.formats.model import TitleModel, placed
 
 
 def write_obj(model: TitleModel) -> bytes:
@@ -30,8 +30,8 @@ def write_obj(model: TitleModel) -> bytes:
         lines += [f"vt {u:.5f} {v:.5f}" for u, v in textured]
         if np.linalg.det(node.pose[:3, :3]) < 0:  # mirrored: the other way round is outward
             triangles, index, at = triangles[:, ::-1], index[:, ::-1], at[:, ::-1]
-        face = on_face(solid)
-        for part, mask in zip(PARTS, (face, ~face), strict=True):
+        dress = model.dresses[node.mesh]
+        for part, mask in zip(dress.parts, dress.masks(solid), strict=True):
             lines.append(f"usemtl {part}_{node.mesh}")
             lines += [
                 f"f {a}/{i}/{x} {b}/{j}/{y} {c}/{k}/{z}"
@@ -52,8 +52,8 @@ def write_obj(model: TitleModel) -> bytes:
 
 def _materials(model: TitleModel) -> str:
     lines = ["# Moss Crown"]
-    for mesh, pair in enumerate(model.surfaces):
-        for part, surface in zip(PARTS, pair, strict=True):
+    for mesh, dress in enumerate(model.dresses):
+        for part, surface in zip(dress.parts, dress.surfaces, strict=True):
             red, green, blue = surface.colour
             lines += [
                 f"newmtl {part}_{mesh}",

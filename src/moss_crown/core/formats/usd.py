@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
 
-from moss_crown.core.formats.model import PARTS, Node, TitleModel, on_face
+from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.look.material import Surface
 
 
@@ -23,8 +23,8 @@ def write_usd(model: TitleModel) -> bytes:
         root = UsdGeom.Xform.Define(stage, "/title")
         stage.SetDefaultPrim(root.GetPrim())
         root.GetPrim().SetMetadata("displayName", model.title)
-        for mesh, pair in enumerate(model.surfaces):
-            for part, surface in zip(PARTS, pair, strict=True):
+        for mesh, dress in enumerate(model.dresses):
+            for part, surface in zip(dress.parts, dress.surfaces, strict=True):
                 _material(stage, f"/title/materials/{part}_{mesh}", surface)
         for number, node in enumerate(model.nodes):
             _letter(stage, f"/title/letter_{number:03d}", node, model)
@@ -54,9 +54,9 @@ def _letter(stage: Any, path: str, node: Node, model: TitleModel) -> None:
         textured.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(model.places[node.mesh].reshape(-1, 2))))
     mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
     mesh.CreateExtentAttr(Vt.Vec3fArray.FromNumpy(np.stack([points.min(0), points.max(0)])))
-    face = on_face(solid)
+    dress = model.dresses[node.mesh]
     UsdGeom.Subset.SetFamilyType(mesh, UsdShade.Tokens.materialBind, UsdGeom.Tokens.partition)
-    for part, mask in zip(PARTS, (face, ~face), strict=True):
+    for part, mask in zip(dress.parts, dress.masks(solid), strict=True):
         subset = UsdGeom.Subset.CreateGeomSubset(
             mesh,
             part,

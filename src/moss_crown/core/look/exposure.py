@@ -26,6 +26,14 @@ def white_of(kelvin: float) -> NDArray[np.float64]:
     return np.array([x / y, 1.0, (1 - x - y) / y])
 
 
+def colour_of(kelvin: float) -> NDArray[np.float64]:
+    """Linear Rec.709 of light of a colour temperature, beside light of NEUTRAL, at a luminance of 1."""
+    light = np.linalg.inv(grade(0.0, kelvin)) @ np.ones(3)
+    light = np.maximum(light, 0.0)
+    found: NDArray[np.float64] = light / (light @ [0.2126, 0.7152, 0.0722])
+    return found
+
+
 def grade(stops: float, kelvin: float) -> Matrix:
     """(3, 3): light times 2 to the `stops`, adapted so that light of `kelvin` turns out white."""
     source, target = _BRADFORD @ white_of(kelvin), _BRADFORD @ white_of(NEUTRAL)

@@ -47,6 +47,10 @@ class Surface:
     glow: Triple = (0.0, 0.0, 0.0)
     brushed: float = 0.0
     brush_turn: float = 0.0
+    transmission: float = 0.0
+    thin: bool = False
+    tint_depth: float = 0.3
+    opacity: float = 1.0
     grain: Grain | None = None
 
     @property
@@ -67,6 +71,12 @@ def surface_at(material: Material, frame: float) -> Surface:
         coat_roughness=sample_one(material.coat_roughness, frame),
         sheen=sample_one(material.sheen, frame),
         glow=(glow[0] * strength, glow[1] * strength, glow[2] * strength),
+        brushed=sample_one(material.brushed, frame),
+        brush_turn=sample_one(material.brush_turn, frame),
+        transmission=sample_one(material.transmission, frame),
+        thin=sample_choice(material.thin, frame),
+        tint_depth=sample_one(material.tint_depth, frame),
+        opacity=sample_one(material.opacity, frame),
         grain=_grain_at(material.texture, frame),
     )
 

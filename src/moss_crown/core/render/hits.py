@@ -25,11 +25,14 @@ from moss_crown.core.render.lamps import (
     step_at,
     window,
 )
+from moss_crown.core.render.sampling import mix, unit
 from moss_crown.core.render.texturing import textured
 
 _NONE = u32(0xFFFFFFFF)
 SEEN_BY_CAMERA, SEEN_BY_CAMERA_LETTERS, SEEN_BY_PATHS, CASTS_SHADOW = u32(5), u32(1), u32(7), u32(5)
 BEVEL, REAR_BEVEL = 1, 3
+MOST_VEILS = 24
+_ON, _ON_LEAST = f32(1.00001), f32(1e-5)
 
 
 @kernel
@@ -62,9 +65,54 @@ def weight(density, chance):
     return density * density / (density * density + chance * chance)
 
 
+@inlined
+def opacity_at(rows, facets, light_of, first_triangle, surface, instance, piece):
+    """How much of what was hit is there: 1 for lamps."""
+    there = ONE
+    if light_of[instance] < 0:
+        there = rows[surface[instance, facets[first_triangle[instance] + piece]], 45]
+    return there
+
+
+@inlined
+def _pass_veils(scene, rows, facets, light_of, first_triangle, surface, address, ray, words, key, salt):
+    """Send a ray on through what it does not meet, of as many as MOST_VEILS layers."""
+    for layer in range(MOST_VEILS):
+        if words[18] == _NONE:
+            break
+        there = opacity_at(rows, facets, light_of, first_triangle, surface, words[19], words[17])
+        if there >= ONE or unit(mix(u32(key ^ mix(u32(salt + u32(layer) * u32(0x9E3779B9)))))) < there:
+            break
+        ray[3] = ray[8] * _ON + _ON_LEAST
+        ray[8] = FAR_AWAY
+        words[17], words[18], words[19], words[20] = _NONE, _NONE, _NONE, _NONE
+        intersect1(scene, address, 0)
+
+
+@inlined
+def light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words):
+    """What share of light comes along a ray that was aimed, through all that is not wholly there."""
+    share, far = ONE, ray[8]
+    for _ in range(MOST_VEILS):
+        intersect1(scene, address, 0)
+        if words[18] == _NONE:
+            break
+        share = share * (ONE - opacity_at(rows, facets, light_of, first_triangle, surface, words[19], words[17]))
+        if share <= f32(1e-4):
+            share = ZERO
+            break
+        ray[3] = ray[8] * _ON + _ON_LEAST
+        ray[8] = far
+        words[17], words[18], words[19], words[20] = _NONE, _NONE, _NONE, _NONE
+    return share
+
+
 @kernel
-def trace(scene, w, q, ray, n, mask):
-    """Send the rays of the lanes that are alive: FAR, INSTANCE, PIECE (its triangle), GX.. and BU, BV of the hit."""
+def trace(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q, ray, n, mask, salt):
+    """Send the rays of the lanes that are alive: FAR, INSTANCE, PIECE (its triangle), GX.. and BU, BV of the hit.
+
+    `veiled`: whether any material is not wholly there; a ray meets it by chance, `salt` telling one ray from the next.
+    """
     words = ray.view(np.uint32)
     address = ray.ctypes.data
     for i in range(n):
@@ -85,6 +133,10 @@ def trace(scene, w, q, ray, n, mask):
             mask,
         )
         intersect1(scene, address, 0)
+        if veiled:
+            _pass_veils(
+                scene, rows, facets, light_of, first_triangle, surface, address, ray, words, q[ln.KEY + i], salt
+            )
         w[ln.FAR + i] = ray[8]
         w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i] = ray[12], ray[13], ray[14]
         w[ln.BU + i], w[ln.BV + i] = ray[15], ray[16]
@@ -193,6 +245,11 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
         w[ln.TIME + j], w[ln.FAR + j], w[ln.ALIVE + j] = time, w[ln.FAR + i], ONE
         w[ln.TR + j], w[ln.TG + j], w[ln.TB + j] = w[ln.TR + i], w[ln.TG + i], w[ln.TB + i]
         w[ln.DENSITY + j], w[ln.BOUNCES + j] = w[ln.DENSITY + i], w[ln.BOUNCES + i]
+        w[ln.MEDIUM_R + j], w[ln.MEDIUM_G + j], w[ln.MEDIUM_B + j] = (
+            w[ln.MEDIUM_R + i],
+            w[ln.MEDIUM_G + i],
+            w[ln.MEDIUM_B + i],
+        )
         w[ln.SPLIT_R + j], w[ln.SPLIT_G + j], w[ln.SPLIT_B + j] = (
             w[ln.SPLIT_R + i],
             w[ln.SPLIT_G + i],

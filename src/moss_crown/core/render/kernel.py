@@ -14,10 +14,13 @@ import numpy as np
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, kernel, u32
 from moss_crown.core.render.film import ALBEDO, CAUGHT, DEPTH, HITS, NORMAL, OPEN, SHADED, UNSHADED, add
+from moss_crown.core.render.glass import absorb, glass_rows, meet, send, take
 from moss_crown.core.render.hits import (
+    CASTS_SHADOW,
     SEEN_BY_CAMERA,
     SEEN_BY_CAMERA_LETTERS,
     SEEN_BY_PATHS,
+    aim,
     backdrop,
     blocked,
     first_passes,
@@ -25,6 +28,7 @@ from moss_crown.core.render.hits import (
     glows,
     grains,
     lamps_met,
+    light_through,
     ray_buffer,
     sky,
     suns,
@@ -52,6 +56,8 @@ from moss_crown.core.render.sampling import mix, opened, reverse_bits, sample_la
 from moss_crown.core.render.shading import draw, evaluate, frame, seen_albedo, settle
 
 MOST_AT_FIRST = 5
+THROUGH_GLASS = 10
+"""Boundaries of glass that a path may cross beside its bounces."""
 _SPREAD = f32(0.42)  # standard deviation of the Gaussian pixel filter, in pixels
 _LIFT = f32(2e-5)  # hits are lifted by this share of their distance from the origin: float32 neighbours lie 1e-6 apart
 _LEAST_SURVIVAL = f32(0.08)
@@ -122,6 +128,7 @@ def _begin(w, n):
         w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i] = dx * scale, dy * scale, dz * scale
         w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = ONE, ONE, ONE
         w[ln.DENSITY + i], w[ln.ALIVE + i], w[ln.BOUNCES + i] = ONE, ONE, ZERO
+        w[ln.MEDIUM_R + i], w[ln.MEDIUM_G + i], w[ln.MEDIUM_B + i] = ZERO, ZERO, ZERO
 
 
 @kernel
@@ -210,7 +217,25 @@ def _weigh(w, n):
 
 
 @kernel
-def _shadows(scene, lamps, catches, w, q, ray, n, depth, film, clamp, passes):
+def _shadows(
+    scene,
+    veiled,
+    rows,
+    facets,
+    light_of,
+    first_triangle,
+    surface,
+    lamps,
+    catches,
+    w,
+    q,
+    ray,
+    n,
+    depth,
+    film,
+    clamp,
+    passes,
+):
     """Add the light that nothing keeps away."""
     words = ray.view(np.uint32)
     address = ray.ctypes.data
@@ -229,7 +254,25 @@ def _shadows(scene, lamps, catches, w, q, ray, n, depth, film, clamp, passes):
             if passes:
                 film[pixel, UNSHADED] += bright
         casts = k == count or lamps[k, CASTS] > ZERO
-        if casts and blocked(
+        if casts and veiled:
+            aim(
+                ray,
+                words,
+                w[ln.OX + i],
+                w[ln.OY + i],
+                w[ln.OZ + i],
+                w[ln.LX + i],
+                w[ln.LY + i],
+                w[ln.LZ + i],
+                w[ln.TIME + i],
+                w[ln.REACH + i],
+                CASTS_SHADOW,
+            )
+            share = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
+            if share <= ZERO:
+                continue
+            r, g, b, bright = r * share, g * share, b * share, bright * share
+        elif casts and blocked(
             scene,
             address,
             ray,
@@ -281,7 +324,26 @@ def _go_on(w, n, depth):
         scale = ONE / survival
         w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = r * scale, g * scale, b * scale
         alive = min(min(in_z - f32(1e-4), flat), survival - w[ln.V2 + i])
+        alive = alive if r + g + b > ZERO else ZERO
         w[ln.ALIVE + i] = alive
+
+
+@kernel
+def _count_again(w, n, depth_limit):
+    """Glass is no bounce; and a path that has had all of its bounces, and went on only through glass, is over."""
+    for i in range(n):
+        if w[ln.GLASS + i] > ZERO:
+            w[ln.BOUNCES + i] -= ONE
+        elif w[ln.BOUNCES + i] > depth_limit:
+            w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = ZERO, ZERO, ZERO
+
+
+@kernel
+def _not_glass(w, n):
+    """Lights are not sampled from glass."""
+    for i in range(n):
+        if w[ln.GLASS + i] > ZERO:
+            w[ln.CHANCE + i] = ZERO
 
 
 @kernel
@@ -319,9 +381,25 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
     everything = lights < MOST_AT_FIRST
     _start(poses, world.camera, lens, w, q, n, index, width, height)
     picked = ZERO
-    for depth in range(depth_limit + 1):
+    last = depth_limit + THROUGH_GLASS if world.glassy else depth_limit
+    for depth in range(last + 1):
         bound = clamp if depth >= 2 else ZERO
-        trace(world.scene, w, q, ray, n, mask if depth == 0 else SEEN_BY_PATHS)
+        salt = u32(mix(u32(index + u32(depth) * u32(0x85EBCA6B))))
+        trace(
+            world.scene,
+            world.veiled,
+            rows,
+            world.facet,
+            light_of,
+            first_triangle,
+            world.surface,
+            w,
+            q,
+            ray,
+            n,
+            mask if depth == 0 else SEEN_BY_PATHS,
+            salt,
+        )
         if depth == 0:
             backdrop(surround.radiance, surround.density, surround.turn, w, q, n, film)
         else:
@@ -358,9 +436,11 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 passes,
             )
         n = gather(rows, world.normals, world.facet, poses, light_of, first_triangle, world.surface, w, q, n)
+        if world.glassy:
+            absorb(w, n)
         if world.glow >= 0:
             glows(choice, world.glow, first_piece, pieces, owners, poses, w, q, n, depth, picked, film, bound, passes)
-        if n == 0 or depth == depth_limit:
+        if n == 0 or depth == last:
             return
         wide = padded(n)
         if world.grained:
@@ -386,7 +466,13 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 )
             seen_albedo(w, wide)
             _look(w, q, film, n)
+        if world.glassy:
+            glass_rows(rows, w, q, n)
+            sample_lanes(w, q, wide, index, 5 + depth * 4)
+            meet(w, n)
         _lift(w, wide)
+        if world.glassy:
+            _count_again(w, n, f32(depth_limit))
         bound = clamp if depth >= 1 else ZERO
         turns = 1
         picked = ONE
@@ -425,10 +511,30 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 sky_radiance(w, q, n, lights, surround.radiance)
             if world.linked:
                 _keep_touched(touches, w, q, n)
+            if world.glassy:
+                _not_glass(w, n)
             _into_frame(w, wide)
             evaluate(w, table, n, wide, layered)
             _weigh(w, wide)
-            _shadows(world.scene, lamps, world.catches, w, q, ray, n, depth, film, bound, passes)
+            _shadows(
+                world.scene,
+                world.veiled,
+                rows,
+                world.facet,
+                light_of,
+                first_triangle,
+                world.surface,
+                lamps,
+                world.catches,
+                w,
+                q,
+                ray,
+                n,
+                depth,
+                film,
+                bound,
+                passes,
+            )
         sample_lanes(w, q, wide, index, 2 + depth * 4)
         _keep_chance(w, wide)
         sample_lanes(w, q, wide, index, 4 + depth * 4)
@@ -436,7 +542,12 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
         evaluate(w, table, n, wide, layered)
         if passes and depth == 0:
             _split(w, wide)
+        if world.glassy:
+            sample_lanes(w, q, wide, index, 300 + depth)
+            send(w, world.glass, n)
         _go_on(w, wide, depth)
+        if world.glassy:
+            take(w, n, _LIFT)
         if depth == 0 and world.catching:
             _catch(world.catches, w, q, n)
 

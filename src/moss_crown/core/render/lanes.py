@@ -33,6 +33,8 @@ M0, M1, M2, M4, M5, M6, M8, M9, M10 = _rows(9)
 AX, AY, AZ = _rows(3)
 NX, NY, NZ, TX, TY, TZ, WX, WY, WZ = _rows(9)
 OUT_X, OUT_Y, OUT_Z, BEHIND = _rows(4)
+# Glass: its share, index of refraction, whether it is a thin sheet, its tint, and whether this path meets it as glass.
+CLEARNESS, INDEX, THIN, TINT_R, TINT_G, TINT_B, GLASS = _rows(7)
 # Its material, then what `settle` makes of it.
 RED, GREEN, BLUE, METAL, ROUGH, CLEAR, COAT, COAT_ROUGH, SHEEN, BRUSHED, GLOW_R, GLOW_G, GLOW_B = _rows(13)
 F0_R, F0_G, F0_B, MULTI_R, MULTI_G, MULTI_B, DIFF_R, DIFF_G, DIFF_B = _rows(9)

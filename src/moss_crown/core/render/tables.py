@@ -108,7 +108,60 @@ def albedo_table() -> NDArray[np.float32]:
     return found
 
 
-ROW = 39
+GLASS_KEPT = Path(__file__).with_name("glass.npy")
+INDICES, GLASS_LEVELS, GLASS_COSINES = 8, 12, 24
+
+
+def compute_glass() -> NDArray[np.float32]:
+    """(2, INDICES, GLASS_LEVELS, GLASS_COSINES): what share of light a rough boundary of glass sends on, both ways
+    together, from outside and from inside it. Indices of refraction evenly from 1 to 3, roughness evenly from 0 to 1,
+    cosines evenly from grazing. Drawn by visible normals as the renderer does (Dupuy and Benyoub 2023)."""
+    found = np.ones((2, INDICES, GLASS_LEVELS, GLASS_COSINES))
+    u, v = np.meshgrid((np.arange(48) + 0.5) / 48, (np.arange(48) + 0.5) / 48)
+    mu = np.maximum(np.linspace(0, 1, GLASS_COSINES), 0.02)[:, None, None]
+    ox, oz = np.sqrt(1 - mu * mu), mu
+    for level, roughness in enumerate(np.linspace(0, 1, GLASS_LEVELS)):
+        alpha = alpha_of(float(roughness))
+        length = np.sqrt((alpha * ox) ** 2 + oz * oz)
+        sx, sz = alpha * ox / length, oz / length
+        z = (1 - u) * (1 + sz) - sz
+        radius = np.sqrt(np.clip(1 - z * z, 0, 1))
+        hx, hy, hz = (radius * np.cos(2 * np.pi * v) + sx) * alpha, radius * np.sin(2 * np.pi * v) * alpha, z + sz
+        length = np.sqrt(hx * hx + hy * hy + hz * hz)
+        hx, hy, hz = hx / length, hy / length, hz / length
+        facing = np.clip(ox * hx + oz * hz, 1e-6, 1)
+
+        def masked(iz: NDArray[np.float64], alpha: float = alpha) -> NDArray[np.float64]:
+            """G2 / G1 of a direction at a height, on either side."""
+            up = np.maximum(np.abs(iz), 1e-4)
+            root_o = (np.sqrt(alpha**2 * (1 - oz * oz) + oz * oz) - oz) / (2 * oz)
+            root_i = (np.sqrt(alpha**2 * (1 - up * up) + up * up) - up) / (2 * up)
+            shared: NDArray[np.float64] = (1 + root_o) / (1 + root_o + root_i)
+            return shared
+
+        reflected = 2 * facing * hz - oz
+        for k, ior in enumerate(np.linspace(1, 3, INDICES)):
+            for side, eta in enumerate((max(ior, 1.0001), 1 / max(ior, 1.0001))):
+                sine2 = (1 - facing**2) / eta**2
+                beyond = np.sqrt(np.clip(1 - sine2, 0, 1))
+                parallel = (eta * facing - beyond) / (eta * facing + beyond)
+                across = (facing - eta * beyond) / (facing + eta * beyond)
+                back = np.where(sine2 >= 1, 1.0, (parallel**2 + across**2) / 2)
+                refracted = (facing / eta - beyond) * hz - oz / eta
+                sent = back * np.where(reflected > 1e-4, masked(reflected), 0)
+                sent += (1 - back) * np.where(refracted < -1e-4, masked(refracted), 0)
+                found[side, k, level] = sent.mean((1, 2))
+    return found.astype(np.float32)
+
+
+@lru_cache(maxsize=1)
+def glass_table() -> NDArray[np.float32]:
+    """`compute_glass` as it is kept beside this module; a test compares them."""
+    found: NDArray[np.float32] = np.load(GLASS_KEPT)
+    return found
+
+
+ROW = 48
 """Numbers a material row holds: see `material_rows`."""
 
 
@@ -117,7 +170,8 @@ def material_rows(surfaces: tuple[Surface, ...]) -> NDArray[np.float32]:
 
     0 colour (3), 3 metal, 4 roughness, 5 clear F0, 6 coat, 7 coat roughness, 8 sheen, 9 glow (3); then the texture:
     12 pattern, 13 amount, 14 contrast, 15 tone, 16 relief, 17 wear, 18 colour (3), 21 metal, 22 roughness,
-    23 by letter, 24 to texture space (3 x 4); 36 brushed, 37 along which axis of the letter (2).
+    23 by letter, 24 to texture space (3 x 4); 36 brushed, 37 along which axis of the letter (2);
+    39 transmission, 40 index of refraction, 41 thin, 42 what a metre of it takes away (3), 45 opacity.
     """
     rows = np.zeros((len(surfaces), ROW), np.float32)
     for k, s in enumerate(surfaces):
@@ -132,6 +186,9 @@ def material_rows(surfaces: tuple[Surface, ...]) -> NDArray[np.float32]:
             *s.glow,
         )
         rows[k, 36:39] = s.brushed, np.cos(np.radians(s.brush_turn)), np.sin(np.radians(s.brush_turn))
+        rows[k, 39:42] = s.transmission, max(s.ior, 1.0001), s.thin
+        rows[k, 42:45] = -np.log(np.clip(s.colour, 1e-3, 1.0)) / max(s.tint_depth, 1e-4)
+        rows[k, 45] = s.opacity
         if s.grain:
             g = s.grain
             rows[k, 12:18] = g.pattern, g.amount, g.contrast, g.tone, g.relief, g.wear

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from moss_crown.core.render import lamps
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
-from moss_crown.core.render.tables import albedo_table, material_rows
+from moss_crown.core.render.tables import albedo_table, glass_table, material_rows
 from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, SunLight
 
 F32 = NDArray[np.float32]
@@ -34,9 +34,12 @@ class World(NamedTuple):
     catching: bool  # whether any does
     light_of: NDArray[np.int32]  # (i) lamp or -1
     rows: F32  # (m, tables.ROW)
+    glassy: bool  # whether any material lets light through
+    veiled: bool  # whether any is not wholly there
     grained: bool  # whether any material has a texture
     layered: bool  # whether any material has a coat or sheen
     albedo: F32  # tables.albedo_table
+    glass: F32  # tables.glass_table
     lights: F32  # (l, lamps.LIGHT_ROW)
     choice: F32  # (l + 2): rising chances to choose each lamp, then the environment
     touches: NDArray[np.uint8]  # (l + 1, i): a bit a facet that the light reaches
@@ -162,9 +165,12 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         catching=any(stage.catches),
         light_of=np.array(stage.light_of, np.int32),
         rows=rows,
+        glassy=bool((rows[:, 39] > 0).any()),
+        veiled=bool((rows[:, 45] < 1).any()),
         grained=bool((rows[:, 12] > 0).any()),
         layered=bool((rows[:, 6] > 0).any() or (rows[:, 8] > 0).any()),
         albedo=albedo_table(),
+        glass=glass_table(),
         lights=lights,
         choice=_choice(powers),
         touches=_touches(scene, len(lights), instances),

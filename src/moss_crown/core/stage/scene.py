@@ -68,7 +68,7 @@ class SunLight:
 
     @property
     def radiance(self) -> NDArray[np.float64]:
-        return self.irradiance / (np.pi * np.sin(self.radius) ** 2)
+        return np.asarray(self.irradiance / (np.pi * np.sin(self.radius) ** 2))
 
 
 Light = RectangleLight | ShapeLight | SunLight
