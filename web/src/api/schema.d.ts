@@ -705,71 +705,6 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * AreaLight
-         * @description A rectangle that shines to one side, towards `aim`. `power` spreads over its area: size only softens.
-         */
-        AreaLight: {
-            /**
-             * Name
-             * @default light
-             */
-            name: string;
-            /**
-             * Place
-             * @default [
-             *       -4,
-             *       5,
-             *       6
-             *     ]
-             */
-            place: [
-                number,
-                number,
-                number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Aim
-             * @default [
-             *       0,
-             *       0.5,
-             *       0
-             *     ]
-             */
-            aim: [
-                number,
-                number,
-                number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Width
-             * @default 2
-             */
-            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Height
-             * @default 2
-             */
-            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Colour
-             * @default [
-             *       1,
-             *       1,
-             *       1
-             *     ]
-             */
-            colour: [
-                number,
-                number,
-                number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Power
-             * @default 400
-             */
-            power: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-        };
-        /**
          * Arrangement
          * @description Blocks to arrange as they rest at a frame: one aligned or fitted in width, or all spaced evenly.
          */
@@ -1792,6 +1727,31 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyFloat7c2f */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyFloat1dd0 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
@@ -1942,6 +1902,31 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyFloat5cf1 */
+        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyFloata37d */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
             /** Frame */
@@ -2069,6 +2054,31 @@ export interface components {
         };
         /** KeyFloat8db0 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyFloata567 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -2663,6 +2673,34 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyLiterald875 */
+        Key_Literal__rectangle____disc____tube____ball____sun___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "rectangle" | "disc" | "tube" | "ball" | "sun";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyLiteral3760 */
         Key_Literal__round____square____flat___: {
             /** Frame */
@@ -3062,6 +3100,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloat7c2f */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloat1dd0 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
@@ -3164,6 +3219,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloat5cf1 */
+        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloata37d */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
             /** Keys */
@@ -3253,6 +3325,23 @@ export interface components {
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedFloata567 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____"][];
             /**
              * Before
              * @default hold
@@ -3640,6 +3729,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedLiterald875 */
+        Keyed_Literal__rectangle____disc____tube____ball____sun___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__rectangle____disc____tube____ball____sun___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedLiteral3760 */
         Keyed_Literal__round____square____flat___: {
             /** Keys */
@@ -3862,6 +3968,134 @@ export interface components {
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
         /**
+         * Light
+         * @description A lamp that shines towards `aim`. `power` spreads over its area, so that its size only softens shadows.
+         *
+         *     A rectangle and a disc shine to one side, a tube (along its width) and a ball to all. A sun lights everything from
+         *     the direction of its place, as bright as a rectangle of its power eight metres away; `angle` is its width in the
+         *     sky. `white` is its colour temperature in kelvin (6500: neutral), `stops` doubles or halves its light. `spot` is the
+         *     whole angle of its cone, 0 for none, `soft` the share of it over which it fades. Beyond `limit` metres it does not
+         *     reach, 0 for no limit. It lights what the switches say, and of blocks those in `only`, or all when that is empty.
+         */
+        Light: {
+            /**
+             * Name
+             * @default light
+             */
+            name: string;
+            /**
+             * Shape
+             * @default rectangle
+             */
+            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["Keyed_Literal__rectangle____disc____tube____ball____sun___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Place
+             * @default [
+             *       -4,
+             *       5,
+             *       6
+             *     ]
+             */
+            place: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Aim
+             * @default [
+             *       0,
+             *       0.5,
+             *       0
+             *     ]
+             */
+            aim: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Width
+             * @default 2
+             */
+            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Height
+             * @default 2
+             */
+            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Angle
+             * @default 0.6
+             */
+            angle: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Colour
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * White
+             * @default 6500
+             */
+            white: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Power
+             * @default 400
+             */
+            power: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spot
+             * @default 0
+             */
+            spot: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Soft
+             * @default 0.3
+             */
+            soft: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Limit
+             * @default 0
+             */
+            limit: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shadow
+             * @default true
+             */
+            shadow: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * On Faces
+             * @default true
+             */
+            on_faces: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * On Edges
+             * @default true
+             */
+            on_edges: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * On Stage
+             * @default true
+             */
+            on_stage: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /** Only */
+            only?: string[];
+        };
+        /**
          * Lighting
          * @description Lights to place: a kit around the title, or one light by its effect on a place of the picture.
          *
@@ -3921,7 +4155,7 @@ export interface components {
              */
             kind: "lights";
             /** Lights */
-            lights?: components["schemas"]["AreaLight"][];
+            lights?: components["schemas"]["Light"][];
         };
         /**
          * Link
@@ -3946,7 +4180,11 @@ export interface components {
          * @description Metal by base colour, or a clear dielectric over a diffuse base; `metal` mixes between them.
          *
          *     A clear `coat` lies over it, `sheen` is the bright edge of cloth. `glow` is light of its own, as strong as a white
-         *     surface under that much light, in `glow_colour`.
+         *     surface under that much light, in `glow_colour`. `brushed` draws the highlight out along a direction of the letter,
+         *     `brush_turn` degrees from its baseline.
+         *
+         *     `transmission` makes it glass of that share: solid, with its colour reached after `tint_depth` metres, or with
+         *     `thin` like a sheet or a bubble. What `opacity` leaves is not there at all.
          */
         Material: {
             /**
@@ -4011,6 +4249,36 @@ export interface components {
                 number
             ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Brushed
+             * @default 0
+             */
+            brushed: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Brush Turn
+             * @default 0
+             */
+            brush_turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Transmission
+             * @default 0
+             */
+            transmission: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Thin
+             * @default false
+             */
+            thin: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tint Depth
+             * @default 0.3
+             */
+            tint_depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
              * @default {
              *       "pattern": "plain",
              *       "scale": 0.6,
@@ -4056,7 +4324,7 @@ export interface components {
         };
         /**
          * MaterialStep
-         * @description `face` covers face and rear; `edge` covers bevel, return and rear bevel.
+         * @description `face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that.
          */
         MaterialStep: {
             /** Id */
@@ -4095,6 +4363,12 @@ export interface components {
              *         0.9,
              *         0.7
              *       ],
+             *       "brushed": 0,
+             *       "brush_turn": 0,
+             *       "transmission": 0,
+             *       "thin": false,
+             *       "tint_depth": 0.3,
+             *       "opacity": 1,
              *       "texture": {
              *         "amount": 0.5,
              *         "colour": [
@@ -4140,6 +4414,12 @@ export interface components {
              *         0.9,
              *         0.7
              *       ],
+             *       "brushed": 0,
+             *       "brush_turn": 0,
+             *       "transmission": 0,
+             *       "thin": false,
+             *       "tint_depth": 0.3,
+             *       "opacity": 1,
              *       "texture": {
              *         "amount": 0.5,
              *         "colour": [
@@ -4166,6 +4446,9 @@ export interface components {
              *     }
              */
             edge: components["schemas"]["Material"];
+            bevel?: components["schemas"]["Material"] | null;
+            rear_bevel?: components["schemas"]["Material"] | null;
+            rear?: components["schemas"]["Material"] | null;
         };
         /** NewProduction */
         NewProduction: {
@@ -4640,7 +4923,8 @@ export interface components {
         };
         /**
          * StageStep
-         * @description A floor at height 0 and a back wall behind the letters.
+         * @description A floor at height 0 and a back wall behind the letters. With `catch` the camera sees only the shadows on them,
+         *     and the alpha of a picture holds those.
          */
         StageStep: {
             /** Id */
@@ -4676,6 +4960,11 @@ export interface components {
              */
             wall_distance: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Catch
+             * @default false
+             */
+            catch: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
              * @default {
              *       "colour": [
              *         0.035,
@@ -4694,6 +4983,12 @@ export interface components {
              *         0.9,
              *         0.7
              *       ],
+             *       "brushed": 0,
+             *       "brush_turn": 0,
+             *       "transmission": 0,
+             *       "thin": false,
+             *       "tint_depth": 0.3,
+             *       "opacity": 1,
              *       "texture": {
              *         "amount": 0.5,
              *         "colour": [
@@ -4739,6 +5034,12 @@ export interface components {
              *         0.9,
              *         0.7
              *       ],
+             *       "brushed": 0,
+             *       "brush_turn": 0,
+             *       "transmission": 0,
+             *       "thin": false,
+             *       "tint_depth": 0.3,
+             *       "opacity": 1,
              *       "texture": {
              *         "amount": 0.5,
              *         "colour": [

@@ -9,7 +9,16 @@ export interface Surface {
   coat_roughness: number;
   sheen: number;
   glow: [number, number, number];
+  brushed: number;
+  transmission: number;
+  thin: boolean;
+  tint_depth: number;
+  opacity: number;
   grain: Grain | null;
+}
+/** A surface of a block with the part of each letter that it covers: "face", "edge", or a facet that has its own. */
+export interface PartSurface extends Surface {
+  part: string;
 }
 /** A texture at a frame: the name of its pattern, its second layer, and the way from the title (metres) to its space. */
 export interface Grain {
@@ -48,8 +57,20 @@ export interface BlockAtRest {
   section: [number, number][];
   path: [number, number][];
 }
+/** A lamp as it is drawn: flat ones shine to one side; a sun has its light on what faces it for radiance. */
+export interface Lamp {
+  kind: 'flat' | 'around' | 'sun';
+  centre: [number, number, number];
+  normal: [number, number, number];
+  radiance: [number, number, number];
+  area: number;
+  spot: number; // half the angle of its cone, radians; 0 for none
+  soft: number;
+  limit: number;
+  shadow: boolean;
+}
 export interface Look {
-  blocks: [Surface, Surface][];
+  blocks: PartSurface[][];
   sheets: {
     centre: number[];
     u: number[];
@@ -57,14 +78,7 @@ export interface Look {
     surface: Surface;
     ambient: [number, number, number];
   }[];
-  lights: {
-    centre: number[];
-    u: number[];
-    v: number[];
-    normal: number[];
-    radiance: number[];
-    area: number;
-  }[];
+  lights: Lamp[];
   environment: { preset: string; strength: number; turn: number };
 }
 export interface Note {

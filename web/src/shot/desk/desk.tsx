@@ -4,10 +4,10 @@ import { stepTitle } from '../recipe/steps';
 import type { Step } from '../store';
 import { Arrange } from './arrange';
 import { useFamilies } from './families';
-import { fieldsOf } from './fields';
+import { fieldsOf, PARTS } from './fields';
 import { Letters } from './letters';
 import { LightKits, PointLight } from './lights';
-import { MaterialChoice, useTextureControls } from './materials';
+import { MaterialChoice, PartMaterials, useTextureControls } from './materials';
 import { PathBoard } from './path';
 import { Patterns } from './patterns';
 import { SectionBoard } from './section';
@@ -42,6 +42,7 @@ export function Desk() {
   if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');
   if (step.kind === 'lights') groups.push('Kits');
   const group = groups.includes(wanted) ? wanted : (groups[0] as string);
+  const part = PARTS.find(([, title]) => title === group)?.[0];
   const drawn =
     step.kind === 'block' && group === 'Baseline' && step.baseline?.kind === 'path' && !step.baseline.emblem
       ? step
@@ -103,8 +104,11 @@ export function Desk() {
             {step.kind === 'lights' && group !== 'Kits' && (
               <PointLight step={step} index={index} light={groups.indexOf(group)} />
             )}
-            {step.kind === 'material' && (group === 'Face' || group === 'Edge') && (
-              <MaterialChoice step={step} index={index} side={group === 'Face' ? 'face' : 'edge'} />
+            {step.kind === 'material' && part && (
+              <>
+                <PartMaterials step={step} index={index} side={part} />
+                <MaterialChoice step={step} index={index} side={part} />
+              </>
             )}
             {fields
               .filter((field) => (field.group ?? '') === group)
@@ -134,7 +138,7 @@ function aboutStep(step: Step): string {
     case 'form':
       return 'weight, counters and wall come first, then depth, then the edges';
     case 'material':
-      return 'face covers the rear too; edge covers bevel and return';
+      return 'face: and the rear; edge: bevels and return';
     case 'lights':
       return 'size softens, power stays';
     case 'stage':

@@ -97,7 +97,63 @@ const material = (path: string): FieldSpec[] => [
   number(`${path}/sheen`, 'Sheen', { min: 0, max: 1 }),
   number(`${path}/glow`, 'Glow', { step: 0.05, min: 0, max: 1000 }),
   { path: `${path}/glow_colour`, label: 'Colour of the glow', kind: 'colour' },
+  number(`${path}/brushed`, 'Brushed', { min: 0, max: 1 }),
+  number(`${path}/brush_turn`, 'Brushed along', { unit: '°', step: 1, decimals: 1 }),
+  number(`${path}/transmission`, 'Glass', { min: 0, max: 1 }),
+  number(`${path}/tint_depth`, 'Coloured after', { unit: 'm', step: 0.01, min: 0.001, max: 100 }),
+  { path: `${path}/thin`, label: 'Thin like a sheet', kind: 'switch' },
+  number(`${path}/opacity`, 'Opacity', { min: 0, max: 1 }),
 ];
+
+/** The parts of a letter that may have a material, and how their tabs are called. */
+export const PARTS = [
+  ['face', 'Face'],
+  ['edge', 'Edge'],
+  ['bevel', 'Bevel'],
+  ['rear_bevel', 'Rear bevel'],
+  ['rear', 'Rear'],
+] as const;
+export type PartName = (typeof PARTS)[number][0];
+
+type Light = Schemas['Light'];
+
+function lightFields(light: Light, k: number): FieldSpec[] {
+  const at = `/lights/${k}`;
+  const shape = light.shape ?? 'rectangle';
+  const any = isKeyed(shape);
+  const sun = shape === 'sun';
+  return [
+    choice(`${at}/shape`, 'Shape', 'rectangle', 'disc', 'tube', 'ball', 'sun'),
+    number(`${at}/power`, 'Power', { unit: 'W', step: 10, decimals: 0, min: 0, max: 1e6 }),
+    number(`${at}/stops`, 'Stops', { step: 0.05, min: -20, max: 20 }),
+    { path: `${at}/colour`, label: 'Colour', kind: 'colour' },
+    number(`${at}/white`, 'Colour temperature', {
+      unit: 'K',
+      step: 50,
+      decimals: 0,
+      min: 1000,
+      max: 15_000,
+    }),
+    ...(any || sun ? [number(`${at}/angle`, 'Width in the sky', { unit: '°', min: 0.05, max: 60 })] : []),
+    ...(any || !sun ? [number(`${at}/width`, 'Width', { unit: 'm', step: 0.05, min: 0.01, max: 100 })] : []),
+    ...(any || (!sun && shape !== 'ball')
+      ? [number(`${at}/height`, 'Height', { unit: 'm', step: 0.05, min: 0.01, max: 100 })]
+      : []),
+    vector(`${at}/place`, 'Place', { unit: 'm', step: 0.05 }),
+    vector(`${at}/aim`, 'Aim', { unit: 'm', step: 0.05 }),
+    ...(any || !sun
+      ? [
+          number(`${at}/spot`, 'Cone', { unit: '°, 0: none', step: 1, decimals: 1, min: 0, max: 179 }),
+          number(`${at}/soft`, 'Soft edge of the cone', { min: 0, max: 1 }),
+          number(`${at}/limit`, 'Reaches', { unit: 'm, 0: all', step: 0.1, min: 0, max: 1000 }),
+        ]
+      : []),
+    { path: `${at}/shadow`, label: 'Shadows', kind: 'switch' },
+    { path: `${at}/on_faces`, label: 'Lights faces', kind: 'switch' },
+    { path: `${at}/on_edges`, label: 'Lights edges', kind: 'switch' },
+    { path: `${at}/on_stage`, label: 'Lights the stage', kind: 'switch' },
+  ];
+}
 
 /** A texture's values; `names` says what they mean for its pattern, and the main ones come first. */
 function textureFields(path: string, pattern: unknown, names: Record<string, string>): FieldSpec[] {
@@ -381,15 +437,16 @@ export function fieldsOf(
         { path: '/reach/ease', label: 'Ease', kind: 'ease' },
       ];
     case 'material':
-      return (['face', 'edge'] as const).flatMap((side) => {
-        const title = side === 'face' ? 'Face' : 'Edge';
-        const pattern = step[side]?.texture?.pattern ?? 'plain';
-        const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};
-        return [
-          ...grouped(title, material(`/${side}`)),
-          ...grouped(`${title} texture`, textureFields(`/${side}/texture`, pattern, names)),
-        ];
-      });
+      return PARTS.filter(([part]) => part === 'face' || part === 'edge' || step[part]).flatMap(
+        ([part, title]) => {
+          const pattern = step[part]?.texture?.pattern ?? 'plain';
+          const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};
+          return [
+            ...grouped(title, material(`/${part}`)),
+            ...grouped(`${title} texture`, textureFields(`/${part}/texture`, pattern, names)),
+          ];
+        },
+      );
     case 'environment':
       return [
         choice(
@@ -415,20 +472,14 @@ export function fieldsOf(
       ];
     case 'lights':
       return (step.lights ?? []).flatMap((light, k) =>
-        grouped(lightGroup(light.name, k), [
-          vector(`/lights/${k}/place`, 'Place', { unit: 'm', step: 0.05 }),
-          vector(`/lights/${k}/aim`, 'Aim', { unit: 'm', step: 0.05 }),
-          number(`/lights/${k}/width`, 'Width', { unit: 'm', step: 0.05, min: 0.01, max: 100 }),
-          number(`/lights/${k}/height`, 'Height', { unit: 'm', step: 0.05, min: 0.01, max: 100 }),
-          number(`/lights/${k}/power`, 'Power', { unit: 'W', step: 10, decimals: 0, min: 0, max: 1e6 }),
-          { path: `/lights/${k}/colour`, label: 'Colour', kind: 'colour' } as FieldSpec,
-        ]),
+        grouped(lightGroup(light.name, k), lightFields(light, k)),
       );
     case 'stage':
       return [
         { path: '/floor', label: 'Floor', kind: 'switch' },
         { path: '/wall', label: 'Back wall', kind: 'switch' },
         number('/wall_distance', 'Wall behind by', { unit: 'm', step: 0.05, min: 0.01, max: 1000 }),
+        { path: '/catch', label: 'Only shadows are seen', kind: 'switch' },
         { path: '/floor_material/colour', label: 'Floor: colour', kind: 'colour' },
         number('/floor_material/roughness', 'Floor: roughness', { min: 0, max: 1 }),
         { path: '/wall_material/colour', label: 'Wall: colour', kind: 'colour' },

@@ -4,10 +4,11 @@ import { api, ok, type Schemas } from '../../api/client';
 import { Button, Dialog, inputLook } from '../../ui/controls';
 import { useShotStore } from '../context';
 import type { Step } from '../store';
+import { PARTS, type PartName } from './fields';
 
 type MaterialStep = Extract<Step, { kind: 'material' }>;
 type Curated = Schemas['MaterialOut'];
-type Side = 'face' | 'edge';
+type Side = PartName;
 
 function useMaterials() {
   return useQuery({
@@ -53,7 +54,7 @@ export function MaterialChoice({ step, index, side }: { step: MaterialStep; inde
       <button
         type="button"
         className={`${inputLook} flex items-center gap-2 text-left`}
-        aria-label={`Material of the ${side}: ${chosen?.name ?? 'own'}`}
+        aria-label={`Material of the ${side.replace('_', ' ')}: ${chosen?.name ?? 'own'}`}
         onClick={() => setOpen(true)}
       >
         {chosen && (
@@ -72,6 +73,40 @@ export function MaterialChoice({ step, index, side }: { step: MaterialStep; inde
   );
 }
 
+/** Which parts have a material of their own: more can get one, and give it back. */
+export function PartMaterials({ step, index, side }: { step: MaterialStep; index: number; side: Side }) {
+  const store = useShotStore();
+  const free = PARTS.filter(([part]) => part !== 'face' && part !== 'edge' && !step[part]);
+  const name = (part: string) => part.replace('_', ' ');
+  const put = (part: Side, value: unknown, label: string) =>
+    store.edit([{ op: 'replace', path: `/steps/${index}/${part}`, value }], label);
+  return (
+    <div className="col-span-4 flex flex-wrap items-center gap-1.5 text-sm">
+      {free.length > 0 && <span className="text-dim">a material of its own for:</span>}
+      {free.map(([part]) => (
+        <button
+          key={part}
+          type="button"
+          className="h-7 rounded-md border bg-raised px-2 hover:bg-moss-deep"
+          onClick={() => put(part, part === 'rear' ? step.face : step.edge, `material of the ${name(part)}`)}
+        >
+          {name(part)}
+        </button>
+      ))}
+      <span className="flex-1" />
+      {side !== 'face' && side !== 'edge' && (
+        <button
+          type="button"
+          className="text-dim text-xs underline hover:text-ink"
+          onClick={() => put(side, null, `no own material of the ${name(side)}`)}
+        >
+          like the {side === 'rear' ? 'face' : 'edge'} again
+        </button>
+      )}
+    </div>
+  );
+}
+
 function MaterialDialog({
   side,
   materials,
@@ -84,7 +119,8 @@ function MaterialDialog({
   onPut: (material: Curated, sides: Side[]) => void;
 }) {
   const [wanted, setWanted] = useState('');
-  const [both, setBoth] = useState(true);
+  const paired = side === 'face' || side === 'edge';
+  const [both, setBoth] = useState(paired);
   const groups = [...new Set(materials.map((m) => m.group))];
   const shown = materials.filter((m) =>
     `${m.name} ${m.group}`.toLowerCase().includes(wanted.trim().toLowerCase()),
@@ -105,10 +141,12 @@ function MaterialDialog({
           value={wanted}
           onChange={(e) => setWanted(e.target.value)}
         />
-        <label className="flex items-center gap-2 text-sm">
-          <input type="checkbox" checked={both} onChange={(e) => setBoth(e.target.checked)} />
-          on face and edge
-        </label>
+        {paired && (
+          <label className="flex items-center gap-2 text-sm">
+            <input type="checkbox" checked={both} onChange={(e) => setBoth(e.target.checked)} />
+            on face and edge
+          </label>
+        )}
       </div>
       <div className="max-h-[56vh] overflow-y-auto pr-1">
         {groups.map((group) => {

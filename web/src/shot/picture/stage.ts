@@ -2,7 +2,16 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { bytes } from '../../api/client';
-import { type Draft, type LetterAtRest, type Look, poseAt, type Span, type Surface, spanAt } from '../draft';
+import {
+  type Draft,
+  type Lamp,
+  type LetterAtRest,
+  type Look,
+  poseAt,
+  type Span,
+  type Surface,
+  spanAt,
+} from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
 import { toEquirect } from './equirect';
@@ -16,11 +25,10 @@ const SMALLEST_SCALE = 0.35;
 const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
 const SHADOW_MAP = 1024;
 const WALK_ANGLE = 32;
+const SUN_REACH = 12;
 
-interface Facets {
-  face: THREE.BufferGeometry;
-  edge: THREE.BufferGeometry;
-}
+/** The geometry of a solid by the part that a material covers. */
+type Facets = Map<string, THREE.BufferGeometry>;
 
 /** Draws a draft with three. It draws what the core computed and knows no rule of the job. */
 export class DraftStage {
@@ -264,8 +272,7 @@ export class DraftStage {
     this.controls.dispose();
     this.canvas.removeEventListener('webglcontextlost', this.onLost);
     for (const facets of this.built.values()) {
-      facets.face.dispose();
-      facets.edge.dispose();
+      for (const part of facets.values()) part.dispose();
     }
     this.stillTarget.dispose();
     this.movingTarget.dispose();
@@ -294,17 +301,15 @@ export class DraftStage {
         .map((letter, k) => ({ letter, k }))
         .filter(({ letter }) => letter.block === block);
       const materials = this.materials(block);
-      (['face', 'edge'] as const).forEach((facet, side) => {
-        this.title.add(this.batch(own, facet, materials[side] as THREE.Material));
-      });
+      for (const [part, material] of materials) this.title.add(this.batch(own, part, material));
     }
     this.trim(new Set(recipes));
   }
 
-  /** One draw for a facet of all letters of a block: in software a draw costs more than its triangles. */
-  private batch(own: { letter: LetterAtRest; k: number }[], facet: keyof Facets, material: THREE.Material) {
+  /** One draw for a part of all letters of a block: in software a draw costs more than its triangles. */
+  private batch(own: { letter: LetterAtRest; k: number }[], part: string, material: THREE.Material) {
     const geometries = new Map(
-      own.map(({ letter }) => [letter.recipe, (this.built.get(letter.recipe) as Facets)[facet]]),
+      own.map(({ letter }) => [letter.recipe, this.built.get(letter.recipe)?.get(part) ?? NOTHING]),
     );
     let vertices = 0;
     let indices = 0;
@@ -340,8 +345,7 @@ export class DraftStage {
     for (const [recipe, facets] of this.built) {
       if (this.built.size <= 400) break;
       if (kept.has(recipe)) continue;
-      facets.face.dispose();
-      facets.edge.dispose();
+      for (const part of facets.values()) part.dispose();
       this.built.delete(recipe);
       this.solids.delete(recipe);
     }
@@ -352,12 +356,10 @@ export class DraftStage {
     if (!made) {
       made = bytes(`/api/solids?recipe=${encodeURIComponent(recipe)}`).then(async ({ body }) => {
         const gltf = await new GLTFLoader().parseAsync(body, '');
-        const found: Record<string, THREE.BufferGeometry> = {};
+        const facets: Facets = new Map();
         gltf.scene.traverse((node) => {
-          if (node instanceof THREE.Mesh) found[(node.material as THREE.Material).name] = node.geometry;
+          if (node instanceof THREE.Mesh) facets.set((node.material as THREE.Material).name, node.geometry);
         });
-        const none = new THREE.BufferGeometry();
-        const facets = { face: found.face ?? none, edge: found.edge ?? none };
         this.built.set(recipe, facets);
         return facets;
       });
@@ -367,22 +369,22 @@ export class DraftStage {
     return made;
   }
 
-  private readonly byBlock = new Map<number, [THREE.MeshPhysicalMaterial, THREE.MeshPhysicalMaterial]>();
+  private readonly byBlock = new Map<number, Map<string, THREE.MeshPhysicalMaterial>>();
 
+  /** The materials of a block's parts, as the look at hand dresses them. */
   private materials(block: number) {
-    let pair = this.byBlock.get(block);
-    if (!pair) {
-      pair = [new THREE.MeshPhysicalMaterial(), new THREE.MeshPhysicalMaterial()];
-      this.byBlock.set(block, pair);
+    const kept = this.byBlock.get(block) ?? new Map<string, THREE.MeshPhysicalMaterial>();
+    this.byBlock.set(block, kept);
+    const look = this.look?.blocks[block] ?? [];
+    const worn = new Map<string, THREE.MeshPhysicalMaterial>();
+    for (const surface of look) {
+      const material = kept.get(surface.part) ?? new THREE.MeshPhysicalMaterial();
+      kept.set(surface.part, material);
+      dress(material, surface);
+      grow(material, surface, surface.part !== 'face' && surface.part !== 'rear', () => this.ask());
+      worn.set(surface.part, material);
     }
-    const look = this.look?.blocks[block];
-    if (look) {
-      pair.forEach((material, side) => {
-        dress(material, look[side] as Surface);
-        grow(material, look[side] as Surface, side === 1, () => this.ask());
-      });
-    }
-    return pair;
+    return worn;
   }
 
   private arrange(look: Look) {
@@ -409,29 +411,29 @@ export class DraftStage {
       this.setting.add(mesh);
     }
     this.lamps.clear();
-    look.lights.forEach((light, k) => {
-      const strongest = Math.max(...light.radiance, 1e-9);
-      const lamp = new THREE.SpotLight(
-        new THREE.Color(...(light.radiance.map((c) => c / strongest) as [number, number, number])),
-        strongest * light.area,
-      );
-      lamp.angle = 1.4;
-      lamp.penumbra = 1;
-      lamp.position.set(...(light.centre as [number, number, number]));
-      const aim = light.centre.map((c, i) => c + (light.normal[i] ?? 0)) as [number, number, number];
-      lamp.target.position.set(...aim);
-      const first = k === 0; // one shadow in the draft, the key's; the proof has them all
+    look.lights.forEach((light) => {
+      const lamp = lampOf(light);
+      const { shadow } = lamp;
+      const first = light === look.lights.find((l) => l.shadow); // one shadow in the draft; the proof has them all
       lamp.castShadow = first;
       if (first) {
-        lamp.shadow.mapSize.set(SHADOW_MAP, SHADOW_MAP);
-        lamp.shadow.focus = 0.5;
-        lamp.shadow.bias = -0.0006;
-        lamp.shadow.normalBias = 0.02;
-        lamp.shadow.radius = 5;
-        lamp.shadow.camera.near = 0.5;
-        lamp.shadow.camera.far = 60;
+        shadow.mapSize.set(SHADOW_MAP, SHADOW_MAP);
+        shadow.bias = -0.0006;
+        shadow.normalBias = 0.02;
+        shadow.radius = 5;
+        const { camera } = shadow;
+        if (camera instanceof THREE.OrthographicCamera) {
+          camera.left = camera.bottom = -SUN_REACH;
+          camera.right = camera.top = SUN_REACH;
+          camera.far = 120;
+        } else if (camera instanceof THREE.PerspectiveCamera) {
+          camera.near = 0.5;
+          camera.far = 60;
+        }
+        if (lamp instanceof THREE.SpotLight) lamp.shadow.focus = 0.5;
       }
-      this.lamps.add(lamp, lamp.target);
+      this.lamps.add(lamp);
+      if (!(lamp instanceof THREE.PointLight)) this.lamps.add(lamp.target);
     });
     const { preset, strength, turn } = look.environment;
     this.scene.environmentIntensity = strength;
@@ -572,6 +574,32 @@ function lightTarget(samples: number): THREE.WebGLRenderTarget {
   return target;
 }
 
+/** A lamp by its kind: its strength is what arrives a metre away, or for a sun everywhere. */
+function lampOf(light: Lamp): THREE.SpotLight | THREE.PointLight | THREE.DirectionalLight {
+  const strongest = Math.max(...light.radiance, 1e-9);
+  const colour = new THREE.Color(...(light.radiance.map((c) => c / strongest) as [number, number, number]));
+  const aim = light.centre.map((c, i) => c + (light.normal[i] ?? 0)) as [number, number, number];
+  if (light.kind === 'sun') {
+    const sun = new THREE.DirectionalLight(colour, strongest);
+    sun.position.set(...light.centre);
+    sun.target.position.set(...aim);
+    return sun;
+  }
+  if (light.kind === 'around' && !light.spot) {
+    const ball = new THREE.PointLight(colour, (strongest * light.area) / 4, light.limit);
+    ball.position.set(...light.centre);
+    return ball;
+  }
+  const shown = light.kind === 'around' ? light.area / 4 : light.area;
+  const lamp = new THREE.SpotLight(colour, strongest * shown, light.limit);
+  lamp.angle = light.spot || 1.4;
+  lamp.penumbra = light.spot ? light.soft : 1;
+  lamp.position.set(...light.centre);
+  lamp.target.position.set(...aim);
+  return lamp;
+}
+
+const NOTHING = new THREE.BufferGeometry();
 const TINT = new THREE.Color();
 const PLANE = new THREE.PlaneGeometry(2, 2);
 
@@ -586,5 +614,17 @@ function dress(material: THREE.MeshPhysicalMaterial, surface: Surface): THREE.Me
   material.sheenColor.setRGB(1, 1, 1);
   material.sheenRoughness = 0.6;
   material.emissive.setRGB(...surface.glow, THREE.LinearSRGBColorSpace);
+  material.transmission = surface.transmission;
+  material.thickness = surface.thin ? 0 : 0.2;
+  material.attenuationColor.setRGB(...surface.colour, THREE.LinearSRGBColorSpace);
+  material.attenuationDistance = surface.thin ? Number.POSITIVE_INFINITY : surface.tint_depth;
+  if (surface.transmission > 0 && !surface.thin) material.color.lerp(WHITE, surface.transmission);
+  material.opacity = surface.opacity;
+  if (material.transparent !== surface.opacity < 1) {
+    material.transparent = surface.opacity < 1;
+    material.needsUpdate = true;
+  }
   return material;
 }
+
+const WHITE = new THREE.Color(1, 1, 1);
