@@ -147,6 +147,7 @@ def render(
     samples: Annotated[int, typer.Option(min=1, max=4096)] = 16,
     alpha: Annotated[bool, typer.Option(help="letters only, with alpha; no movie")] = False,
     blur: Annotated[bool, typer.Option(help="motion blur")] = True,
+    layers: Annotated[bool, typer.Option(help="beside each frame an OpenEXR file with all of its layers")] = False,
     dask: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK", help="a Dask scheduler's address")] = "",
 ) -> None:
     """Render frames of a shot file to PNG, and to a movie. Frames that are there already are kept."""
@@ -166,6 +167,7 @@ def render(
         samples=samples,
         alpha=alpha,
         motion_blur=blur,
+        layers=layers,
     )
     orders.check(shot)
     out.mkdir(parents=True, exist_ok=True)
@@ -178,6 +180,8 @@ def render(
             for frame, result in crew.finished(running, 1.0):
                 if isinstance(result, Exception):
                     raise result
+                if result.layers is not None:
+                    path[frame].with_suffix(".exr").write_bytes(result.layers)
                 partial = path[frame].with_suffix(".part")
                 partial.write_bytes(result.picture)
                 partial.replace(path[frame])
@@ -192,23 +196,28 @@ def render(
 def export(
     shot_file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
     out: Annotated[Path, typer.Option("--out", help="the file to write")],
-    format: Annotated[Literal["json", "glb", "usd", "obj", "stl"], typer.Option()] = "glb",
+    format: Annotated[Literal["json", "glb", "usd", "obj", "stl", "exr"], typer.Option()] = "glb",
     frame: Annotated[float, typer.Option()] = 0,
     edge: Annotated[
         float | None,
         typer.Option(min=0.005, max=10, help="even triangles with edges of so many metres"),
     ] = None,
+    samples: Annotated[int, typer.Option(min=1, max=4096, help="for OpenEXR")] = 16,
 ) -> None:
-    """Write a shot as JSON (of the present version), or its letters at a frame as glTF, USD, OBJ or STL."""
+    """Write a shot as JSON (of the present version), its letters at a frame as glTF, USD, OBJ or STL, or a frame with
+    all of its layers as OpenEXR."""
     import json
 
     from moss_crown.core.cache import Cache
     from moss_crown.core.document.door import write_shot
-    from moss_crown.core.picture import export_model
+    from moss_crown.core.picture import FrameOrder, export_exr, export_model
 
     shot = _read(shot_file)
     if format == "json":
         out.write_text(json.dumps(write_shot(shot), indent=1, ensure_ascii=False))
+    elif format == "exr":
+        order = FrameOrder(shot.width, shot.height, samples, threads=2)
+        out.write_bytes(export_exr(shot, round(frame), order, Cache()))
     else:
         out.write_bytes(export_model(shot, frame, format, Cache(), edge))
     typer.echo(f"{out}: {out.stat().st_size:,} bytes")

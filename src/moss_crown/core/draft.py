@@ -305,6 +305,8 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "preset": sample_choice(step.preset, frame) if step else "overcast",
         "strength": sample_one(step.strength, frame) if step else 0.0,
         "turn": sample_one(step.turn, frame) if step else 0.0,
+        "behind": sample_choice(step.behind, frame) if step else "nothing",
+        "colour": list(sample_one(step.colour, frame)) if step else [0.0, 0.0, 0.0],
     }
     return {
         "blocks": [_surfaces(shot, block, frame) for block in blocks],
@@ -314,6 +316,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
                 "u": s.u.tolist(),
                 "v": s.v.tolist(),
                 "surface": _surface(surfaces[s.surface]),
+                "catches": s.catches,
                 "ambient": _ambient(s, surfaces[s.surface], surround),
             }
             for s in sheets

@@ -498,12 +498,17 @@ def fineness(letter: Letter, pose: NDArray[np.float64], camera: Camera, height: 
     return next((tolerance for tolerance in FINER if tolerance <= wanted), FINER[-1])
 
 
-def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool = True, height: int = 720) -> Scene:
-    """Everything the renderer needs for a frame `height` pixels high."""
+def scene_at(
+    shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool = True, height: int = 720, motion: bool = False
+) -> Scene:
+    """Everything the renderer needs for a frame `height` pixels high; with `motion` also where all is a frame later."""
     structure = structure_at(shot, frame)
     moments = shutter_frames(shot, structure, frame) if blur else np.array([float(frame)])
     poses = poses_at(shot, structure, moments)
     camera = camera_at(shot, moments, aspect)
+    later = poses_at(shot, structure, moments[:1] + 1) if motion else None
+    if motion:
+        camera = replace(camera, later=camera_at(shot, moments[:1] + 1, aspect).poses[0])
     surfaces: list[Surface] = []
     solids: list[Solid] = []
     place_of: dict[str, int] = {}
@@ -530,7 +535,19 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
                 solids += [built] * (place_of[key] != NOWHERE)
             if place_of[key] != NOWHERE:
                 pose = np.ascontiguousarray(poses[:, count])
-                letters.append(Placed(place_of[key], pose, by_facet, at_rest[number], letter.index))
+                prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
+                letters.append(
+                    Placed(
+                        place_of[key],
+                        pose,
+                        by_facet,
+                        at_rest[number],
+                        letter.index,
+                        None if later is None else later[0, count],
+                        f"{prefix}{letter.index:03d} {letter.text}",
+                        f"{prefix}line {letter.line + 1} word {letter.word + 1}",
+                    )
+                )
                 owners.append(shot.steps[block.step].id)
             count += 1
     sheets = sheets_at(shot, frame, surfaces)
@@ -540,6 +557,7 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
             environment(sample_choice(step.preset, frame)),
             sample_one(step.strength, frame),
             sample_one(step.turn, frame),
+            _behind(step, frame),
         )
         if step
         else Surround(environment("overcast"), 0.0, 0.0)
@@ -552,7 +570,20 @@ def scene_at(shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool =
         lights_at(shot, frame, owners, len(sheets)),
         surround,
         camera,
+        light_names(shot, frame),
     )
+
+
+def light_names(shot: Shot, frame: float) -> tuple[str, ...]:
+    """What the lamps that are on are called."""
+    on = [step for step in shot.steps if isinstance(step, LightsStep) and sample_choice(step.on, frame)]
+    return tuple(lamp.name for step in on for lamp in step.lights)
+
+
+def _behind(step: EnvironmentStep, frame: float) -> Any:
+    """What shows behind everything: a name, or a colour."""
+    behind = sample_choice(step.behind, frame)
+    return tuple(sample_one(step.colour, frame)) if behind == "colour" else behind
 
 
 def surfaces_of(shot: Shot, block: int, frame: float) -> tuple[list[Surface], tuple[int, int, int, int, int]]:
@@ -614,17 +645,21 @@ def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet,
                     np.array([0.0, 0.0, -STAGE_REACH]),
                     len(surfaces),
                     sample_choice(step.catch, frame),
+                    "floor",
                 )
             )
             surfaces.append(surface_at(step.floor_material, frame))
         if sample_choice(step.wall, frame):
+            # It stands on the floor; without one it goes on below.
+            half = STAGE_REACH / 2 if sample_choice(step.floor, frame) else STAGE_REACH
             found.append(
                 Sheet(
-                    np.array([0.0, STAGE_REACH / 2, -distance]),
+                    np.array([0.0, STAGE_REACH - half if half < STAGE_REACH else 0.0, -distance]),
                     np.array([STAGE_REACH, 0.0, 0.0]),
-                    np.array([0.0, STAGE_REACH / 2, 0.0]),
+                    np.array([0.0, half, 0.0]),
                     len(surfaces),
                     sample_choice(step.catch, frame),
+                    "wall",
                 )
             )
             surfaces.append(surface_at(step.wall_material, frame))

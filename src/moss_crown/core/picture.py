@@ -24,10 +24,12 @@ from moss_crown.core.form.solid import Solid
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Dress, Node, TitleModel
 from moss_crown.core.formats.obj import write_obj
+from moss_crown.core.formats.png import write_png
 from moss_crown.core.formats.stl import write_stl
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
-from moss_crown.core.render.renderer import Passes, RenderSettings, render
+from moss_crown.core.render.layers import Layers
+from moss_crown.core.render.renderer import Passes, Render, RenderSettings, denoised, render
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +43,7 @@ class FrameOrder:
     alpha: bool = False
     denoise: bool = True
     threads: int = 1
+    layers: bool = False
 
 
 def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> Passes:
@@ -48,6 +51,33 @@ def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> Pas
     scene = scene_at(shot, frame, order.width / order.height, cache, order.motion_blur, order.height)
     quality: Quality | None = "high" if order.denoise else None
     return render(scene, render_settings(shot, frame, order), quality)
+
+
+def render_layers(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tuple[Passes, Layers]:
+    """A frame as it is shown, and all of its layers; the first has the bits of `render_frame`."""
+    aspect = order.width / order.height
+    scene = scene_at(shot, frame, aspect, cache, order.motion_blur, order.height, motion=True)
+    with Render(scene, replace(render_settings(shot, frame, order), passes=True)) as picture:
+        picture.add(order.samples)
+        passes = picture.passes()
+        return denoised(passes, "high") if order.denoise else passes, picture.layers()
+
+
+def render_files(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tuple[bytes, bytes | None]:
+    """A frame as PNG, and with `layers` as OpenEXR too."""
+    if not order.layers:
+        return write_png(frame_pixels(render_frame(shot, frame, order, cache), frame, order.alpha)), None
+    from moss_crown.core.formats.exr import write_exr  # loads a large library, which only this needs
+
+    shown, layers = render_layers(shot, frame, order, cache)
+    return write_png(frame_pixels(shown, frame, order.alpha)), write_exr(layers, shown.beauty)
+
+
+def export_exr(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> bytes:
+    """All layers of a frame as one OpenEXR file, the denoised picture as R, G, B, A."""
+    found = render_files(shot, frame, replace(order, layers=True), cache)[1]
+    assert found is not None
+    return found
 
 
 def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:

@@ -1,4 +1,4 @@
-"""Demo shots that show looks: brass under a turning environment, timber, stone, cloth, neon at night."""
+"""Demo shots that show looks: brass under a turning environment, timber, stone, cloth, neon, glass, a low sun."""
 
 from __future__ import annotations
 
@@ -12,11 +12,14 @@ from moss_crown.core.document.shot import (
     EdgeProfile,
     EnvironmentStep,
     FormStep,
+    Light,
+    LightsStep,
     Material,
     MaterialStep,
     Offset,
     Shot,
     StageStep,
+    Texture,
     Tubes,
 )
 from moss_crown.core.document.values import Ease, Key, Keyed
@@ -28,7 +31,15 @@ CALM = Ease(leave=(0.3, 0.0), arrive=(0.25, 1.0))
 
 
 def looks() -> list[Shot]:
-    return [turning_brass(), ferry_sign(), witness_stones(), winter_wool(), lantern_row()]
+    return [
+        turning_brass(),
+        ferry_sign(),
+        witness_stones(),
+        winter_wool(),
+        lantern_row(),
+        still_water(),
+        long_shadows(),
+    ]
 
 
 def _of(face: str, edge: str | None = None) -> MaterialStep:
@@ -152,3 +163,75 @@ def lantern_row() -> Shot:
         camera=CameraStep(id="camera", fit=0.66, orbit=(7.0, 4.0), lens=46.0),
     )
     return _lit(shot, "top_light", 0.06)
+
+
+def still_water() -> Shot:
+    """Solid glass letters that settle on a pale quay, each a little later than the last."""
+    shot = changed(
+        new_shot("Still Water, glass", "STILL\nWATER", last=84),
+        block=BlockStep(
+            id="block", text="STILL\nWATER", family="league-spartan", axes={"wght": 800}, tracking=30.0, leading=1.36
+        ),
+        form=FormStep(
+            id="form", depth=0.34, front=EdgeProfile(profile="roundover", width=0.05, height=0.05, segments=8)
+        ),
+        drive=DriveStep(
+            id="arrive",
+            name="Settle",
+            offset=Offset(move=(0.0, 0.0, 1.6), turn=(0.0, 70.0, 0.0)),
+            reach=Cadence(start=2.0, delay=2.5, duration=26.0, ease=Ease(leave=(0.2, 0.6), arrive=(0.3, 1.0))),
+        ),
+        material=_of("bottle-glass"),
+        environment=EnvironmentStep(id="environment", preset="long_softbox", strength=1.6, turn=-18.0),
+        stage=StageStep(
+            id="stage",
+            wall_distance=2.4,
+            floor_material=Material(colour=(0.02, 0.028, 0.028), roughness=0.14),
+            wall_material=Material(colour=(0.16, 0.21, 0.19), roughness=0.7),
+        ),
+        camera=CameraStep(id="camera", fit=0.6, orbit=(-10.0, 4.0), lens=58.0, exposure=0.5),
+    )
+    return _lit(shot, "key_and_rim", 2.2)
+
+
+def long_shadows() -> Shot:
+    """Enamelled letters on a plaster wall, the sun low: shadows as long as the letters are high."""
+    shot = changed(
+        new_shot("Harbour Wall, long shadows", "HARBOUR\nWALL", last=72),
+        block=BlockStep(id="block", text="HARBOUR\nWALL", family="archivo-black", align="fill", leading=1.3),
+        form=FormStep(
+            id="form", depth=0.2, front=EdgeProfile(profile="chamfer", width=0.015, height=0.015, segments=1)
+        ),
+        material=_of("porcelain"),
+        environment=EnvironmentStep(id="environment", preset="low_sun", strength=0.35, turn=160.0),
+        stage=StageStep(
+            id="stage",
+            wall_distance=0.11,
+            floor=False,
+            wall_material=Material(
+                colour=(0.50, 0.23, 0.13),
+                roughness=0.85,
+                texture=Texture(
+                    pattern="paper", scale=0.8, colour=(0.45, 0.20, 0.11), roughness=0.9, tone=0.3, relief=0.3
+                ),
+            ),
+        ),
+        camera=CameraStep(id="camera", fit=0.6, orbit=(0.0, 0.0), lens=60.0),
+        lights=LightsStep(
+            id="lights",
+            name="Low sun",
+            lights=[
+                Light(
+                    name="sun",
+                    shape="sun",
+                    place=(8.0, 3.6, 3.4),
+                    aim=(0.0, 0.0, 0.0),
+                    power=1500.0,
+                    white=4300.0,
+                    angle=0.8,
+                ),
+                Light(name="sky", place=(-5.0, 6.0, 6.0), width=5.0, height=5.0, power=120.0, white=9500.0),
+            ],
+        ),
+    )
+    return shot

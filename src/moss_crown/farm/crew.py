@@ -14,8 +14,7 @@ from distributed import Client, Future, LocalCluster, get_worker, wait
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluate import Asset, bring_in
-from moss_crown.core.formats.png import write_png
-from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
+from moss_crown.core.picture import FrameOrder, render_files
 
 LOCAL_PROCESSES = 2
 WORKER_BYTES = 1024 * 1024 * 1024
@@ -27,6 +26,7 @@ class Rendered:
 
     frame: int
     picture: bytes
+    layers: bytes | None
     seconds: float
     worker: str
 
@@ -43,12 +43,12 @@ def render_take_frame(document: dict[str, Any], frame: int, order: FrameOrder, a
     for asset in assets:
         bring_in(asset)
     shot = read_shot(document)
-    pixels = frame_pixels(render_frame(shot, frame, order, _cache()), frame, order.alpha)
+    picture, layers = render_files(shot, frame, order, _cache())
     try:
         worker = str(get_worker().name)
     except ValueError:
         worker = "here"
-    return Rendered(frame, write_png(pixels), time.perf_counter() - begun, f"{worker} ({os.getpid()})")
+    return Rendered(frame, picture, layers, time.perf_counter() - begun, f"{worker} ({os.getpid()})")
 
 
 class Crew:

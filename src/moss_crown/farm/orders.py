@@ -38,7 +38,8 @@ class TakeOutside(TitleError):
 
 
 class TakeOrders(Model):
-    """A range of frames with size and quality. `alpha`: letters only, straight alpha; then no movie is made."""
+    """A range of frames with size and quality. `alpha`: letters only, straight alpha; then no movie is made. `layers`:
+    each frame also as OpenEXR with all of its passes and mattes."""
 
     first: int
     last: int
@@ -47,6 +48,7 @@ class TakeOrders(Model):
     samples: Annotated[int, Field(ge=1, le=limits.SAMPLES)] = 16
     motion_blur: bool = True
     alpha: bool = False
+    layers: bool = False
 
     def check(self, shot: Shot) -> None:
         """Raise TakeEmpty or TakeOutside when the range does not fit the shot."""
@@ -61,7 +63,9 @@ class TakeOrders(Model):
         return range(self.first, self.last + 1)
 
     def frame_order(self, threads: int = 1) -> FrameOrder:
-        return FrameOrder(self.width, self.height, self.samples, self.motion_blur, self.alpha, threads=threads)
+        return FrameOrder(
+            self.width, self.height, self.samples, self.motion_blur, self.alpha, threads=threads, layers=self.layers
+        )
 
 
 def working_order(frames: range, done: set[int]) -> list[int]:

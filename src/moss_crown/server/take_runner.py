@@ -147,7 +147,7 @@ class Runner:
 
 
 def _store(take: UUID, done: Rendered, c: psycopg.Connection[Any]) -> None:
-    takes.store_frame(c, take, done.frame, done.picture, done.seconds, done.worker)
+    takes.store_frame(c, take, done.frame, done.picture, done.layers, done.seconds, done.worker)
 
 
 def end_at_once(*_: object) -> None:

@@ -680,6 +680,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take}/frames/{frame}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Frame Layers
+         * @description A frame with all of its layers, as OpenEXR.
+         */
+        get: operations["frame_layers_api_takes__take__frames__frame__layers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take}/frames.zip": {
         parameters: {
             query?: never;
@@ -692,6 +712,26 @@ export interface paths {
          * @description Every finished frame as PNG, in one zip that is written while it is read.
          */
         get: operations["frames_zip_api_takes__take__frames_zip_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take}/layers.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Layers Zip
+         * @description Every finished frame with all of its layers as OpenEXR, in one zip.
+         */
+        get: operations["layers_zip_api_takes__take__layers_zip_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1438,7 +1478,8 @@ export interface components {
         };
         /**
          * EnvironmentStep
-         * @description What metal reflects. `turn` goes about the vertical.
+         * @description What metal reflects. `turn` goes about the vertical. Behind everything the camera sees nothing, the environment
+         *     itself, or `colour`.
          */
         EnvironmentStep: {
             /** Id */
@@ -1473,6 +1514,24 @@ export interface components {
              * @default 0
              */
             turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Behind
+             * @default nothing
+             */
+            behind: ("nothing" | "environment" | "colour") | components["schemas"]["Keyed_Literal__nothing____environment____colour___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Colour
+             * @default [
+             *       0.16,
+             *       0.2,
+             *       0.19
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /** FamilyOut */
         FamilyOut: {
@@ -2589,6 +2648,34 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyLiteral9653 */
+        Key_Literal__nothing____environment____colour___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "nothing" | "environment" | "colour";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyLiteral7740 */
         Key_Literal__open____filled___: {
             /** Frame */
@@ -3665,6 +3752,23 @@ export interface components {
         Keyed_Literal__letter____word____line____block___: {
             /** Keys */
             keys: components["schemas"]["Key_Literal__letter____word____line____block___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedLiteral9653 */
+        Keyed_Literal__nothing____environment____colour___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__nothing____environment____colour___"][];
             /**
              * Before
              * @default hold
@@ -5069,7 +5173,8 @@ export interface components {
         };
         /**
          * TakeOrders
-         * @description A range of frames with size and quality. `alpha`: letters only, straight alpha; then no movie is made.
+         * @description A range of frames with size and quality. `alpha`: letters only, straight alpha; then no movie is made. `layers`:
+         *     each frame also as OpenEXR with all of its passes and mattes.
          */
         TakeOrders: {
             /** First */
@@ -5101,6 +5206,11 @@ export interface components {
              * @default false
              */
             alpha: boolean;
+            /**
+             * Layers
+             * @default false
+             */
+            layers: boolean;
         };
         /**
          * TakeOut
@@ -6587,7 +6697,66 @@ export interface operations {
             };
         };
     };
+    frame_layers_api_takes__take__frames__frame__layers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     frames_zip_api_takes__take__frames_zip_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    layers_zip_api_takes__take__layers_zip_get: {
         parameters: {
             query?: never;
             header?: never;

@@ -76,10 +76,17 @@ export interface Look {
     u: number[];
     v: number[];
     surface: Surface;
+    catches: boolean; // only the shadows on it are seen
     ambient: [number, number, number];
   }[];
   lights: Lamp[];
-  environment: { preset: string; strength: number; turn: number };
+  environment: {
+    preset: string;
+    strength: number;
+    turn: number;
+    behind: 'nothing' | 'environment' | 'colour';
+    colour: [number, number, number];
+  };
 }
 export interface Note {
   step: string;

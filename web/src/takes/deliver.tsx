@@ -32,6 +32,7 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
     samples: 16,
     motion_blur: true,
     alpha: false,
+    layers: false,
   });
   const [wrong, setWrong] = useState('');
   const [busy, setBusy] = useState(false);
@@ -138,6 +139,15 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
               />{' '}
               letters only, with alpha
             </label>
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={orders.layers}
+                onChange={(e) => put({ layers: e.target.checked })}
+                className="accent-moss"
+              />{' '}
+              layers for compositing
+            </label>
           </div>
         </div>
         <p className="mt-3 text-dim text-sm">
@@ -145,6 +155,7 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
           {orders.alpha
             ? 'as PNG with straight alpha; the floor and wall light the letters but are not seen'
             : 'as an H.264 movie and as PNG frames'}
+          {orders.layers && '; and each frame as OpenEXR: light by lamp, depth, motion, mattes by letter'}
         </p>
         {wrong && (
           <p role="alert" className="mt-2 text-warn">

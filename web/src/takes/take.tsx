@@ -282,6 +282,14 @@ function Side({ take, shown, seconds }: { take: Take; shown: number | null; seco
         href={`/api/takes/${take.id}/frames.zip`}
         file={`take-${take.number}.zip`}
       />
+      {take.orders.layers && (
+        <FileRow
+          name="Layers, OpenEXR"
+          ready={take.done ? `${take.done} ready` : null}
+          href={`/api/takes/${take.id}/layers.zip`}
+          file={`take-${take.number}-layers.zip`}
+        />
+      )}
     </>
   );
 }

@@ -419,12 +419,15 @@ EnvironmentPreset: TypeAlias = Literal[
 
 
 class EnvironmentStep(StepBase):
-    """What metal reflects. `turn` goes about the vertical."""
+    """What metal reflects. `turn` goes about the vertical. Behind everything the camera sees nothing, the environment
+    itself, or `colour`."""
 
     kind: Literal["environment"] = "environment"
     preset: Value[EnvironmentPreset] = "two_windows"
     strength: Value[Strength] = 0.85
     turn: Value[Degrees] = 0.0
+    behind: Value[Literal["nothing", "environment", "colour"]] = "nothing"
+    colour: Value[Colour] = (0.16, 0.2, 0.19)
 
 
 class Light(Model):

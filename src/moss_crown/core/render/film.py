@@ -5,10 +5,11 @@ from __future__ import annotations
 from moss_crown.core.render.arithmetic import ONE, ZERO, inlined, luminance
 from moss_crown.core.render.lanes import BOUNCES, PIXEL, SPLIT_B, SPLIT_G, SPLIT_R
 
-BEAUTY, HITS, ALBEDO, NORMAL, DEPTH, BACKDROP, OPEN, CAUGHT = 0, 3, 4, 7, 10, 11, 14, 15
-PLAIN = 16
-"""Channels of a plain film. OPEN and CAUGHT: light on a shadow catcher if nothing stood in its way, and as it is."""
-DIFFUSE, EMISSION, UNSHADED, SHADED, POSITION, MOTION, GROUPS = 16, 19, 22, 23, 24, 27, 30
+BEAUTY, HITS, ALBEDO, NORMAL, DEPTH, BACKDROP, OPEN, CAUGHT, CATCHER = 0, 3, 4, 7, 10, 11, 14, 15, 16
+PLAIN = 20
+"""Channels of a plain film. CATCHER: samples that met a shadow catcher; OPEN and CAUGHT: light on it if nothing stood
+in its way, and as it is."""
+DIFFUSE, EMISSION, UNSHADED, SHADED, POSITION, MOTION, GROUPS = 20, 23, 26, 27, 28, 31, 34
 """Further channels of a film with passes; then three for each lamp and three for the environment."""
 SLOTS = 12
 """Different surfaces (a letter's facet, or a part of the stage) that a pixel's mattes can tell apart."""

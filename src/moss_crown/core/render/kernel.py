@@ -13,7 +13,7 @@ import numpy as np
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, kernel, u32
-from moss_crown.core.render.film import ALBEDO, CAUGHT, DEPTH, HITS, NORMAL, OPEN, SHADED, UNSHADED, add
+from moss_crown.core.render.film import ALBEDO, CATCHER, CAUGHT, DEPTH, HITS, NORMAL, OPEN, SHADED, UNSHADED, add
 from moss_crown.core.render.glass import absorb, glass_rows, meet, send, take
 from moss_crown.core.render.hits import (
     CASTS_SHADOW,
@@ -363,11 +363,12 @@ def _split(w, n):
 
 
 @kernel
-def _catch(catches, w, q, n):
+def _catch(catches, w, q, n, film):
     """Paths end on shadow catchers that the camera sees."""
     for i in range(n):
         if catches[q[ln.INSTANCE + i]]:
             w[ln.ALIVE + i] = ZERO
+            film[q[ln.PIXEL + i], CATCHER] += ONE
 
 
 @kernel
@@ -549,7 +550,7 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
         if world.glassy:
             take(w, n, _LIFT)
         if depth == 0 and world.catching:
-            _catch(world.catches, w, q, n)
+            _catch(world.catches, w, q, n, film)
 
 
 @kernel
@@ -580,7 +581,7 @@ def trace_rows(
     """
     w, q = np.zeros(ln.SIZE, np.float32), np.zeros(ln.WHOLE_SIZE, np.uint32)
     ray = ray_buffer()
-    mask = SEEN_BY_CAMERA_LETTERS if open_back else SEEN_BY_CAMERA
+    mask = SEEN_BY_CAMERA_LETTERS if open_back and not world.catching else SEEN_BY_CAMERA
     frame_key = mix(u32(u32(seed) ^ mix(u32(u32(frame_number) + u32(0x51ED270B)))))
     rows = last_row - first_row
     across = LANES // rows

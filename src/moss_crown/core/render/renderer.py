@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from moss_crown.core.render import film as channels
 from moss_crown.core.render.denoise import Quality, denoise
 from moss_crown.core.render.kernel import trace_rows
+from moss_crown.core.render.layers import Layers, layers
 from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.scene import Scene
 
@@ -53,7 +54,9 @@ class Render:
 
     def __init__(self, scene: Scene, settings: RenderSettings) -> None:
         self.settings = settings
+        self.scene = scene
         self.done = 0
+        self._surround = scene.surround
         self._grade = scene.camera.grade.astype(np.float32)
         self._world, self._rays = build_world(scene, settings.passes)
         pixels = settings.height * settings.width
@@ -101,15 +104,44 @@ class Render:
         settings = self.settings
         film = self._film[:, : channels.PLAIN] / np.float32(max(self.done, 1))
         film = film.reshape(settings.height, settings.width, -1)
-        hits = np.maximum(film[..., 3:4], np.float32(1e-12))
-        normal = film[..., 7:10]
+        hits = film[..., channels.HITS : channels.HITS + 1]
+        some = np.maximum(hits, np.float32(1e-12))
+        alpha = self._alpha(film)
+        light = film[..., :3]
+        if not settings.open_back:
+            light = light + self._behind(film, alpha)
         return Passes(
-            beauty=np.ascontiguousarray(film[..., :3] @ self._grade.T),
-            alpha=np.minimum(film[..., 3:4], np.float32(1)),
-            albedo=np.ascontiguousarray(film[..., 4:7]),
-            normal=np.ascontiguousarray(normal),
-            depth=np.where(film[..., 3:4] > 0, film[..., 10:11] / hits, np.float32(0)),
+            beauty=np.ascontiguousarray(light @ self._grade.T),
+            alpha=alpha,
+            albedo=np.ascontiguousarray(film[..., channels.ALBEDO : channels.ALBEDO + 3]),
+            normal=np.ascontiguousarray(film[..., channels.NORMAL : channels.NORMAL + 3]),
+            depth=np.where(hits > 0, film[..., channels.DEPTH : channels.DEPTH + 1] / some, np.float32(0)),
         )
+
+    def _alpha(self, film: F32) -> F32:
+        """Coverage; where only shadows are caught, how much of the light they take away."""
+        hits, caught = film[..., channels.HITS], film[..., channels.CATCHER]
+        bright = np.maximum(film[..., channels.OPEN], np.float32(1e-12))
+        shadow = np.clip(1 - film[..., channels.CAUGHT] / bright, 0, 1)
+        alpha: F32 = np.minimum(hits - caught + caught * shadow, np.float32(1))[..., None].astype(np.float32)
+        return alpha
+
+    def _behind(self, film: F32, alpha: F32) -> F32:
+        """What shows where nothing, or a caught shadow alone, is in front of it."""
+        behind = self._surround.behind
+        if behind == "nothing":
+            return np.zeros_like(film[..., :3])
+        if behind == "environment":
+            # Rays that met a catcher saw none of it: theirs is taken from the rays about them.
+            met = np.maximum(1 - film[..., channels.HITS], np.float32(1e-6))[..., None]
+            seen = film[..., channels.BACKDROP : channels.BACKDROP + 3]
+            found: F32 = np.where(met > 0.02, seen / met, 0) * (1 - alpha)
+            return found.astype(np.float32)
+        return ((1 - alpha) * np.array(behind, np.float32)).astype(np.float32)
+
+    def layers(self) -> Layers:
+        """Every pass of a render with passes, exposed and premultiplied."""
+        return layers(self.scene, self._film, self._mattes, self._counts, self.settings, self.done, self._alpha)
 
     def close(self) -> None:
         self._rays.close()

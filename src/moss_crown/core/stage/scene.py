@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -83,15 +84,18 @@ class Sheet:
     v: NDArray[np.float64]
     surface: int
     catches: bool = False
+    name: str = "stage"
 
 
 @dataclass(frozen=True)
 class Surround:
-    """The environment picture with its strength and turn (degrees about the vertical), and what shows behind all."""
+    """The environment picture with its strength and turn (degrees about the vertical), and what shows behind all:
+    nothing (black), the environment itself, or a colour, scene-linear."""
 
     picture: Picture
     strength: float
     turn: float
+    behind: Literal["nothing", "environment"] | tuple[float, float, float] = "nothing"
 
 
 @dataclass(frozen=True)
@@ -117,7 +121,8 @@ class Placed:
     """A letter in the scene: which solid, its poses at even times over the shutter (t, 4, 4), surfaces by facet.
 
     `rest` (4, 4) takes it to the title at rest, where textures run through; `number` tells letters apart where they
-    begin afresh. `later` (4, 4) is its pose one frame on.
+    begin afresh. `later` (4, 4) is its pose one frame on. `name`
+    and `word` tell it, and the word that it is part of, apart in mattes.
     """
 
     solid: int
@@ -126,6 +131,8 @@ class Placed:
     rest: NDArray[np.float64] = field(default_factory=lambda: np.eye(4))
     number: int = 0
     later: NDArray[np.float64] | None = None
+    name: str = ""
+    word: str = ""
 
 
 @dataclass(frozen=True)
@@ -137,3 +144,4 @@ class Scene:
     lights: tuple[Light, ...]
     surround: Surround
     camera: Camera
+    light_names: tuple[str, ...] = ()

@@ -105,18 +105,31 @@ def recent_gaps(connection: Connection[Any], id: UUID) -> list[float]:
     return [newer[0] - older[0] for newer, older in pairwise(rows)]
 
 
-def store_frame(connection: Connection[Any], id: UUID, frame: int, picture: bytes, seconds: float, worker: str) -> None:
+def store_frame(
+    connection: Connection[Any],
+    id: UUID,
+    frame: int,
+    picture: bytes,
+    layers: bytes | None,
+    seconds: float,
+    worker: str,
+) -> None:
     """A finished frame. Storing it twice is no harm: both have the same bits."""
     connection.execute(
-        """insert into take_frame (take_id, frame, picture, seconds, worker) values (%s, %s, %s, %s, %s)
+        """insert into take_frame (take_id, frame, picture, layers, seconds, worker) values (%s, %s, %s, %s, %s, %s)
            on conflict do nothing""",
-        [id, frame, picture, seconds, worker],
+        [id, frame, picture, layers, seconds, worker],
     )
 
 
 def load_frame(connection: Connection[Any], id: UUID, frame: int) -> bytes | None:
     row = connection.execute("select picture from take_frame where take_id = %s and frame = %s", [id, frame]).fetchone()
     return bytes(row[0]) if row else None
+
+
+def load_layers(connection: Connection[Any], id: UUID, frame: int) -> bytes | None:
+    row = connection.execute("select layers from take_frame where take_id = %s and frame = %s", [id, frame]).fetchone()
+    return bytes(row[0]) if row and row[0] is not None else None
 
 
 def each_frame(connection: Connection[Any], id: UUID) -> Iterator[tuple[int, bytes]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import statistics
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import IO, Any, cast
 from uuid import UUID
@@ -117,20 +117,48 @@ def movie(take: UUID, request: Request, here: Context = Depends(context)) -> Res
     return Response(data, media_type="video/mp4", headers=headers)
 
 
+@router.get("/takes/{take}/frames/{frame}/layers", response_class=Response)
+def frame_layers(take: UUID, frame: int, here: Context = Depends(context)) -> Response:
+    """A frame with all of its layers, as OpenEXR."""
+    layers = here.database.call(lambda c: takes.load_layers(c, take, frame))
+    if layers is None:
+        raise FileMissing(f"layers of frame {frame}")
+    return Response(
+        layers,
+        media_type="image/x-exr",
+        headers={
+            "cache-control": "public, max-age=31536000, immutable",
+            "content-disposition": f'attachment; filename="frame.{frame:05d}.exr"',
+        },
+    )
+
+
 @router.get("/takes/{take}/frames.zip", response_class=StreamingResponse)
 def frames_zip(take: UUID, here: Context = Depends(context)) -> StreamingResponse:
     """Every finished frame as PNG, in one zip that is written while it is read."""
+    return _zipped(take, here, takes.load_frame, "png")
+
+
+@router.get("/takes/{take}/layers.zip", response_class=StreamingResponse)
+def layers_zip(take: UUID, here: Context = Depends(context)) -> StreamingResponse:
+    """Every finished frame with all of its layers as OpenEXR, in one zip."""
+    return _zipped(take, here, takes.load_layers, "exr", "-layers")
+
+
+def _zipped(
+    take: UUID, here: Context, load: Callable[[Any, UUID, int], bytes | None], ending: str, of: str = ""
+) -> StreamingResponse:
     row = here.database.call(lambda c: takes.load_take(c, take))
-    name = f"take-{row.number}"
+    name = f"take-{row.number}{of}"
 
     def stream() -> Iterator[bytes]:
         out = _Sink()
         with zipfile.ZipFile(cast(IO[bytes], out), "w", zipfile.ZIP_STORED) as archive:
             for frame in row.take_orders.frames:
-                picture = here.database.call(partial(_frame, take, frame))
-                if picture is None:
+                data = here.database.call(partial(_loaded, load, take, frame))
+                if data is None:
                     continue
-                archive.writestr(f"{name}/{name}.{frame:05d}.png", picture)
+                archive.writestr(f"{name}/{name}.{frame:05d}.{ending}", data)
                 yield out.drained()
         yield out.drained()
 
@@ -139,8 +167,8 @@ def frames_zip(take: UUID, here: Context = Depends(context)) -> StreamingRespons
     )
 
 
-def _frame(take: UUID, frame: int, c: Any) -> bytes | None:
-    return takes.load_frame(c, take, frame)
+def _loaded(load: Callable[[Any, UUID, int], bytes | None], take: UUID, frame: int, c: Any) -> bytes | None:
+    return load(c, take, frame)
 
 
 class _Sink:

@@ -469,6 +469,16 @@ export function fieldsOf(
         ),
         number('/strength', 'Strength', { step: 0.02, min: 0, max: 100 }),
         number('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
+        choice(
+          '/behind',
+          'Behind everything',
+          ['nothing', 'nothing'],
+          ['environment', 'the environment'],
+          ['colour', 'a colour'],
+        ),
+        ...(step.behind === 'nothing' || step.behind === 'environment'
+          ? []
+          : [{ path: '/colour', label: 'Colour behind', kind: 'colour' } as FieldSpec]),
       ];
     case 'lights':
       return (step.lights ?? []).flatMap((light, k) =>

@@ -398,17 +398,16 @@ export class DraftStage {
     for (const sheet of look.sheets) {
       const u = new THREE.Vector3(...(sheet.u as [number, number, number]));
       const v = new THREE.Vector3(...(sheet.v as [number, number, number]));
+      if (sheet.catches) {
+        this.setting.add(sheetMesh(new THREE.ShadowMaterial({ opacity: 0.75 }), u, v, sheet.centre));
+        continue;
+      }
       // Flat and rough enough: what it sends back of the environment is one colour, which the core computed.
       const material = new THREE.MeshLambertMaterial();
       material.color.setRGB(...sheet.surface.colour, THREE.LinearSRGBColorSpace);
       material.emissive.setRGB(...sheet.ambient, THREE.LinearSRGBColorSpace);
       grow(material, sheet.surface, false, () => this.ask());
-      const mesh = new THREE.Mesh(PLANE, material);
-      mesh.matrixAutoUpdate = false;
-      mesh.matrix.makeBasis(u, v, u.clone().cross(v).normalize());
-      mesh.matrix.setPosition(...(sheet.centre as [number, number, number]));
-      mesh.receiveShadow = true;
-      this.setting.add(mesh);
+      this.setting.add(sheetMesh(material, u, v, sheet.centre));
     }
     this.lamps.clear();
     look.lights.forEach((light) => {
@@ -435,12 +434,21 @@ export class DraftStage {
       this.lamps.add(lamp);
       if (!(lamp instanceof THREE.PointLight)) this.lamps.add(lamp.target);
     });
-    const { preset, strength, turn } = look.environment;
+    const { preset, strength, turn, behind, colour } = look.environment;
+    this.scene.background =
+      behind === 'colour'
+        ? new THREE.Color().setRGB(...colour, THREE.LinearSRGBColorSpace)
+        : behind === 'environment'
+          ? this.scene.environment
+          : null;
+    this.scene.backgroundIntensity = strength;
+    this.scene.backgroundRotation.set(0, (-turn * Math.PI) / 180, 0);
     this.scene.environmentIntensity = strength;
     this.scene.environmentRotation.set(0, (-turn * Math.PI) / 180, 0);
     void this.environment(preset).then((texture) => {
       if (this.look?.environment.preset !== preset || this.scene.environment === texture) return;
       this.scene.environment = texture;
+      if (this.look.environment.behind === 'environment') this.scene.background = texture;
       this.ask();
     });
   }
@@ -597,6 +605,16 @@ function lampOf(light: Lamp): THREE.SpotLight | THREE.PointLight | THREE.Directi
   lamp.position.set(...light.centre);
   lamp.target.position.set(...aim);
   return lamp;
+}
+
+/** A sheet of the stage, spanned by two half edges. */
+function sheetMesh(material: THREE.Material, u: THREE.Vector3, v: THREE.Vector3, centre: number[]) {
+  const mesh = new THREE.Mesh(PLANE, material);
+  mesh.matrixAutoUpdate = false;
+  mesh.matrix.makeBasis(u, v, u.clone().cross(v).normalize());
+  mesh.matrix.setPosition(...(centre as [number, number, number]));
+  mesh.receiveShadow = true;
+  return mesh;
 }
 
 const NOTHING = new THREE.BufferGeometry();

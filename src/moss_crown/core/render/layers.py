@@ -1,0 +1,127 @@
+"""The passes of a render as named layers, and its mattes.
+
+Light is split in two ways, each of which adds up to the beauty: by what it met first (diffuse, specular, and the glow
+seen itself), and by the lamp that it came from.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.form.solid import FACETS
+from moss_crown.core.render import film as channels
+from moss_crown.core.stage.scene import Scene
+
+F32 = NDArray[np.float32]
+Names = dict[str, str]
+
+
+@dataclass(frozen=True)
+class Mattes:
+    """Which of several names cover a pixel, the largest share first: indices (h, w, k), -1 for none; and shares."""
+
+    names: tuple[str, ...]
+    index: NDArray[np.int64]
+    share: F32
+
+
+@dataclass(frozen=True)
+class Layers:
+    """Pictures (h, w, k) float32 by name: colours with 3 channels, places and normals with 3, others with 1 or 2."""
+
+    pictures: dict[str, F32]
+    mattes: dict[str, Mattes] = field(default_factory=dict)
+
+
+def layers(
+    scene: Scene,
+    film: F32,
+    mattes: NDArray[np.uint32],
+    counts: F32,
+    settings: object,
+    done: int,
+    alpha_of: Callable[[F32], F32],
+) -> Layers:
+    """The layers of a film of `done` samples; its lamps are named by the scene."""
+    width, height = settings.width, settings.height  # type: ignore[attr-defined]
+    values = (film / np.float32(max(done, 1))).reshape(height, width, -1)
+    grade = scene.camera.grade.astype(np.float32)
+
+    def at(place: int, count: int = 3) -> F32:
+        return np.ascontiguousarray(values[..., place : place + count])
+
+    def light(place: int) -> F32:
+        return np.ascontiguousarray(at(place) @ grade.T)
+
+    hits = np.maximum(at(channels.HITS, 1), np.float32(1e-12))
+    covered = at(channels.HITS, 1) > 0
+    beauty, diffuse, glow = light(channels.BEAUTY), light(channels.DIFFUSE), light(channels.EMISSION)
+    open_, shaded = at(channels.UNSHADED, 1), at(channels.SHADED, 1)
+    found: dict[str, F32] = {
+        "beauty": beauty,
+        "alpha": alpha_of(values),
+        "diffuse": diffuse,
+        "specular": beauty - diffuse - glow,
+        "emission": glow,
+    }
+    for k, name in enumerate(light_names(scene, (values.shape[-1] - channels.GROUPS) // 3)):
+        found[f"light_{name}"] = light(channels.GROUPS + 3 * k)
+    more = {
+        "shadow": np.where(open_ > 0, 1 - shaded / np.maximum(open_, np.float32(1e-12)), np.float32(0)),
+        "albedo": at(channels.ALBEDO),
+        "normal": at(channels.NORMAL) / hits * covered,
+        "position": at(channels.POSITION) / hits * covered,
+        "depth": np.where(covered, at(channels.DEPTH, 1) / hits, np.float32(0)),
+        "motion": at(channels.MOTION, 2) / hits * covered * np.array([width / 2, height / 2], np.float32),
+    }
+    found |= {name: np.asarray(picture, np.float32) for name, picture in more.items()}
+    seen = mattes.reshape(height, width, -1).astype(np.int64)
+    share = counts.reshape(height, width, -1) / np.float32(max(done, 1))
+    return Layers(found, {kind: _matte(seen, share, names) for kind, names in matte_names(scene).items()})
+
+
+def light_names(scene: Scene, count: int) -> list[str]:
+    """A name for each light of a film, unlike every other: the lamps', the glow's, the environment's."""
+    names = [*scene.light_names] or [f"lamp_{k + 1}" for k in range(len(scene.lights))]
+    names += ["glow"] * (count - len(scene.lights) - 1) + ["environment"]
+    found: list[str] = []
+    for name in names:
+        plain = "".join(c if c.isascii() and c.isalnum() else "_" for c in name) or "lamp"
+        number = sum(other == plain or other.startswith(f"{plain}_") for other in found)
+        found.append(plain if plain not in found else f"{plain}_{number + 1}")
+    return found
+
+
+def matte_names(scene: Scene) -> dict[str, list[str]]:
+    """For each kind of matte, what the name of an instance's facet is, by instance times five and facet."""
+    letters = [(letter.name or f"letter {k + 1}", letter.word or "title") for k, letter in enumerate(scene.letters)]
+    stage = [sheet.name for sheet in scene.sheets]
+    whole = [name for name, _ in letters for _ in FACETS]
+    words = [word for _, word in letters for _ in FACETS]
+    facets = [facet for _ in letters for facet in FACETS]
+    behind = [name for name in stage for _ in FACETS]
+    return {"letter": whole + behind, "word": words + behind, "facet": facets + behind}
+
+
+def _matte(seen: NDArray[np.int64], share: F32, names: list[str]) -> Mattes:
+    """Shares of the same name added up, the largest first."""
+    known = sorted(set(names))
+    table = np.array([known.index(name) for name in names], np.int64)
+    index = np.where(share > 0, table[np.minimum(seen, len(names) - 1)] if names else 0, -1)
+    merged = np.zeros_like(share)
+    kept = np.full_like(index, -1)
+    for k in range(index.shape[-1]):
+        same = kept == index[..., k : k + 1]
+        same[..., 1:] &= ~np.maximum.accumulate(same, -1)[..., :-1]
+        new = ~same.any(-1) & (index[..., k] >= 0)
+        free = kept == -1
+        free[..., 1:] &= ~np.maximum.accumulate(free, -1)[..., :-1]
+        place = np.where(new[..., None], free, same & (index[..., k : k + 1] >= 0))
+        kept = np.where(place, index[..., k : k + 1], kept)
+        merged = merged + place * share[..., k : k + 1]
+    order = np.argsort(-merged, -1, kind="stable")
+    return Mattes(tuple(known), np.take_along_axis(kept, order, -1), np.take_along_axis(merged, order, -1))
