@@ -2,8 +2,10 @@
 text along a path."""
 
 import re
+import zipfile
 
 import numpy as np
+import OpenEXR
 from screens import new_shot, picture, saved, step
 
 from cluster import wait_for
@@ -142,3 +144,92 @@ def test_text_runs_along_a_path_whose_points_are_dragged(quiet, server):
     point.press("Delete")
     saved(quiet)
     assert len(step(server, shot, "block")["baseline"]["points"]) == 3
+
+
+def put(page, role, name, value):
+    field = page.get_by_role(role, name=name, exact=True).first
+    field.fill(str(value))
+    field.press("Enter")
+    field.blur()
+    saved(page)
+
+
+def test_the_bevel_gets_a_material_of_its_own_and_gives_it_back(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    plain = settled(quiet)
+    open_step(quiet, "Harbour brass")
+    quiet.get_by_role("button", name="bevel", exact=True).click()
+    quiet.get_by_role("tab", name="Bevel", exact=True).click()
+    quiet.get_by_role("button", name=re.compile("^Material of the bevel")).click()
+    dialog = quiet.get_by_role("dialog", name="Material")
+    assert dialog.get_by_role("checkbox").count() == 0, "it is for the bevel alone"
+    dialog.get_by_role("button", name="Mirror chrome").click()
+    saved(quiet)
+    worn = step(server, shot, "material")
+    assert worn["bevel"] == MATERIALS["mirror-chrome"].material.model_dump(mode="json")
+    assert worn["rear"] is None
+    wait_for(lambda: np.abs(settled(quiet) - plain).mean() > 0.05)
+    quiet.get_by_role("button", name="like the edge again").click()
+    saved(quiet)
+    assert step(server, shot, "material")["bevel"] is None
+    assert quiet.get_by_role("tab", name="Bevel", exact=True).count() == 0
+
+
+def test_a_lamp_becomes_a_sun_and_glass_lets_it_through(quiet, server):
+    shot = new_shot(quiet, server, "TI")
+    plain = settled(quiet)
+    open_step(quiet, "Key and fill")
+    quiet.get_by_role("combobox", name="Shape").select_option("sun")
+    saved(quiet)
+    assert step(server, shot, "lights")["lights"][0]["shape"] == "sun"
+    assert quiet.get_by_role("spinbutton", name="Width in the sky").count() == 1
+    assert quiet.get_by_role("spinbutton", name="Cone").count() == 0, "a sun has no cone"
+    put(quiet, "spinbutton", "Stops", 1)
+    assert step(server, shot, "lights")["lights"][0]["stops"] == 1
+    sunny = settled(quiet)
+    assert np.abs(sunny - plain).mean() > 1
+    open_step(quiet, "Harbour brass")
+    choose_material(quiet, "Bottle glass")
+    saved(quiet)
+    assert step(server, shot, "material")["face"]["transmission"] == 1
+    assert np.abs(settled(quiet) - sunny).mean() > 0.3
+
+
+def test_what_shows_behind_and_stage_that_only_takes_shadows(quiet, server):
+    shot = new_shot(quiet, server, "TI")
+    open_step(quiet, "Environment")
+    quiet.get_by_role("combobox", name="Behind everything").select_option("colour")
+    saved(quiet)
+    open_step(quiet, "Floor and wall")
+    quiet.get_by_role("switch", name="Only shadows are seen").click()
+    saved(quiet)
+    assert step(server, shot, "stage")["catch"] is True
+    corner = settled(quiet)[5:25, 5:25].mean((0, 1))
+    # 0.16, 0.2, 0.19 of light: bluish green, and no black.
+    assert corner.min() > 40
+    assert corner[1] > corner[0]
+
+
+def test_layers_are_delivered_and_read_back(quiet, server, tmp_path):
+    new_shot(quiet, server, "TI")
+    quiet.get_by_role("button", name="Deliver").click()
+    dialog = quiet.get_by_role("dialog")
+    for name, value in (("First frame", 70), ("Last frame", 70), ("Width, pixels", 96), ("Height, pixels", 54)):
+        dialog.get_by_label(name).fill(str(value))
+    dialog.get_by_label("Samples a pixel").fill("2")
+    dialog.get_by_role("checkbox", name="layers for compositing").check()
+    dialog.get_by_role("button", name="Render the take").click()
+    link = quiet.get_by_role("link", name=re.compile("Layers, OpenEXR"))
+    link.wait_for(timeout=120_000)
+    with quiet.expect_download() as download:
+        link.click()
+    path = tmp_path / "layers.zip"
+    download.value.save_as(path)
+    with zipfile.ZipFile(path) as archive:
+        (name,) = archive.namelist()
+        assert name.endswith(".00070.exr")
+        archive.extract(name, tmp_path)
+    channels = OpenEXR.File(str(tmp_path / name), separate_channels=True).channels()
+    assert channels["R"].pixels.shape == (54, 96)
+    assert {"light_key.R", "light_environment.G", "motion.X", "CryptoLetter00.R", "Z"} <= set(channels)
+    assert channels["A"].pixels.max() == 1
