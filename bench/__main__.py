@@ -1,11 +1,11 @@
-"""./crown bench [letters] [poses] [frame] [running] [solids] [hostile]; solids:4 takes every fourth glyph."""
+"""./crown bench [letters] [poses] [frame] [running] [solids] [hostile] [peer]; solids:4 takes every fourth glyph."""
 
 from __future__ import annotations
 
 import sys
 from collections.abc import Callable
 
-from bench import frame, hostile, letters, poses, running, solids
+from bench import frame, hostile, letters, peer, poses, running, solids
 
 ALL: dict[str, Callable[..., None]] = {
     "letters": letters.main,
@@ -14,8 +14,9 @@ ALL: dict[str, Callable[..., None]] = {
     "running": running.main,
     "solids": solids.main,
     "hostile": hostile.main,
+    "peer": peer.main,
 }
-LONG = ("solids", "hostile")
+LONG = ("solids", "hostile", "peer")
 """These take many minutes and run only when they are named."""
 
 

@@ -28,9 +28,9 @@ FLAGS = [
 ]
 FRAMES = {
     "Kestrel Tide, main title": ("frame-kestrel-tide", 30),
-    "Salt Roads": ("frame-salt-roads", 84),
+    "Harbour Wall, long shadows": ("frame-long-shadows", 72),
     "The Last Ferry, sign": ("frame-timber", 70),
-    "Episode three, card": ("frame-episode", 70),
+    "Still Water, glass": ("frame-glass", 84),
     "Lantern Row, neon": ("frame-neon", 70),
 }
 
@@ -86,9 +86,16 @@ def main(url: str) -> None:
         kept(page, "materials")
         page.keyboard.press("Escape")
         page.locator("header").click(position={"x": 640, "y": 8})
-        page.keyboard.press("2")
-        page.wait_for_timeout(3000)
-        kept(page, "walk")
+        page.keyboard.press("k")
+        page.get_by_role("dialog").get_by_role("button", name="Porcelain", exact=True).click()
+        page.get_by_role("dialog").get_by_role("button", name="Gold in the dark", exact=True).click()
+        page.wait_for_function(
+            "[...document.querySelectorAll('[role=dialog] img')].slice(0, 14).every(i => i.complete && i.naturalWidth)",
+            timeout=120_000,
+        )
+        page.wait_for_timeout(4000)
+        kept(page, "looks")
+        page.keyboard.press("Escape")
         page.keyboard.press("d")
         page.wait_for_timeout(500)
         kept(page, "deliver")

@@ -233,3 +233,53 @@ def test_layers_are_delivered_and_read_back(quiet, server, tmp_path):
     assert channels["R"].pixels.shape == (54, 96)
     assert {"light_key.R", "light_environment.G", "motion.X", "CryptoLetter00.R", "Z"} <= set(channels)
     assert channels["A"].pixels.max() == 1
+
+
+def test_a_look_is_kept_another_put_on_and_the_first_again_after_a_new_text(quiet, server, tmp_path):
+    shot = new_shot(quiet, server, "TI")
+    first = step(server, shot, "material")
+    quiet.get_by_role("button", name="Looks", exact=True).click()
+    dialog = quiet.get_by_role("dialog", name="Looks")
+    dialog.get_by_role("textbox", name="Name of the look").fill("Quay at noon")
+    dialog.get_by_role("button", name="Keep this shot's look").click()
+    mine = dialog.get_by_role("button", name="Quay at noon", exact=True)
+    mine.wait_for()
+    assert dialog.get_by_role("listitem").count() == 21
+    dialog.get_by_role("button", name="Porcelain", exact=True).click()
+    large = dialog.get_by_alt_text("The title in Porcelain")
+    large.evaluate("image => image.decode()")
+    assert large.evaluate("image => image.naturalWidth") == 480
+    dialog.get_by_role("checkbox", name="lights").uncheck()
+    lights = step(server, shot, "lights")
+    dialog.get_by_role("button", name="Put on Porcelain").click()
+    wait_for(lambda: step(server, shot, "material")["name"] == "Porcelain")
+    saved(quiet)
+    assert step(server, shot, "lights") == lights
+
+    open_step(quiet, "TI")
+    field = quiet.get_by_role("textbox", name="Text", exact=True)
+    field.fill("SALT")
+    field.blur()
+    saved(quiet)
+    quiet.locator("body").click(position={"x": 600, "y": 20})
+    quiet.keyboard.press("k")
+    mine.click()
+    dialog.get_by_role("button", name="Put on Quay at noon").click()
+    wait_for(lambda: step(server, shot, "material") == first)
+    assert step(server, shot, "block")["text"] == "SALT"
+    saved(quiet)
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: step(server, shot, "material")["name"] == "Porcelain")
+
+    quiet.keyboard.press("k")
+    with quiet.expect_download() as download:
+        dialog.get_by_role("link", name="Export Quay at noon").click()
+    path = tmp_path / "quay.look.json"
+    download.value.save_as(path)
+    dialog.get_by_role("button", name="Remove Quay at noon").click()
+    mine.wait_for(state="detached")
+    dialog.get_by_test_id("look-file").set_input_files(path)
+    mine.wait_for()
+    path.write_text('{"version": 1, "name": "broken", "lights": 3}')
+    dialog.get_by_test_id("look-file").set_input_files(path)
+    dialog.get_by_role("alert").wait_for()

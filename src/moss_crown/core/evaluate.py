@@ -430,8 +430,9 @@ def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
     """The camera at several moments. It fits the title as it rests at the last frame, so that it does not twitch."""
     step = camera_step(shot)
     corners = title_corners(shot, float(shot.last))
-    if has_keys(step):
-        seen = [camera_pose(step, float(frame), corners, aspect) for frame in frames]
+    fps = float(shot.fps.fraction)
+    if has_keys(step) or sample_one(step.drift, float(frames[0])) > 0:
+        seen = [camera_pose(step, float(frame), corners, aspect, fps, shot.seed) for frame in frames]
     else:
         seen = [camera_pose(step, float(frames[0]), corners, aspect)] * len(frames)
     pose, half, shift = seen[len(seen) // 2]

@@ -41,7 +41,7 @@ WARM, COOL, WHITE, AMBER = (1.0, 0.90, 0.78), (0.70, 0.85, 1.0), (1.0, 0.97, 0.9
 
 
 @dataclass(frozen=True)
-class _Lamp:
+class Lamp:
     """A light of a kit: its place from the title's centre and its size in half widths of the title, its power for a
     half width of a metre."""
 
@@ -53,35 +53,35 @@ class _Lamp:
     aim: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
-_KITS: dict[Kit, tuple[_Lamp, ...]] = {
+KITS: dict[Kit, tuple[Lamp, ...]] = {
     "key_and_fill": (
-        _Lamp("key", (-1.1, 0.68, 0.97), (0.24, 0.24), 93.0, WARM),
-        _Lamp("fill", (1.55, 0.56, 1.2), (0.66, 0.66), 8.5, COOL),
+        Lamp("key", (-1.1, 0.68, 0.97), (0.24, 0.24), 93.0, WARM),
+        Lamp("fill", (1.55, 0.56, 1.2), (0.66, 0.66), 8.5, COOL),
     ),
     "key_and_rim": (
-        _Lamp("key", (-0.9, 0.75, 1.1), (0.34, 0.34), 66.0, WARM),
-        _Lamp("rim", (1.15, 1.05, 0.02), (0.3, 0.1), 24.0, COOL),
-        _Lamp("other rim", (-1.25, 0.9, -0.02), (0.24, 0.1), 14.0, COOL),
+        Lamp("key", (-0.9, 0.75, 1.1), (0.34, 0.34), 66.0, WARM),
+        Lamp("rim", (1.15, 1.05, 0.02), (0.3, 0.1), 24.0, COOL),
+        Lamp("other rim", (-1.25, 0.9, -0.02), (0.24, 0.1), 14.0, COOL),
     ),
-    "soft_front": (_Lamp("front", (-0.2, 0.6, 1.5), (1.5, 0.9), 74.0, WHITE),),
+    "soft_front": (Lamp("front", (-0.2, 0.6, 1.5), (1.5, 0.9), 74.0, WHITE),),
     "footlights": tuple(
-        _Lamp(f"footlight {k + 1}", (0.4 * (k - 2), -9.0, 0.62), (0.07, 0.05), 12.0, AMBER, (0.4 * (k - 2), 0.0, 0.0))
+        Lamp(f"footlight {k + 1}", (0.4 * (k - 2), -9.0, 0.62), (0.07, 0.05), 12.0, AMBER, (0.4 * (k - 2), 0.0, 0.0))
         for k in range(5)
     ),
     "through_window": tuple(
-        _Lamp(
+        Lamp(
             f"pane {k + 1}", (-1.45 + 0.13 * k, 0.75, 0.9 + 0.08 * k), (0.045, 0.36), 34.0, WARM, (0.16 * (k - 1), 0, 0)
         )
         for k in range(3)
     ),
     "low_sun": (
-        _Lamp("sun", (2.0, 0.34, 1.7), (0.03, 0.03), 300.0, AMBER),
-        _Lamp("sky", (-0.8, 1.4, 1.2), (1.4, 1.0), 9.0, COOL),
+        Lamp("sun", (2.0, 0.34, 1.7), (0.03, 0.03), 300.0, AMBER),
+        Lamp("sky", (-0.8, 1.4, 1.2), (1.4, 1.0), 9.0, COOL),
     ),
-    "top_light": (_Lamp("top", (0.0, 1.2, 0.28), (0.9, 0.36), 62.0, WHITE),),
+    "top_light": (Lamp("top", (0.0, 1.2, 0.28), (0.9, 0.36), 62.0, WHITE),),
     "side_pair": (
-        _Lamp("left", (-1.35, 0.2, 0.3), (0.12, 0.8), 46.0, COOL),
-        _Lamp("right", (1.35, 0.2, 0.3), (0.12, 0.8), 46.0, WARM),
+        Lamp("left", (-1.35, 0.2, 0.3), (0.12, 0.8), 46.0, COOL),
+        Lamp("right", (1.35, 0.2, 0.3), (0.12, 0.8), 46.0, WARM),
     ),
     "glow_only": (),
 }
@@ -95,9 +95,9 @@ def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
     low, high = corners.min(0), corners.max(0)
     centre = (low + high) / 2
     half = max(float(high[0] - low[0]), 1.4 * float(high[1] - low[1])) / 2
-    behind = _wall(shot, frame)
+    behind = wall_behind(shot, frame)
     lights = []
-    for lamp in _KITS[kit]:
+    for lamp in KITS[kit]:
         place = centre + half * np.array(lamp.place)
         place[1] = max(place[1], LOWEST)
         place[2] = max(place[2], behind + LOWEST)
@@ -147,7 +147,7 @@ def point_light(
         target = point
     towards = towards / np.linalg.norm(towards)
     distance = max(float(np.linalg.norm(here - target)), 0.5)
-    place = target + towards * _clear(target, towards, distance, _wall(shot, frame))
+    place = target + towards * _clear(target, towards, distance, wall_behind(shot, frame))
     base = f"/steps/{index}/lights/{light}"
     return [_put(f"{base}/place", lamp.place, frame, place), _put(f"{base}/aim", lamp.aim, frame, target)]
 
@@ -178,7 +178,7 @@ def _clear(target: Floats, towards: Floats, distance: float, behind: float) -> f
     return distance
 
 
-def _wall(shot: Shot, frame: float) -> float:
+def wall_behind(shot: Shot, frame: float) -> float:
     """z of the nearest wall behind the title; far away where there is none."""
     for step in shot.steps:
         if isinstance(step, StageStep) and sample_choice(step.on, frame) and sample_choice(step.wall, frame):

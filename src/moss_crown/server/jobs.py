@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any
@@ -20,6 +21,7 @@ from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.environment import Preset, environment
+from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
 from moss_crown.core.picture import FrameOrder, ModelFormat, export_model, frame_pixels, render_frame, render_settings
 from moss_crown.core.render.display import draft_table
 from moss_crown.core.render.renderer import Render, denoised
@@ -34,6 +36,7 @@ from moss_crown.core.type.shape import Style, faces
 from moss_crown.server import kit
 
 POSTER_WIDTH, POSTER_SAMPLES = 480, 16
+LOOK_SAMPLES = 8
 STRIP_BINS = 48
 
 
@@ -139,6 +142,27 @@ def lighting_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict[st
         return light_with(shot, frame, order["kit"])
     effect, x, y = order["effect"], order["x"], order["y"]
     return point_light(shot, frame, order["step"], order["light"], effect, x, y, _cache())
+
+
+def look_of_shot(document: dict[str, Any], frame: float, name: str) -> dict[str, Any]:
+    """The look of a shot, to be kept."""
+    return look_of(kit.shot_of(document), frame, name).model_dump(mode="json")
+
+
+def wearing_of(
+    document: dict[str, Any], look: dict[str, Any], frame: float, parts: Sequence[Part] = PARTS
+) -> list[dict[str, Any]]:
+    """The patch that puts parts of a look on."""
+    return wear(kit.shot_of(document), frame, Look.model_validate(look), tuple(parts))
+
+
+def picture_in_look(document: dict[str, Any], look: dict[str, Any], frame: float, width: int) -> bytes:
+    """A small picture of a shot in a look."""
+    dressed, _ = apply_patch(kit.shot_of(document), wearing_of(document, look, frame))
+    height = min(max(16, round(width * dressed.height / dressed.width)), 1024)
+    order = FrameOrder(width, height, LOOK_SAMPLES, motion_blur=False, denoise=False, threads=2)
+    passes = denoised(render_frame(dressed, round(frame), order, _cache()), "fast")
+    return write_jpeg(frame_pixels(passes, 0, False), 88)
 
 
 def ridges_of(document: dict[str, Any]) -> list[str]:

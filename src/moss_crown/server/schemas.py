@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from moss_crown.core import limits
 from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Material, Name, Shot, Text
 from moss_crown.core.lighting import Effect, Kit
+from moss_crown.core.look_book import PARTS, Part
 from moss_crown.farm.orders import TakeOrders
 
 
@@ -141,6 +142,28 @@ class Lighting(Message):
     effect: Effect = "highlight"
     x: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.5
     y: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.5
+
+
+class LookOut(BaseModel):
+    """A look: one of ours (`own` false) or one that the production keeps."""
+
+    id: str
+    name: str
+    own: bool
+
+
+class LookName(Message):
+    name: Name
+    frame: FrameNumber
+
+
+class Wearing(Message):
+    """A look to put on, and which parts of it."""
+
+    revision: int
+    frame: FrameNumber
+    look: Annotated[str, Field(min_length=1, max_length=60)]
+    parts: list[Part] = Field(default_factory=lambda: list(PARTS), min_length=1)
 
 
 class AssetOut(BaseModel):

@@ -62,3 +62,42 @@ def test_an_empty_title_is_not_fitted():
     step = CameraStep(id="camera", fit=0.8, place=(0, 0, 3), aim=(0, 0, 0))
     pose, _, _ = camera_pose(step, 0, np.zeros((0, 3)), 1.0)
     assert pose[:3, 3] == pytest.approx([0, 0, 3])
+
+
+BOX = np.array([[x, y, z] for x in (-3, 3) for y in (0, 1) for z in (-0.2, 0.2)], float)
+
+
+def test_roll_turns_the_picture_and_not_the_eye():
+    level, *_ = camera_pose(CameraStep(id="camera"), 0, BOX, 1.5)
+    rolled, *_ = camera_pose(CameraStep(id="camera", roll=90.0), 0, BOX, 1.5)
+    assert rolled[:3, 3] == pytest.approx(level[:3, 3])
+    assert rolled[:3, 2] == pytest.approx(level[:3, 2])
+    # It leans to its right: what was to its right is now up to it... its up axis points where right was.
+    assert rolled[:3, 1] == pytest.approx(level[:3, 0])
+
+
+def test_overscan_keeps_the_middle_of_the_picture():
+    _, half, shift = camera_pose(CameraStep(id="camera", shift=(0.1, -0.2)), 0, BOX, 1.5)
+    _, wider, moved = camera_pose(CameraStep(id="camera", shift=(0.1, -0.2), overscan=0.1), 0, BOX, 1.5)
+    assert np.array(wider) / np.array(half) == pytest.approx([1.2, 1.2])
+    # A direction lies at the same place of the inner frame: (x / half + shift) shrinks by the same factor.
+    assert np.array(moved) * 1.2 == pytest.approx(np.array(shift))
+
+
+@given(st.integers(0, 1000), st.floats(0.1, 3))
+def test_a_hand_sways_smoothly_within_its_bounds_and_the_same_every_time(seed, drift):
+    step = CameraStep(id="camera", drift=drift, drift_tempo=0.7)
+    still, *_ = camera_pose(CameraStep(id="camera"), 0, BOX, 1.5)
+    away = np.linalg.norm(still[:3, 3] - (BOX.min(0) + BOX.max(0)) / 2)
+    places = np.array([camera_pose(step, f / 4, BOX, 1.5, 25.0, seed)[0][:3, 3] for f in range(200)])
+    assert np.abs(places - still[:3, 3]).max() <= 0.01 * away * drift * np.sqrt(3) + 1e-9
+    assert np.ptp(places, axis=0).max() > 0.001 * away * drift
+    steps = np.linalg.norm(np.diff(places, axis=0), axis=1)
+    assert steps.max() < 0.01 * away * drift * 2 * np.pi * 0.7 / 25 / 4 * 2.5 * np.sqrt(3)
+    turn = camera_pose(step, 33, BOX, 1.5, 25.0, seed)[0][:3, :3]
+    assert turn.T @ turn == pytest.approx(np.eye(3), abs=1e-9)
+    assert (camera_pose(step, 33, BOX, 1.5, 25.0, seed)[0] == camera_pose(step, 33, BOX, 1.5, 25.0, seed)[0]).all()
+
+
+def test_a_wider_sensor_sees_more():
+    assert half_tangents(50, 1.5, 72)[0] == pytest.approx(2 * half_tangents(50, 1.5)[0])

@@ -246,6 +246,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/wear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Wear
+         * @description Put on a look, whole or in part. One edit, undone like any.
+         */
+        post: operations["wear_api_shots__shot__wear_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/undo": {
         parameters: {
             query?: never;
@@ -517,6 +537,107 @@ export interface paths {
          * @description A pattern as GLSL ES 3.00 functions.
          */
         get: operations["texture_api_textures__pattern__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Looks
+         * @description What the production keeps, the newest first; then the looks of our own.
+         */
+        get: operations["list_looks_api_productions__production__looks_get"];
+        put?: never;
+        /**
+         * Bring In Look
+         * @description Keep a look that was exported.
+         */
+        post: operations["bring_in_look_api_productions__production__looks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/looks/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Look */
+        delete: operations["remove_look_api_productions__production__looks__look__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Look
+         * @description A look as a JSON file.
+         */
+        get: operations["export_look_api_looks__look__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Look
+         * @description Keep the look of a shot, as it is at a frame, with its production.
+         */
+        post: operations["keep_look_api_shots__shot__looks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/looks/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look Picture
+         * @description The shot's own title in a look, as the renderer makes it.
+         */
+        get: operations["look_picture_api_shots__shot__looks__look__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1116,6 +1237,10 @@ export interface components {
          *     (or as much of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
          *     `shift` moves the title in the frame, as shares of its width and height.
          *
+         *     `sensor` is the width of what the lens throws its picture on, in millimetres. `roll` leans the camera to its right,
+         *     in degrees. `overscan` adds that share of the frame all around. `drift` is how much a hand that holds it sways (1:
+         *     by a hundredth of the distance and half a degree), `drift_tempo` how often a second.
+         *
          *     `opening` is the width of the lens's opening in metres, 0 for a picture sharp throughout; with `blades` of 3 or more
          *     it is a polygon. What is `focus` metres away is sharp, 0 for the middle of the title. `exposure` is in stops; light
          *     of `white` kelvin turns out white.
@@ -1144,10 +1269,35 @@ export interface components {
              */
             lens: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Sensor
+             * @default 36
+             */
+            sensor: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
              * Fit
              * @default 0.8
              */
             fit: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Overscan
+             * @default 0
+             */
+            overscan: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Drift
+             * @default 0
+             */
+            drift: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Drift Tempo
+             * @default 0.5
+             */
+            drift_tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Orbit
              * @default [
@@ -1761,6 +1911,31 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyFloat993f */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyFloatd612 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
@@ -2186,6 +2361,31 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyFloatfed2 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyFloatef41 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
@@ -2213,6 +2413,31 @@ export interface components {
         };
         /** KeyFloat7434 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyFloatf2d2 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3170,6 +3395,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloat993f */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloatd612 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
@@ -3459,6 +3701,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloatfed2 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloatef41 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
@@ -3480,6 +3739,23 @@ export interface components {
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedFloatf2d2 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____"][];
             /**
              * Before
              * @default hold
@@ -4278,6 +4554,47 @@ export interface components {
              * @default 0
              */
             offset: number;
+        };
+        /**
+         * Look
+         * @description What a title wears. Parts that it does not have stay as they are in the shot that takes it.
+         */
+        Look: {
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Name
+             * @default Look
+             */
+            name: string;
+            material?: components["schemas"]["MaterialStep"] | null;
+            environment?: components["schemas"]["EnvironmentStep"] | null;
+            /** Lights */
+            lights?: components["schemas"]["Light"][] | null;
+            stage?: components["schemas"]["StageStep"] | null;
+        };
+        /** LookName */
+        LookName: {
+            /** Name */
+            name: string;
+            /** Frame */
+            frame: number;
+        };
+        /**
+         * LookOut
+         * @description A look: one of ours (`own` false) or one that the production keeps.
+         */
+        LookOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
         };
         /**
          * Material
@@ -5412,6 +5729,20 @@ export interface components {
              */
             last: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
+        /**
+         * Wearing
+         * @description A look to put on, and which parts of it.
+         */
+        Wearing: {
+            /** Revision */
+            revision: number;
+            /** Frame */
+            frame: number;
+            /** Look */
+            look: string;
+            /** Parts */
+            parts?: ("material" | "environment" | "lights" | "stage")[];
+        };
     };
     responses: never;
     parameters: never;
@@ -5929,6 +6260,41 @@ export interface operations {
             };
         };
     };
+    wear_api_shots__shot__wear_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wearing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     undo_api_shots__shot__undo_post: {
         parameters: {
             query?: never;
@@ -6359,6 +6725,199 @@ export interface operations {
             header?: never;
             path: {
                 pattern: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_looks_api_productions__production__looks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"][];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in_look_api_productions__production__looks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Look"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_look_api_productions__production__looks__look__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+                look: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_look_api_looks__look__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_look_api_shots__shot__looks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_picture_api_shots__shot__looks__look__get: {
+        parameters: {
+            query: {
+                frame: number;
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot: string;
+                look: string;
             };
             cookie?: never;
         };

@@ -10,7 +10,7 @@ import type { ShotStore, View } from './store';
 const KERN = 5; // thousandths of an em
 const NUDGE = 0.01; // cap heights
 
-export type Opened = 'palette' | 'help' | 'deliver' | 'settings' | 'geometry' | 'licences';
+export type Opened = 'palette' | 'help' | 'deliver' | 'settings' | 'geometry' | 'licences' | 'looks';
 
 export interface ShotCommand {
   name: string;
@@ -48,6 +48,7 @@ export function shotCommands(
       },
     },
     { name: 'Deliver a take', keys: 'D', run: () => open('deliver') },
+    { name: 'Looks: keep, compare, put on', keys: 'K', run: () => open('looks') },
     { name: 'Letters as geometry', keys: 'E', run: () => open('geometry') },
     { name: 'Licences of the families', keys: 'Shift+L', run: () => open('licences') },
     { name: 'Size, frame rate and length', keys: 'S', run: () => open('settings') },

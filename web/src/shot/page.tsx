@@ -7,6 +7,7 @@ import { Help, type Opened, Palette, useShotCommands } from './commands';
 import { ShotContext, useShot, useShotStore } from './context';
 import { Desk } from './desk/desk';
 import { Geometry, Licences } from './geometry';
+import { Looks } from './looks';
 import { Picture } from './picture/picture';
 import { Recipe } from './recipe/recipe';
 import { Settings } from './settings';
@@ -71,6 +72,7 @@ function Screen() {
         <Deliver shot={store.getState().id} document={document} onClose={() => show('')} />
       )}
       {open === 'geometry' && <Geometry shot={store.getState().id} onClose={() => show('')} />}
+      {open === 'looks' && <Looks production={store.getState().production.id} onClose={() => show('')} />}
       {open === 'licences' && <Licences onClose={() => show('')} />}
       {document && open === 'settings' && (
         <Settings
@@ -163,6 +165,11 @@ function TopBar({ open }: { open: (what: Open) => void }) {
       <Hint text="All commands" keys="Ctrl+K">
         <Button look="quiet" onClick={() => open('palette')}>
           Commands
+        </Button>
+      </Hint>
+      <Hint text="Your title in ready looks; keep this one" keys="K">
+        <Button look="quiet" onClick={() => open('looks')}>
+          Looks
         </Button>
       </Hint>
       <Hint text="This frame from the renderer" keys="P">

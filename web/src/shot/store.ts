@@ -207,6 +207,10 @@ export function createShot(id: string) {
       return api.POST('/api/shots/{shot}/arrange', { params, body });
     });
 
+  /** Put on a look, or parts of it. */
+  const wear = (look: string, parts: NonNullable<Schemas['Wearing']['parts']>) =>
+    workedOut((now) => api.POST('/api/shots/{shot}/wear', { params, body: { look, parts, ...now } }));
+
   /** Place lights: a kit, or one by its effect. */
   const light = (order: Partial<Schemas['Lighting']>) =>
     workedOut((now) => {
@@ -341,6 +345,7 @@ export function createShot(id: string) {
     edit,
     arrange,
     light,
+    wear,
     point: (pointing: ShotState['pointing']) => set({ pointing }),
     preview,
     seek,

@@ -484,6 +484,10 @@ class CameraStep(StepBase):
     (or as much of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
     `shift` moves the title in the frame, as shares of its width and height.
 
+    `sensor` is the width of what the lens throws its picture on, in millimetres. `roll` leans the camera to its right,
+    in degrees. `overscan` adds that share of the frame all around. `drift` is how much a hand that holds it sways (1:
+    by a hundredth of the distance and half a degree), `drift_tempo` how often a second.
+
     `opening` is the width of the lens's opening in metres, 0 for a picture sharp throughout; with `blades` of 3 or more
     it is a polygon. What is `focus` metres away is sharp, 0 for the middle of the title. `exposure` is in stops; light
     of `white` kelvin turns out white.
@@ -491,7 +495,12 @@ class CameraStep(StepBase):
 
     kind: Literal["camera"] = "camera"
     lens: Value[Annotated[float, Field(ge=4, le=1_000, allow_inf_nan=False)]] = 42.0
+    sensor: Value[Annotated[float, Field(ge=1, le=200, allow_inf_nan=False)]] = 36.0
     fit: Value[Share] = 0.8
+    roll: Value[Degrees] = 0.0
+    overscan: Value[Share] = 0.0
+    drift: Value[Annotated[float, Field(ge=0, le=20, allow_inf_nan=False)]] = 0.0
+    drift_tempo: Value[Annotated[float, Field(ge=0.01, le=20, allow_inf_nan=False)]] = 0.5
     orbit: Value[tuple[Degrees, Degrees]] = (0.0, 4.0)
     shift: Value[Vec2] = (0.0, -0.02)
     place: Value[Vec3] = (0.0, 1.2, 12.0)

@@ -15,10 +15,10 @@ from moss_crown.core.look.environment import Preset
 from moss_crown.core.picture import ENDINGS
 from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
-from moss_crown.server.db import shots
+from moss_crown.server.db import looks, shots
 from moss_crown.server.errors import RevisionStale
 from moss_crown.server.live import Channel
-from moss_crown.server.schemas import Arrangement, Edit, Lighting, RidgesOut, ShotOut
+from moss_crown.server.schemas import Arrangement, Edit, Lighting, RidgesOut, ShotOut, Wearing
 
 router = APIRouter(prefix="/api", tags=["shot"])
 JSON = "application/json"
@@ -91,6 +91,17 @@ async def light(shot: UUID, order: Lighting, here: Context = Depends(context)) -
     patch = await here.pool.draft.run(jobs.lighting_of, row.document, order.model_dump())
     label = "kit of lights" if order.kit else f"light: {order.effect} here"
     return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
+
+
+@router.post("/shots/{shot}/wear")
+async def wear(shot: UUID, order: Wearing, here: Context = Depends(context)) -> ShotOut:
+    """Put on a look, whole or in part. One edit, undone like any."""
+    row = await _current(here, shot, order.revision)
+    look = await here.database.run(lambda c: looks.find_look(c, order.look))
+    patch = await here.pool.draft.run(
+        jobs.wearing_of, row.document, look.model_dump(mode="json"), order.frame, order.parts
+    )
+    return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, f"look: {look.name}"), True)
 
 
 @router.post("/shots/{shot}/undo")

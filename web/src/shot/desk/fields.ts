@@ -498,7 +498,9 @@ export function fieldsOf(
     case 'camera':
       return [
         number('/lens', 'Lens', { unit: 'mm', step: 0.5, decimals: 1, min: 4, max: 1000 }),
+        number('/sensor', 'Sensor width', { unit: 'mm', step: 0.5, decimals: 1, min: 1, max: 200 }),
         number('/fit', 'Fit to width', { unit: '0: place', min: 0, max: 1 }),
+        number('/roll', 'Roll', { unit: '°', step: 0.5, decimals: 1 }),
         {
           path: '/orbit',
           label: 'Orbit',
@@ -523,6 +525,9 @@ export function fieldsOf(
         number('/opening', 'Lens opening', { unit: 'm, 0: all sharp', step: 0.01, min: 0, max: 10 }),
         number('/focus', 'Focus at', { unit: 'm, 0: the title', step: 0.05, min: 0, max: 1000 }),
         number('/blades', 'Blades', { unit: '0: round', step: 1, decimals: 0, min: 0, max: 12 }),
+        number('/drift', 'Held by hand', { step: 0.05, min: 0, max: 20 }),
+        number('/drift_tempo', 'Sways', { unit: 'a second', step: 0.05, min: 0.01, max: 20 }),
+        number('/overscan', 'Overscan', { unit: 'share', step: 0.01, min: 0, max: 1 }),
         number('/shutter', 'Shutter', { unit: '°', step: 5, decimals: 0, min: 0, max: 360 }),
       ];
   }

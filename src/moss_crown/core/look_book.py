@@ -1,0 +1,336 @@
+"""Looks: material, environment, lights and stage of a shot, kept apart from its title, to be worn by any other.
+
+Lights and the wall stand in half widths of the title from its middle, so that a look fits any title; a light's power is
+that for a half width of one metre.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Literal, TypeAlias, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from moss_crown.core import limits
+from moss_crown.core.document.shot import (
+    EnvironmentPreset,
+    EnvironmentStep,
+    Light,
+    LightsStep,
+    Material,
+    MaterialStep,
+    Name,
+    Shot,
+    StageStep,
+)
+from moss_crown.core.document.values import Keyed, Model
+from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.evaluate import title_corners
+from moss_crown.core.lighting import KITS, LOWEST, Kit, wall_behind
+from moss_crown.core.look.materials import MATERIALS
+from moss_crown.core.motion.values import sample_choice
+
+Patch: TypeAlias = list[dict[str, Any]]
+Part: TypeAlias = Literal["material", "environment", "lights", "stage"]
+PARTS: tuple[Part, ...] = get_args(Part)
+
+
+class Look(Model):
+    """What a title wears. Parts that it does not have stay as they are in the shot that takes it."""
+
+    version: Literal[1] = 1
+    name: Name = "Look"
+    material: MaterialStep | None = None
+    environment: EnvironmentStep | None = None
+    lights: list[Light] | None = Field(default=None, max_length=limits.LIGHTS)
+    stage: StageStep | None = None
+
+
+def _measure(shot: Shot, frame: float) -> tuple[NDArray[np.float64], float]:
+    """The middle of the title and half of its width (or of its height, where it is high for that)."""
+    corners = title_corners(shot, frame)
+    if not len(corners):
+        raise DocumentInvalid("look", "a title", "there is no title to wear a look")
+    low, high = corners.min(0), corners.max(0)
+    return (low + high) / 2, max(float(high[0] - low[0]), 1.4 * float(high[1] - low[1])) / 2
+
+
+def _mapped(value: Any, change: Callable[[Any], Any]) -> Any:
+    """A value, or each key of one, changed."""
+    if isinstance(value, Keyed):
+        keys = [key.model_copy(update={"value": change(key.value)}) for key in value.keys]
+        return value.model_copy(update={"keys": keys})
+    return change(value)
+
+
+def _moved(lamp: Light, place: Callable[[Any], Any], size: float) -> Light:
+    """A lamp with its places changed and its size and reach times `size`; its power goes with the square."""
+
+    def times(factor: float, most: float = 1e6) -> Callable[[Any], Any]:
+        return lambda v: min(float(v) * factor, most)
+
+    return lamp.model_copy(
+        update={
+            "place": _mapped(lamp.place, place),
+            "aim": _mapped(lamp.aim, place),
+            "width": _mapped(lamp.width, times(size, 100)),
+            "height": _mapped(lamp.height, times(size, 100)),
+            "limit": _mapped(lamp.limit, times(size, 1000)),
+            "power": lamp.power if lamp.shape == "sun" else _mapped(lamp.power, times(size * size)),
+            "only": [],
+        }
+    )
+
+
+def look_of(shot: Shot, frame: float, name: str) -> Look:
+    """The look of a shot, from its first step of each kind that is on. Raises DocumentInvalid without a title."""
+    middle, half = _measure(shot, frame)
+    found: dict[str, Any] = {"name": name}
+    for step in shot.steps:
+        if not sample_choice(step.on, frame):
+            continue
+        if isinstance(step, MaterialStep | EnvironmentStep):
+            found.setdefault(step.kind, step)
+        elif isinstance(step, StageStep):
+            apart = _mapped(step.wall_distance, lambda v: max(float(v) / half, 1e-3))
+            found.setdefault("stage", step.model_copy(update={"wall_distance": apart}))
+        elif isinstance(step, LightsStep):
+            lamps = [_moved(lamp, lambda v: _triple((np.array(v) - middle) / half), 1 / half) for lamp in step.lights]
+            found["lights"] = [*found.get("lights", []), *lamps]
+    return Look.model_validate({k: _plain(v) for k, v in found.items()})
+
+
+def wear(shot: Shot, frame: float, look: Look, parts: tuple[Part, ...] = PARTS) -> Patch:
+    """The patch that dresses a shot in these parts of a look. Every material step gets its material."""
+    middle, half = _measure(shot, frame)
+    patch: Patch = []
+
+    def put(kind: str, changes: dict[str, Any]) -> None:
+        places = [k for k, step in enumerate(shot.steps) if step.kind == kind]
+        for place in places:
+            step = shot.steps[place]
+            value = step.model_dump(mode="json") | changes | {"id": step.id}
+            patch.append({"op": "replace", "path": f"/steps/{place}", "value": value})
+        if not places:
+            free = next(
+                i for i in (kind, *(f"{kind}-{n}" for n in range(2, 300))) if all(s.id != i for s in shot.steps)
+            )
+            patch.append({"op": "add", "path": "/steps/-", "value": {"kind": kind, **changes, "id": free}})
+
+    if "material" in parts and look.material:
+        put("material", look.material.model_dump(mode="json"))
+    if "environment" in parts and look.environment:
+        put("environment", look.environment.model_dump(mode="json"))
+    behind = wall_behind(shot, frame)
+    if "stage" in parts and look.stage:
+        apart = _mapped(look.stage.wall_distance, lambda v: round(min(max(float(v) * half, 0.01), 1000.0), 4))
+        put("stage", look.stage.model_copy(update={"wall_distance": apart}).model_dump(mode="json"))
+        walled = sample_choice(look.stage.wall, frame)
+        behind = -float(apart) if walled and not isinstance(apart, Keyed) else -1e4
+    if "lights" in parts and look.lights is not None:
+
+        def place(v: Any) -> Any:
+            at = middle + half * np.array(v)
+            return _triple([at[0], max(at[1], LOWEST), max(at[2], behind + LOWEST)])
+
+        lamps = [_moved(lamp, place, half) for lamp in look.lights]
+        rest = [k for k, step in enumerate(shot.steps) if step.kind == "lights"]
+        put("lights", {"lights": [lamp.model_dump(mode="json") for lamp in lamps], "on": True})
+        # One lights step has them all: the others would light the title a second time.
+        patch = [p for p in patch if p["path"] not in {f"/steps/{k}" for k in rest[1:]}]
+        patch += [{"op": "replace", "path": f"/steps/{k}/on", "value": False} for k in rest[1:]]
+    return patch
+
+
+def _triple(v: Any) -> tuple[float, float, float]:
+    x, y, z = (round(float(c), 4) for c in v)
+    return x, y, z
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, list):
+        return [_plain(v) for v in value]
+    return value.model_dump(mode="json") if isinstance(value, Model) else value
+
+
+def _kit(kit: Kit, dim: float) -> list[Light]:
+    return [
+        Light(
+            name=lamp.name,
+            place=lamp.place,
+            aim=lamp.aim,
+            width=lamp.size[0],
+            height=lamp.size[1],
+            colour=lamp.colour,
+            power=lamp.power * dim,
+        )
+        for lamp in KITS[kit]
+    ]
+
+
+def _shipped(
+    name: str,
+    face: str,
+    edge: str,
+    environment: tuple[EnvironmentPreset, float, float],
+    kit: tuple[Kit, float],
+    floor: Material | None,
+    wall: Material | None,
+    apart: float = 0.4,
+) -> Look:
+    preset, strength, turn = environment
+    one, other = MATERIALS[face], MATERIALS[edge]
+    plain = Material(colour=(0.05, 0.055, 0.055), roughness=0.5)
+    return Look(
+        name=name,
+        material=MaterialStep(id="material", name=one.name, face=one.material, edge=other.material),
+        environment=EnvironmentStep(id="environment", preset=preset, strength=strength, turn=turn),
+        lights=_kit(*kit),
+        stage=StageStep(
+            id="stage",
+            floor=floor is not None,
+            wall=wall is not None,
+            wall_distance=apart,
+            floor_material=floor or plain,
+            wall_material=wall or plain,
+        ),
+    )
+
+
+def _dull(red: float, green: float, blue: float, roughness: float = 0.7) -> Material:
+    return Material(colour=(red, green, blue), roughness=roughness)
+
+
+_NIGHT, _INK, _PAPER = _dull(0.012, 0.013, 0.015, 0.16), _dull(0.02, 0.024, 0.03), _dull(0.62, 0.6, 0.55, 0.9)
+_GREY, _SAND, _RUST = _dull(0.16, 0.16, 0.155), _dull(0.42, 0.33, 0.23, 0.85), _dull(0.30, 0.05, 0.035, 0.8)
+_SLATE, _MOSS, _SEA = _dull(0.05, 0.06, 0.065, 0.3), _dull(0.10, 0.13, 0.06, 0.9), _dull(0.06, 0.13, 0.14, 0.5)
+
+LOOKS: dict[str, Look] = {
+    look.name.lower().replace(" ", "-"): look
+    for look in (
+        _shipped(
+            "Harbour brass",
+            "harbour-brass",
+            "polished-gold",
+            ("two_windows", 0.85, 0),
+            ("key_and_fill", 1),
+            _SLATE,
+            _SLATE,
+            0.38,
+        ),
+        _shipped(
+            "Gold in the dark",
+            "polished-gold",
+            "polished-gold",
+            ("long_softbox", 1.1, -18),
+            ("soft_front", 0.25),
+            _NIGHT,
+            _INK,
+        ),
+        _shipped(
+            "Chrome strip", "mirror-chrome", "mirror-chrome", ("rim_pair", 1.2, 0), ("side_pair", 0.6), _NIGHT, None
+        ),
+        _shipped(
+            "Worn gilding",
+            "worn-gilding",
+            "worn-gilding",
+            ("lantern_room", 0.9, 20),
+            ("key_and_rim", 0.8),
+            _NIGHT,
+            _RUST,
+        ),
+        _shipped(
+            "Brushed steel", "brushed-steel", "mirror-chrome", ("cold_tube", 1.0, 0), ("top_light", 0.7), _SLATE, _INK
+        ),
+        _shipped(
+            "Foundry iron",
+            "sand-cast-iron",
+            "sand-cast-iron",
+            ("storm_break", 0.9, 30),
+            ("footlights", 0.9),
+            _SLATE,
+            _INK,
+        ),
+        _shipped("Ferry timber", "oak", "oak", ("low_sun", 0.35, 10), ("low_sun", 0.6), _SAND, _SAND, 0.2),
+        _shipped(
+            "Chipped paint",
+            "chipped-paint",
+            "oak",
+            ("morning_mist", 0.7, 0),
+            ("through_window", 1.2),
+            _GREY,
+            _SAND,
+            0.22,
+        ),
+        _shipped(
+            "Dark marble",
+            "dark-marble",
+            "polished-gold",
+            ("two_windows", 1.0, -20),
+            ("key_and_fill", 0.8),
+            _SLATE,
+            _GREY,
+        ),
+        _shipped(
+            "Concrete morning", "concrete", "concrete", ("overcast", 0.5, 0), ("low_sun", 0.5), _GREY, _GREY, 0.25
+        ),
+        _shipped(
+            "Winter wool",
+            "fisher-knit",
+            "fisher-knit",
+            ("paper_tent", 0.5, 0),
+            ("key_and_fill", 0.55),
+            _RUST,
+            _RUST,
+            0.3,
+        ),
+        _shipped(
+            "Card on card", "card", "laid-paper", ("paper_tent", 0.55, 0), ("soft_front", 0.7), None, _PAPER, 0.08
+        ),
+        _shipped(
+            "Porcelain", "porcelain", "porcelain", ("paper_tent", 0.6, 0), ("key_and_fill", 0.7), _PAPER, _SEA, 0.45
+        ),
+        _shipped(
+            "Glazed ceramic",
+            "glazed-ceramic",
+            "glazed-ceramic",
+            ("lamp_row", 0.9, 0),
+            ("key_and_rim", 0.7),
+            _SLATE,
+            _SEA,
+        ),
+        _shipped(
+            "Bottle glass",
+            "bottle-glass",
+            "bottle-glass",
+            ("long_softbox", 1.5, -18),
+            ("key_and_rim", 2.0),
+            _SLATE,
+            _GREY,
+            0.9,
+        ),
+        _shipped(
+            "Lantern glass",
+            "lantern-glass",
+            "clear-glass",
+            ("dusk_harbour", 1.4, 0),
+            ("key_and_rim", 2.2),
+            _SLATE,
+            _SAND,
+            0.8,
+        ),
+        _shipped(
+            "Frosted ice", "frosted-ice", "frosted-ice", ("cold_tube", 1.2, 0), ("side_pair", 1.0), _SEA, _SEA, 0.6
+        ),
+        _shipped(
+            "Red neon", "signal-neon", "signal-neon", ("night_market", 0.3, 0), ("top_light", 0.06), _NIGHT, _GREY, 0.2
+        ),
+        _shipped(
+            "Lamp white", "lamp-neon", "lamp-neon", ("dusk_harbour", 0.35, 0), ("top_light", 0.05), _NIGHT, _SAND, 0.2
+        ),
+        _shipped("Moss and stone", "moss", "concrete", ("overcast", 0.7, 0), ("key_and_fill", 0.9), _MOSS, _GREY, 0.4),
+    )
+}
+"""Looks of our own, by id."""
