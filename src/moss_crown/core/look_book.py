@@ -65,8 +65,8 @@ def _mapped(value: Any, change: Callable[[Any], Any]) -> Any:
     return change(value)
 
 
-def _moved(lamp: Light, place: Callable[[Any], Any], size: float) -> Light:
-    """A lamp with its places changed and its size and reach times `size`; its power goes with the square."""
+def _moved(lamp: Light, place: Callable[[Any], Any], aim: Callable[[Any], Any], size: float) -> Light:
+    """A lamp with its place and aim changed and its size and reach times `size`; its power goes with the square."""
 
     def times(factor: float, most: float = 1e6) -> Callable[[Any], Any]:
         return lambda v: min(float(v) * factor, most)
@@ -74,7 +74,7 @@ def _moved(lamp: Light, place: Callable[[Any], Any], size: float) -> Light:
     return lamp.model_copy(
         update={
             "place": _mapped(lamp.place, place),
-            "aim": _mapped(lamp.aim, place),
+            "aim": _mapped(lamp.aim, aim),
             "width": _mapped(lamp.width, times(size, 100)),
             "height": _mapped(lamp.height, times(size, 100)),
             "limit": _mapped(lamp.limit, times(size, 1000)),
@@ -87,6 +87,10 @@ def _moved(lamp: Light, place: Callable[[Any], Any], size: float) -> Light:
 def look_of(shot: Shot, frame: float, name: str) -> Look:
     """The look of a shot, from its first step of each kind that is on. Raises DocumentInvalid without a title."""
     middle, half = _measure(shot, frame)
+
+    def apart_from(v: Any) -> Any:
+        return _triple((np.array(v) - middle) / half)
+
     found: dict[str, Any] = {"name": name}
     for step in shot.steps:
         if not sample_choice(step.on, frame):
@@ -97,7 +101,7 @@ def look_of(shot: Shot, frame: float, name: str) -> Look:
             apart = _mapped(step.wall_distance, lambda v: max(float(v) / half, 1e-3))
             found.setdefault("stage", step.model_copy(update={"wall_distance": apart}))
         elif isinstance(step, LightsStep):
-            lamps = [_moved(lamp, lambda v: _triple((np.array(v) - middle) / half), 1 / half) for lamp in step.lights]
+            lamps = [_moved(lamp, apart_from, apart_from, 1 / half) for lamp in step.lights]
             found["lights"] = [*found.get("lights", []), *lamps]
     return Look.model_validate({k: _plain(v) for k, v in found.items()})
 
@@ -131,11 +135,14 @@ def wear(shot: Shot, frame: float, look: Look, parts: tuple[Part, ...] = PARTS) 
         behind = -float(apart) if walled and not isinstance(apart, Keyed) else -1e4
     if "lights" in parts and look.lights is not None:
 
-        def place(v: Any) -> Any:
-            at = middle + half * np.array(v)
-            return _triple([at[0], max(at[1], LOWEST), max(at[2], behind + LOWEST)])
+        def aim(v: Any) -> Any:
+            return _triple(middle + half * np.array(v))
 
-        lamps = [_moved(lamp, place, half) for lamp in look.lights]
+        def place(v: Any) -> Any:
+            x, y, z = aim(v)
+            return x, max(y, LOWEST), max(z, round(behind + LOWEST, 4))
+
+        lamps = [_moved(lamp, place, aim, half) for lamp in look.lights]
         rest = [k for k, step in enumerate(shot.steps) if step.kind == "lights"]
         put("lights", {"lights": [lamp.model_dump(mode="json") for lamp in lamps], "on": True})
         # One lights step has them all: the others would light the title a second time.

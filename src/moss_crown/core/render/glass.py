@@ -158,14 +158,18 @@ def take(w, n, lift):
         if w[ln.GLASS + i] <= ZERO:
             continue
         dx, dy, dz = w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i]
+        through = w[ln.REACH + i] > ZERO
         flat = dx * w[ln.GX + i] + dy * w[ln.GY + i] + dz * w[ln.GZ + i]
-        w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i] = dx, dy, dz
+        # A smooth normal may send it to the wrong side of the flat triangle: mirrored there, it is not lost.
+        wrong = TWO * flat if through == (flat > ZERO) else ZERO
+        w[ln.DX + i] = dx - wrong * w[ln.GX + i]
+        w[ln.DY + i] = dy - wrong * w[ln.GY + i]
+        w[ln.DZ + i] = dz - wrong * w[ln.GZ + i]
         r, g, b = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i]
         w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = r, g, b
         w[ln.DENSITY + i] = CERTAIN
         w[ln.SPLIT_R + i], w[ln.SPLIT_G + i], w[ln.SPLIT_B + i] = ZERO, ZERO, ZERO
-        through = w[ln.REACH + i] > ZERO
-        w[ln.ALIVE + i] = r + g + b if through == (flat < ZERO) else ZERO
+        w[ln.ALIVE + i] = r + g + b
         if through:
             far = max(ONE, max(abs(w[ln.OX + i]), max(abs(w[ln.OY + i]), abs(w[ln.OZ + i]))))
             down = TWO * lift * far
