@@ -231,13 +231,13 @@ LOOKS: dict[str, Look] = {
             "Gold in the dark",
             "polished-gold",
             "polished-gold",
-            ("long_softbox", 1.1, -18),
-            ("soft_front", 0.25),
+            ("long_softbox", 2.2, -18),
+            ("soft_front", 0.7),
             _NIGHT,
             _INK,
         ),
         _shipped(
-            "Chrome strip", "mirror-chrome", "mirror-chrome", ("rim_pair", 1.2, 0), ("side_pair", 0.6), _NIGHT, None
+            "Chrome strip", "mirror-chrome", "mirror-chrome", ("rim_pair", 2.4, 0), ("side_pair", 0.6), _NIGHT, None
         ),
         _shipped(
             "Worn gilding",

@@ -81,7 +81,7 @@ export function Looks({ production, onClose }: { production: string; onClose: ()
       <div className="flex gap-4">
         <ul
           aria-label="Looks"
-          className="grid max-h-[58vh] flex-1 grid-cols-3 content-start gap-2 overflow-y-auto pr-1"
+          className="grid max-h-[58vh] flex-1 auto-rows-max grid-cols-3 content-start gap-2 overflow-y-auto pr-1"
         >
           {data?.map((look) => (
             <LookCard
