@@ -50,7 +50,7 @@ from moss_crown.core.look.environment import diffuse_light
 from moss_crown.core.look.material import Surface, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
-from moss_crown.core.stage.scene import Light, ShapeLight, Sheet, SunLight
+from moss_crown.core.stage.scene import Light, ShapeLight, Sheet, SunLight, triangle_areas
 from moss_crown.core.type.families import FALLBACK, FALLBACKS
 from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
@@ -346,14 +346,14 @@ def _lamp(light: Light) -> dict[str, Any]:
         }
     if isinstance(light, ShapeLight):
         cross = np.cross(light.triangles[:, 1] - light.triangles[:, 0], light.triangles[:, 2] - light.triangles[:, 0])
-        lengths = np.linalg.norm(cross, axis=1) / 2
-        flat = bool((cross @ light.axis > 0.999 * 2 * lengths).all())
+        areas = triangle_areas(light.triangles)
+        flat = bool((cross @ light.axis > 0.999 * 2 * areas).all())
         return found | {
             "kind": "flat" if flat else "around",
             "centre": light.triangles.reshape(-1, 3).mean(0).tolist(),
             "normal": light.axis.tolist(),
             "radiance": light.radiance.tolist(),
-            "area": float(lengths.sum()),
+            "area": float(areas.sum()),
         }
     return found | {
         "kind": "flat",

@@ -655,7 +655,7 @@ def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet,
             half = STAGE_REACH / 2 if sample_choice(step.floor, frame) else STAGE_REACH
             found.append(
                 Sheet(
-                    np.array([0.0, STAGE_REACH - half if half < STAGE_REACH else 0.0, -distance]),
+                    np.array([0.0, STAGE_REACH - half, -distance]),
                     np.array([STAGE_REACH, 0.0, 0.0]),
                     np.array([0.0, half, 0.0]),
                     len(surfaces),

@@ -87,14 +87,21 @@ KITS: dict[Kit, tuple[Lamp, ...]] = {
 }
 
 
-def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
-    """Replace the lights by a kit's; a recipe without lights gets them."""
+def measure(shot: Shot, frame: float, asked: str, purpose: str) -> tuple[Floats, float]:
+    """The title's middle, and half of its width (or of its height, where it is high for that).
+
+    Raises DocumentInvalid for the field `asked` when there is no title.
+    """
     corners = title_corners(shot, frame)
     if not len(corners):
-        raise DocumentInvalid("kit", "a title", "there is no title to light")
+        raise DocumentInvalid(asked, "a title", f"there is no title {purpose}")
     low, high = corners.min(0), corners.max(0)
-    centre = (low + high) / 2
-    half = max(float(high[0] - low[0]), 1.4 * float(high[1] - low[1])) / 2
+    return (low + high) / 2, max(float(high[0] - low[0]), 1.4 * float(high[1] - low[1])) / 2
+
+
+def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
+    """Replace the lights by a kit's; a recipe without lights gets them."""
+    centre, half = measure(shot, frame, "kit", "to light")
     behind = wall_behind(shot, frame)
     lights = []
     for lamp in KITS[kit]:
@@ -103,8 +110,8 @@ def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
         place[2] = max(place[2], behind + LOWEST)
         light = Light(
             name=lamp.name,
-            place=_rounded(place),
-            aim=_rounded(centre + half * np.array(lamp.aim)),
+            place=rounded(place),
+            aim=rounded(centre + half * np.array(lamp.aim)),
             width=round(half * lamp.size[0], 4),
             height=round(half * lamp.size[1], 4),
             colour=lamp.colour,
@@ -155,17 +162,17 @@ def point_light(
 def _put(path: str, value: Any, frame: float, place: Floats) -> dict[str, Any]:
     """Set a value; where it has keys, a key at the frame."""
     if not isinstance(value, Keyed):
-        return {"op": "replace", "path": path, "value": _rounded(place)}
+        return {"op": "replace", "path": path, "value": rounded(place)}
     keys = [key.model_dump(mode="json") for key in value.keys]
     at = next((k for k, key in enumerate(keys) if key["frame"] == frame), None)
     if at is None:
         at = sum(key["frame"] < frame for key in keys)
         keys.insert(at, dict(keys[max(at - 1, 0)]) | {"frame": frame})
-    keys[at]["value"] = _rounded(place)
+    keys[at]["value"] = rounded(place)
     return {"op": "replace", "path": path, "value": value.model_dump(mode="json") | {"keys": keys}}
 
 
-def _rounded(place: Floats) -> tuple[float, float, float]:
+def rounded(place: Floats) -> tuple[float, float, float]:
     x, y, z = (round(float(v), 4) for v in place)
     return x, y, z
 

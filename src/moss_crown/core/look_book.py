@@ -10,7 +10,6 @@ from collections.abc import Callable
 from typing import Any, Literal, TypeAlias, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from moss_crown.core import limits
@@ -26,9 +25,7 @@ from moss_crown.core.document.shot import (
     StageStep,
 )
 from moss_crown.core.document.values import Keyed, Model
-from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import title_corners
-from moss_crown.core.lighting import KITS, LOWEST, Kit, wall_behind
+from moss_crown.core.lighting import KITS, LOWEST, Kit, measure, rounded, wall_behind
 from moss_crown.core.look.materials import MATERIALS
 from moss_crown.core.motion.values import sample_choice
 
@@ -46,15 +43,6 @@ class Look(Model):
     environment: EnvironmentStep | None = None
     lights: list[Light] | None = Field(default=None, max_length=limits.LIGHTS)
     stage: StageStep | None = None
-
-
-def _measure(shot: Shot, frame: float) -> tuple[NDArray[np.float64], float]:
-    """The middle of the title and half of its width (or of its height, where it is high for that)."""
-    corners = title_corners(shot, frame)
-    if not len(corners):
-        raise DocumentInvalid("look", "a title", "there is no title to wear a look")
-    low, high = corners.min(0), corners.max(0)
-    return (low + high) / 2, max(float(high[0] - low[0]), 1.4 * float(high[1] - low[1])) / 2
 
 
 def _mapped(value: Any, change: Callable[[Any], Any]) -> Any:
@@ -86,10 +74,10 @@ def _moved(lamp: Light, place: Callable[[Any], Any], aim: Callable[[Any], Any], 
 
 def look_of(shot: Shot, frame: float, name: str) -> Look:
     """The look of a shot, from its first step of each kind that is on. Raises DocumentInvalid without a title."""
-    middle, half = _measure(shot, frame)
+    middle, half = measure(shot, frame, "look", "to wear a look")
 
     def apart_from(v: Any) -> Any:
-        return _triple((np.array(v) - middle) / half)
+        return rounded((np.array(v) - middle) / half)
 
     found: dict[str, Any] = {"name": name}
     for step in shot.steps:
@@ -103,12 +91,12 @@ def look_of(shot: Shot, frame: float, name: str) -> Look:
         elif isinstance(step, LightsStep):
             lamps = [_moved(lamp, apart_from, apart_from, 1 / half) for lamp in step.lights]
             found["lights"] = [*found.get("lights", []), *lamps]
-    return Look.model_validate({k: _plain(v) for k, v in found.items()})
+    return Look.model_validate(Look.model_construct(**found).model_dump(mode="json"))
 
 
 def wear(shot: Shot, frame: float, look: Look, parts: tuple[Part, ...] = PARTS) -> Patch:
     """The patch that dresses a shot in these parts of a look. Every material step gets its material."""
-    middle, half = _measure(shot, frame)
+    middle, half = measure(shot, frame, "look", "to wear a look")
     patch: Patch = []
 
     def put(kind: str, changes: dict[str, Any]) -> None:
@@ -136,7 +124,7 @@ def wear(shot: Shot, frame: float, look: Look, parts: tuple[Part, ...] = PARTS) 
     if "lights" in parts and look.lights is not None:
 
         def aim(v: Any) -> Any:
-            return _triple(middle + half * np.array(v))
+            return rounded(middle + half * np.array(v))
 
         def place(v: Any) -> Any:
             x, y, z = aim(v)
@@ -149,17 +137,6 @@ def wear(shot: Shot, frame: float, look: Look, parts: tuple[Part, ...] = PARTS) 
         patch = [p for p in patch if p["path"] not in {f"/steps/{k}" for k in rest[1:]}]
         patch += [{"op": "replace", "path": f"/steps/{k}/on", "value": False} for k in rest[1:]]
     return patch
-
-
-def _triple(v: Any) -> tuple[float, float, float]:
-    x, y, z = (round(float(c), 4) for c in v)
-    return x, y, z
-
-
-def _plain(value: Any) -> Any:
-    if isinstance(value, list):
-        return [_plain(v) for v in value]
-    return value.model_dump(mode="json") if isinstance(value, Model) else value
 
 
 def _kit(kit: Kit, dim: float) -> list[Light]:

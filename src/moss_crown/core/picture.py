@@ -67,17 +67,19 @@ def render_files(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tup
     """A frame as PNG, and with `layers` as OpenEXR too."""
     if not order.layers:
         return write_png(frame_pixels(render_frame(shot, frame, order, cache), frame, order.alpha)), None
-    from moss_crown.core.formats.exr import write_exr  # loads a large library, which only this needs
-
     shown, layers = render_layers(shot, frame, order, cache)
-    return write_png(frame_pixels(shown, frame, order.alpha)), write_exr(layers, shown.beauty)
+    return write_png(frame_pixels(shown, frame, order.alpha)), _exr(shown, layers)
 
 
 def export_exr(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> bytes:
     """All layers of a frame as one OpenEXR file, the denoised picture as R, G, B, A."""
-    found = render_files(shot, frame, replace(order, layers=True), cache)[1]
-    assert found is not None
-    return found
+    return _exr(*render_layers(shot, frame, order, cache))
+
+
+def _exr(shown: Passes, layers: Layers) -> bytes:
+    from moss_crown.core.formats.exr import write_exr  # loads a large library, which only this needs
+
+    return write_exr(layers, shown.beauty)
 
 
 def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:

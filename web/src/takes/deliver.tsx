@@ -71,6 +71,17 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
       />
     </Field>
   );
+  const tick = (name: 'motion_blur' | 'alpha' | 'layers', label: string) => (
+    <label className="flex items-center gap-2">
+      <input
+        type="checkbox"
+        checked={orders[name]}
+        onChange={(e) => put({ [name]: e.target.checked })}
+        className="accent-moss"
+      />{' '}
+      {label}
+    </label>
+  );
   return (
     <Dialog
       open
@@ -121,33 +132,9 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
           {whole('height', 'Height, pixels')}
           {whole('samples', 'Samples a pixel')}
           <div className="flex flex-col justify-end gap-1.5 pb-0.5">
-            <label className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                checked={orders.motion_blur}
-                onChange={(e) => put({ motion_blur: e.target.checked })}
-                className="accent-moss"
-              />{' '}
-              motion blur
-            </label>
-            <label className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                checked={orders.alpha}
-                onChange={(e) => put({ alpha: e.target.checked })}
-                className="accent-moss"
-              />{' '}
-              letters only, with alpha
-            </label>
-            <label className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                checked={orders.layers}
-                onChange={(e) => put({ layers: e.target.checked })}
-                className="accent-moss"
-              />{' '}
-              layers for compositing
-            </label>
+            {tick('motion_blur', 'motion blur')}
+            {tick('alpha', 'letters only, with alpha')}
+            {tick('layers', 'layers for compositing')}
           </div>
         </div>
         <p className="mt-3 text-dim text-sm">

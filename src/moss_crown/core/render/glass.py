@@ -13,6 +13,7 @@ import numpy as np
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, inlined, kernel
+from moss_crown.core.render.shading import visible_normal
 from moss_crown.core.render.tables import GLASS_COSINES, GLASS_LEVELS, INDICES
 
 CERTAIN = f32(1e15)
@@ -93,16 +94,8 @@ def send(w, table, n):
             continue
         ox, oy, oz = w[ln.OUT_X + i], w[ln.OUT_Y + i], w[ln.OUT_Z + i]
         ax, ay = w[ln.ALPHA_X + i], w[ln.ALPHA_Y + i]
-        sx, sy, sz = ox * ax, oy * ay, oz
-        scale = ONE / math.sqrt(sx * sx + sy * sy + sz * sz)
-        sx, sy, sz = sx * scale, sy * scale, sz * scale
-        u = w[ln.U + i]
         cosine, sine = circle(w[ln.V + i])
-        z = (ONE - u) * (ONE + sz) - sz
-        radius = math.sqrt(max(ONE - z * z, ZERO))
-        hx, hy, hz = (radius * cosine + sx) * ax, (radius * sine + sy) * ay, z + sz
-        scale = ONE / math.sqrt(hx * hx + hy * hy + hz * hz + f32(1e-14))
-        hx, hy, hz = hx * scale, hy * scale, hz * scale
+        hx, hy, hz = visible_normal(ox, oy, oz, ax, ay, w[ln.U + i], cosine, sine)
         facing = min(max(ox * hx + oy * hy + oz * hz, f32(1e-6)), ONE)
         inside = w[ln.BEHIND + i] > ZERO
         thin = w[ln.THIN + i] > ZERO

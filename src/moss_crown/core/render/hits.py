@@ -53,8 +53,8 @@ def aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, mask):
 
 
 @inlined
-def blocked(scene, address, ray, words, ox, oy, oz, dx, dy, dz, time, far):
-    aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, CASTS_SHADOW)
+def blocked(scene, address, words):
+    """Is anything in the way of a ray that was aimed?"""
     occluded1(scene, address, 0)
     return (words[8] >> u32(31)) != u32(0)  # tfar became minus infinity
 
@@ -383,18 +383,18 @@ def grains(rows, corners, rest, first_triangle, w, q, n, relief):
 
 
 @inlined
-def _on_film(pose, instance, step, lens, camera, camera_step, x, y, z):
-    """Where a place under a pose lies in a camera's picture, in half frames from its middle."""
-    px = pose[instance, step, 0] * x + pose[instance, step, 1] * y + pose[instance, step, 2] * z
-    py = pose[instance, step, 4] * x + pose[instance, step, 5] * y + pose[instance, step, 6] * z
-    pz = pose[instance, step, 8] * x + pose[instance, step, 9] * y + pose[instance, step, 10] * z
-    px += pose[instance, step, 3] - camera[camera_step, 3]
-    py += pose[instance, step, 7] - camera[camera_step, 7]
-    pz += pose[instance, step, 11] - camera[camera_step, 11]
-    depth = -(camera[camera_step, 2] * px + camera[camera_step, 6] * py + camera[camera_step, 10] * pz)
+def _on_film(pose, instance, lens, camera, x, y, z):
+    """Where a place under the first of its poses lies in a camera's picture, in half frames from its middle."""
+    px = pose[instance, 0, 0] * x + pose[instance, 0, 1] * y + pose[instance, 0, 2] * z
+    py = pose[instance, 0, 4] * x + pose[instance, 0, 5] * y + pose[instance, 0, 6] * z
+    pz = pose[instance, 0, 8] * x + pose[instance, 0, 9] * y + pose[instance, 0, 10] * z
+    px += pose[instance, 0, 3] - camera[0, 3]
+    py += pose[instance, 0, 7] - camera[0, 7]
+    pz += pose[instance, 0, 11] - camera[0, 11]
+    depth = -(camera[0, 2] * px + camera[0, 6] * py + camera[0, 10] * pz)
     scale = ONE / max(depth, f32(1e-6))
-    across = (camera[camera_step, 0] * px + camera[camera_step, 4] * py + camera[camera_step, 8] * pz) * scale
-    up = (camera[camera_step, 1] * px + camera[camera_step, 5] * py + camera[camera_step, 9] * pz) * scale
+    across = (camera[0, 0] * px + camera[0, 4] * py + camera[0, 8] * pz) * scale
+    up = (camera[0, 1] * px + camera[0, 5] * py + camera[0, 9] * pz) * scale
     return across / lens[0] + lens[2], up / lens[1] + lens[3]
 
 
@@ -413,8 +413,8 @@ def first_passes(poses, later, camera, later_camera, corners, first_triangle, le
         x = corners[triangle, 0] * bw + corners[triangle, 3] * bu + corners[triangle, 6] * bv
         y = corners[triangle, 1] * bw + corners[triangle, 4] * bu + corners[triangle, 7] * bv
         z = corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv
-        before_x, before_y = _on_film(poses, instance, 0, lens, camera, 0, x, y, z)
-        after_x, after_y = _on_film(later, instance, 0, lens, later_camera, 0, x, y, z)
+        before_x, before_y = _on_film(poses, instance, lens, camera, x, y, z)
+        after_x, after_y = _on_film(later, instance, lens, later_camera, x, y, z)
         film[pixel, MOTION] += after_x - before_x
         film[pixel, MOTION + 1] += after_y - before_y
         note(mattes, counts, pixel, instance * u32(5) + q[ln.FACET + i])

@@ -12,7 +12,7 @@ import math
 import numpy as np
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, kernel, u32
+from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, kernel, luminance, u32
 from moss_crown.core.render.film import ALBEDO, CATCHER, CAUGHT, DEPTH, HITS, NORMAL, OPEN, SHADED, UNSHADED, add
 from moss_crown.core.render.glass import absorb, glass_rows, meet, send, take
 from moss_crown.core.render.hits import (
@@ -76,7 +76,7 @@ def _filter(w, n):
 
 
 @kernel
-def _pinhole(w, q, n, camera, lens, steps, width, height):
+def _pinhole(w, n, camera, lens, steps, width, height):
     """Camera rays through the pixels at LX and LY, from U and V and their times."""
     across_step, down_step = TWO / f32(width), TWO / f32(height)
     for i in range(n):
@@ -142,7 +142,7 @@ def _start(poses, camera, lens, w, q, n, index, width, height):
         w[ln.TIME + i] = w[ln.U + i] if steps > 1 else ZERO
     sample_lanes(w, q, wide, index, 0)
     _filter(w, n)
-    _pinhole(w, q, n, camera, lens, steps, width, height)
+    _pinhole(w, n, camera, lens, steps, width, height)
     if lens[4] > ZERO:
         sample_lanes(w, q, wide, index, 90)
         _through_lens(w, n, camera, lens, steps)
@@ -204,7 +204,7 @@ def _into_frame(w, n):
 
 @kernel
 def _weigh(w, n):
-    """What the light brings if nothing is in the way, into LIGHT_R..; its diffuse part into EVEN_R.. as a share."""
+    """What the light brings if nothing is in the way, into LIGHT_R.."""
     for i in range(n):
         chance, drawn = w[ln.CHANCE + i], w[ln.DRAWN + i]
         # A chance can be large where a lamp is far and thin: its square must not leave the range of float32.
@@ -247,14 +247,14 @@ def _shadows(
         k = int(q[ln.LAMP + i])
         caught = depth == 0 and catches[q[ln.INSTANCE + i]]
         pixel = q[ln.PIXEL + i]
-        bright = f32(0.2126) * r + f32(0.7152) * g + f32(0.0722) * b
+        bright = luminance(r, g, b)
         if depth == 0:
             if caught:
                 film[pixel, OPEN] += bright
             if passes:
                 film[pixel, UNSHADED] += bright
         casts = k == count or lamps[k, CASTS] > ZERO
-        if casts and veiled:
+        if casts:
             aim(
                 ray,
                 words,
@@ -268,33 +268,18 @@ def _shadows(
                 w[ln.REACH + i],
                 CASTS_SHADOW,
             )
-            share = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
+            if veiled:
+                share = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
+            else:
+                share = ZERO if blocked(scene, address, words) else ONE
             if share <= ZERO:
                 continue
             r, g, b, bright = r * share, g * share, b * share, bright * share
-        elif casts and blocked(
-            scene,
-            address,
-            ray,
-            words,
-            w[ln.OX + i],
-            w[ln.OY + i],
-            w[ln.OZ + i],
-            w[ln.LX + i],
-            w[ln.LY + i],
-            w[ln.LZ + i],
-            w[ln.TIME + i],
-            w[ln.REACH + i],
-        ):
-            continue
         if caught:
             film[pixel, CAUGHT] += bright
             continue
         if passes and depth == 0:
             film[pixel, SHADED] += bright
-            w[ln.SPLIT_R + i] = min(w[ln.EVEN_R + i] / max(w[ln.OUT_R + i], f32(1e-12)), ONE)
-            w[ln.SPLIT_G + i] = min(w[ln.EVEN_G + i] / max(w[ln.OUT_G + i], f32(1e-12)), ONE)
-            w[ln.SPLIT_B + i] = min(w[ln.EVEN_B + i] / max(w[ln.OUT_B + i], f32(1e-12)), ONE)
         add(film, w, q, i, k, r, g, b, clamp, passes)
 
 
@@ -355,7 +340,7 @@ def _keep_chance(w, n):
 
 @kernel
 def _split(w, n):
-    """The diffuse share of what lanes go on with, at their first surface."""
+    """The diffuse share of what was evaluated, at the first surface."""
     for i in range(n):
         w[ln.SPLIT_R + i] = min(w[ln.EVEN_R + i] / max(w[ln.OUT_R + i], f32(1e-12)), ONE)
         w[ln.SPLIT_G + i] = min(w[ln.EVEN_G + i] / max(w[ln.OUT_G + i], f32(1e-12)), ONE)
@@ -516,6 +501,8 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 _not_glass(w, n)
             _into_frame(w, wide)
             evaluate(w, table, n, wide, layered)
+            if passes and depth == 0:
+                _split(w, wide)
             _weigh(w, wide)
             _shadows(
                 world.scene,

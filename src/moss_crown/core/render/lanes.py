@@ -47,7 +47,7 @@ IN_X, IN_Y, IN_Z = _rows(3)
 # Scattering: lobes on their own, then the sum and its density.
 LOBE, AGAIN, BASE, OVER, FRESNEL, HALF_Z, EVEN_R, EVEN_G, EVEN_B, OUT_R, OUT_G, OUT_B, DRAWN = _rows(13)
 A_IN, B_IN, A_COAT, B_COAT, C_SHEEN, MEAN_A, MEAN_B, COAT_MEAN_A, COAT_MEAN_B = _rows(9)
-U, V, U2, V2 = _rows(4)
+U, V, V2 = _rows(3)
 SIZE = next(_next)
 
 # Whole numbers, in a uint32 array of the same kind. LAST_INSTANCE and LAST_FACET: where the path came from.

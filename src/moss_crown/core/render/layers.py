@@ -17,7 +17,6 @@ from moss_crown.core.render import film as channels
 from moss_crown.core.stage.scene import Scene
 
 F32 = NDArray[np.float32]
-Names = dict[str, str]
 
 
 @dataclass(frozen=True)
@@ -42,12 +41,12 @@ def layers(
     film: F32,
     mattes: NDArray[np.uint32],
     counts: F32,
-    settings: object,
+    width: int,
+    height: int,
     done: int,
     alpha_of: Callable[[F32], F32],
 ) -> Layers:
     """The layers of a film of `done` samples; its lamps are named by the scene."""
-    width, height = settings.width, settings.height  # type: ignore[attr-defined]
     values = (film / np.float32(max(done, 1))).reshape(height, width, -1)
     grade = scene.camera.grade.astype(np.float32)
 

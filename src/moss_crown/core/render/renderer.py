@@ -56,7 +56,6 @@ class Render:
         self.settings = settings
         self.scene = scene
         self.done = 0
-        self._surround = scene.surround
         self._grade = scene.camera.grade.astype(np.float32)
         self._world, self._rays = build_world(scene, settings.passes)
         pixels = settings.height * settings.width
@@ -128,7 +127,7 @@ class Render:
 
     def _behind(self, film: F32, alpha: F32) -> F32:
         """What shows where nothing, or a caught shadow alone, is in front of it."""
-        behind = self._surround.behind
+        behind = self.scene.surround.behind
         if behind == "nothing":
             return np.zeros_like(film[..., :3])
         if behind == "environment":
@@ -141,7 +140,8 @@ class Render:
 
     def layers(self) -> Layers:
         """Every pass of a render with passes, exposed and premultiplied."""
-        return layers(self.scene, self._film, self._mattes, self._counts, self.settings, self.done, self._alpha)
+        width, height = self.settings.width, self.settings.height
+        return layers(self.scene, self._film, self._mattes, self._counts, width, height, self.done, self._alpha)
 
     def close(self) -> None:
         self._rays.close()

@@ -351,8 +351,21 @@ def evaluate(w, table, n, padded, layered):
 
 
 @kernel
+def visible_normal(ox, oy, oz, ax, ay, u, cosine, sine):
+    """A microsurface normal as it is seen from o, by u and a place on the circle (Dupuy and Benyoub 2023)."""
+    sx, sy, sz = ox * ax, oy * ay, oz
+    scale = ONE / math.sqrt(sx * sx + sy * sy + sz * sz)
+    sx, sy, sz = sx * scale, sy * scale, sz * scale
+    z = (ONE - u) * (ONE + sz) - sz
+    radius = math.sqrt(max(ONE - z * z, ZERO))
+    hx, hy, hz = (radius * cosine + sx) * ax, (radius * sine + sy) * ay, z + sz
+    scale = ONE / math.sqrt(hx * hx + hy * hy + hz * hz + _TINY)
+    return hx * scale, hy * scale, hz * scale
+
+
+@kernel
 def draw(w, n):
-    """Draw IN for OUT by U and V: from the visible normals of a lobe (Dupuy and Benyoub 2023) or from the cosine."""
+    """Draw IN for OUT by U and V: from the visible normals of a lobe or from the cosine."""
     for i in range(n):
         specular, coat, u = w[SPECULAR_SHARE + i], w[COAT_SHARE + i], w[U + i]
         cosine, sine = circle(w[V + i])
@@ -364,14 +377,7 @@ def draw(w, n):
         width = width if of_coat else ONE - specular - coat
         u = min(max((u - from_) / max(width, f32(1e-12)), ZERO), ONE)
         ox, oy, oz = w[OUT_X + i], w[OUT_Y + i], w[OUT_Z + i]
-        sx, sy, sz = ox * ax, oy * ay, oz
-        scale = ONE / math.sqrt(sx * sx + sy * sy + sz * sz)
-        sx, sy, sz = sx * scale, sy * scale, sz * scale
-        z = (ONE - u) * (ONE + sz) - sz
-        radius = math.sqrt(max(ONE - z * z, ZERO))
-        hx, hy, hz = (radius * cosine + sx) * ax, (radius * sine + sy) * ay, z + sz
-        scale = ONE / math.sqrt(hx * hx + hy * hy + hz * hz + _TINY)
-        hx, hy, hz = hx * scale, hy * scale, hz * scale
+        hx, hy, hz = visible_normal(ox, oy, oz, ax, ay, u, cosine, sine)
         c = TWO * (ox * hx + oy * hy + oz * hz)
         radius = math.sqrt(u)
         w[IN_X + i] = c * hx - ox if of_coat else radius * cosine

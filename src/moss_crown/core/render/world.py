@@ -11,7 +11,7 @@ from moss_crown.core.render import lamps
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
 from moss_crown.core.render.tables import albedo_table, glass_table, material_rows
-from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, SunLight
+from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
 
 F32 = NDArray[np.float32]
 _BRIGHT = np.array([0.2126, 0.7152, 0.0722])
@@ -229,7 +229,7 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
             continue
         instance = next(placed)
         if isinstance(light, ShapeLight):
-            area = _areas(light.triangles)
+            area = triangle_areas(light.triangles)
             entry = _piece_rows(light.triangles, np.repeat(np.asarray(light.radiance)[None], len(area), 0), area)
             row[lamps.FIRST], row[lamps.PIECES] = total, len(area)
             first[instance] = total
@@ -252,7 +252,7 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
         triangles = stage.triangles[mesh]
         emitted = glow[surface[stage.facets[mesh]]]
         at = stage.poses[instance][0].reshape(3, 4)
-        weight = _areas(triangles @ at[:, :3].T) * (emitted @ _BRIGHT)
+        weight = triangle_areas(triangles @ at[:, :3].T) * (emitted @ _BRIGHT)
         first[instance] = total
         table.append(_piece_rows(triangles, emitted, weight))
         weights.append(weight)
@@ -281,12 +281,6 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
     return np.array(lights, np.float32).reshape(-1, lamps.LIGHT_ROW), pieces
 
 
-def _areas(triangles: NDArray[np.float64]) -> NDArray[np.float64]:
-    cross = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
-    found: NDArray[np.float64] = np.linalg.norm(cross, axis=1) / 2
-    return found
-
-
 def _rise(weight: NDArray[np.float64]) -> NDArray[np.float64]:
     """Rising chances: where each piece begins."""
     whole = max(float(weight.sum()), 1e-30)
@@ -312,7 +306,7 @@ def _light_row(light: Light) -> NDArray[np.float64]:
         row[lamps.AREA], row[lamps.KIND] = light.area, lamps.RECTANGLE
     elif isinstance(light, ShapeLight):
         row[lamps.NORMAL : lamps.NORMAL + 3] = light.axis
-        row[lamps.AREA], row[lamps.KIND] = _areas(light.triangles).sum(), lamps.SHAPE
+        row[lamps.AREA], row[lamps.KIND] = triangle_areas(light.triangles).sum(), lamps.SHAPE
     else:
         along = np.asarray(light.direction) / np.linalg.norm(light.direction)
         across = np.cross(along, [1.0, 0, 0] if abs(along[0]) < 0.7 else [0, 1.0, 0])

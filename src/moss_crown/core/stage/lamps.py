@@ -9,7 +9,7 @@ from moss_crown.core.document.shot import Light
 from moss_crown.core.look.exposure import colour_of
 from moss_crown.core.motion.values import sample_choice, sample_one
 from moss_crown.core.stage.scene import Light as SceneLight
-from moss_crown.core.stage.scene import Manner, RectangleLight, ShapeLight, SunLight
+from moss_crown.core.stage.scene import Manner, RectangleLight, ShapeLight, SunLight, triangle_areas
 
 Floats = NDArray[np.float64]
 SIDES, RINGS = 48, 20
@@ -55,9 +55,7 @@ def light_at(lamp: Light, frame: float, touches: tuple[int, ...] | None = None) 
         triangles = _tube(centre, u * width / 2, v * height / 2, axis * height / 2)
     else:
         triangles = _ball(centre, width / 2)
-    cross = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
-    area = float(np.linalg.norm(cross, axis=1).sum() / 2)
-    return ShapeLight(triangles, axis, flux / (np.pi * area), manner)
+    return ShapeLight(triangles, axis, flux / (np.pi * triangle_areas(triangles).sum()), manner)
 
 
 def _around(count: int) -> Floats:

@@ -13,6 +13,13 @@ from moss_crown.core.look.environment import Picture
 from moss_crown.core.look.material import Surface
 
 
+def triangle_areas(triangles: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(n) areas of triangles (n, 3, 3)."""
+    cross = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+    found: NDArray[np.float64] = np.linalg.norm(cross, axis=1) / 2
+    return found
+
+
 @dataclass(frozen=True)
 class Manner:
     """How a lamp lights. `cone`: cosines of a spot's inner and outer angle from its axis; `limit`: the distance in

@@ -115,6 +115,12 @@ export const PARTS = [
 ] as const;
 export type PartName = (typeof PARTS)[number][0];
 
+/** Face and edge every letter has; the other parts are theirs until they get a material of their own. */
+export const isMain = (part: PartName) => part === 'face' || part === 'edge';
+
+/** The name of a part in a sentence. */
+export const partName = (part: PartName) => part.replace('_', ' ');
+
 type Light = Schemas['Light'];
 
 function lightFields(light: Light, k: number): FieldSpec[] {
@@ -437,16 +443,14 @@ export function fieldsOf(
         { path: '/reach/ease', label: 'Ease', kind: 'ease' },
       ];
     case 'material':
-      return PARTS.filter(([part]) => part === 'face' || part === 'edge' || step[part]).flatMap(
-        ([part, title]) => {
-          const pattern = step[part]?.texture?.pattern ?? 'plain';
-          const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};
-          return [
-            ...grouped(title, material(`/${part}`)),
-            ...grouped(`${title} texture`, textureFields(`/${part}/texture`, pattern, names)),
-          ];
-        },
-      );
+      return PARTS.filter(([part]) => isMain(part) || step[part]).flatMap(([part, title]) => {
+        const pattern = step[part]?.texture?.pattern ?? 'plain';
+        const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};
+        return [
+          ...grouped(title, material(`/${part}`)),
+          ...grouped(`${title} texture`, textureFields(`/${part}/texture`, pattern, names)),
+        ];
+      });
     case 'environment':
       return [
         choice(

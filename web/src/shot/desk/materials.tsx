@@ -4,11 +4,10 @@ import { api, ok, type Schemas } from '../../api/client';
 import { Button, Dialog, inputLook } from '../../ui/controls';
 import { useShotStore } from '../context';
 import type { Step } from '../store';
-import { PARTS, type PartName } from './fields';
+import { isMain, PARTS, type PartName, partName } from './fields';
 
 type MaterialStep = Extract<Step, { kind: 'material' }>;
 type Curated = Schemas['MaterialOut'];
-type Side = PartName;
 
 function useMaterials() {
   return useQuery({
@@ -30,12 +29,12 @@ export function useTextureControls(): Record<string, Record<string, string>> | u
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
 
 /** Which material of the catalogue a side has, and the way to another. */
-export function MaterialChoice({ step, index, side }: { step: MaterialStep; index: number; side: Side }) {
+export function MaterialChoice({ step, index, side }: { step: MaterialStep; index: number; side: PartName }) {
   const store = useShotStore();
   const { data } = useMaterials();
   const [open, setOpen] = useState(false);
   const chosen = useMemo(() => data?.find((m) => same(m.material, step[side])), [data, step, side]);
-  function put(material: Curated, sides: Side[]) {
+  function put(material: Curated, sides: PartName[]) {
     setOpen(false);
     const patch = sides.map((s) => ({
       op: 'replace' as const,
@@ -54,7 +53,7 @@ export function MaterialChoice({ step, index, side }: { step: MaterialStep; inde
       <button
         type="button"
         className={`${inputLook} flex items-center gap-2 text-left`}
-        aria-label={`Material of the ${side.replace('_', ' ')}: ${chosen?.name ?? 'own'}`}
+        aria-label={`Material of the ${partName(side)}: ${chosen?.name ?? 'own'}`}
         onClick={() => setOpen(true)}
       >
         {chosen && (
@@ -74,11 +73,10 @@ export function MaterialChoice({ step, index, side }: { step: MaterialStep; inde
 }
 
 /** Which parts have a material of their own: more can get one, and give it back. */
-export function PartMaterials({ step, index, side }: { step: MaterialStep; index: number; side: Side }) {
+export function PartMaterials({ step, index, side }: { step: MaterialStep; index: number; side: PartName }) {
   const store = useShotStore();
-  const free = PARTS.filter(([part]) => part !== 'face' && part !== 'edge' && !step[part]);
-  const name = (part: string) => part.replace('_', ' ');
-  const put = (part: Side, value: unknown, label: string) =>
+  const free = PARTS.filter(([part]) => !isMain(part) && !step[part]);
+  const put = (part: PartName, value: unknown, label: string) =>
     store.edit([{ op: 'replace', path: `/steps/${index}/${part}`, value }], label);
   return (
     <div className="col-span-4 flex flex-wrap items-center gap-1.5 text-sm">
@@ -88,17 +86,19 @@ export function PartMaterials({ step, index, side }: { step: MaterialStep; index
           key={part}
           type="button"
           className="h-7 rounded-md border bg-raised px-2 hover:bg-moss-deep"
-          onClick={() => put(part, part === 'rear' ? step.face : step.edge, `material of the ${name(part)}`)}
+          onClick={() =>
+            put(part, part === 'rear' ? step.face : step.edge, `material of the ${partName(part)}`)
+          }
         >
-          {name(part)}
+          {partName(part)}
         </button>
       ))}
       <span className="flex-1" />
-      {side !== 'face' && side !== 'edge' && (
+      {!isMain(side) && (
         <button
           type="button"
           className="text-dim text-xs underline hover:text-ink"
-          onClick={() => put(side, null, `no own material of the ${name(side)}`)}
+          onClick={() => put(side, null, `no own material of the ${partName(side)}`)}
         >
           like the {side === 'rear' ? 'face' : 'edge'} again
         </button>
@@ -113,13 +113,13 @@ function MaterialDialog({
   onClose,
   onPut,
 }: {
-  side: Side;
+  side: PartName;
   materials: Curated[];
   onClose: () => void;
-  onPut: (material: Curated, sides: Side[]) => void;
+  onPut: (material: Curated, sides: PartName[]) => void;
 }) {
   const [wanted, setWanted] = useState('');
-  const paired = side === 'face' || side === 'edge';
+  const paired = isMain(side);
   const [both, setBoth] = useState(paired);
   const groups = [...new Set(materials.map((m) => m.group))];
   const shown = materials.filter((m) =>
