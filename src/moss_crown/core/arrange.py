@@ -11,7 +11,7 @@ from typing import Any, Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.door import apply_patch
+from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.shot import BlockStep, EmblemStep, Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
@@ -58,7 +58,7 @@ def align(shot: Shot, frame: float, step: str, side: Side, to: Area) -> Patch:
             break
         extent = np.ptp(_box(block_corners(moved, frame)[step])[:, axis])
         total += off * extent / max(float(np.ptp(box[:, axis])), 1e-9)
-        moved, _ = apply_patch(shot, _moved(shot, step, axis, total))
+        moved = patched(write_shot(shot), _moved(shot, step, axis, total))
     return _moved(shot, step, axis, total)
 
 
@@ -94,7 +94,9 @@ def fit_width(shot: Shot, frame: float, step: str, share: float) -> Patch:
         if abs(share - here) < CLOSE:
             break
         factor *= share / max(here, 1e-6)
-        sized, _ = apply_patch(shot, [{"op": "replace", "path": f"/steps/{index}/size", "value": size * factor}])
+        sized = patched(
+            write_shot(shot), [{"op": "replace", "path": f"/steps/{index}/size", "value": size * factor}]
+        )
     return [{"op": "replace", "path": f"/steps/{index}/size", "value": round(size * factor, 5)}]
 
 

@@ -23,10 +23,11 @@ from moss_crown.core.evaluate import (
     Block,
     Structure,
     block_section,
-    camera_at,
+    camera_path,
     camera_step,
     environment_step,
     form_of_letter,
+    grade_at,
     letter_solid,
     lights_at,
     own_colours,
@@ -170,8 +171,8 @@ def draft(shot: Shot) -> bytes:
             }
         )
         tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
-    camera = camera_at(shot, np.array(frames, float), aspect)
-    tables.append(np.swapaxes(camera.poses, 1, 2).astype(np.float32))
+    cameras, half, shift = camera_path(shot, np.array(frames, float), aspect)
+    tables.append(np.swapaxes(cameras, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
     head = {
         "width": shot.width,
@@ -183,7 +184,7 @@ def draft(shot: Shot) -> bytes:
         "looks": looks,
         "look_of": look_of,
         "rest": rest_frame(shot),
-        "lenses": [[*c.half, *c.shift, *np.round(c.grade, 6).reshape(-1)] for c in _lenses(shot, frames, aspect)],
+        "lenses": _lenses(shot, frames, half, shift),
         "keyed": keyed_values(shot),
         "notes": notes(shot),
     }
@@ -271,12 +272,13 @@ def _path(block: Block) -> list[list[float]]:
     return found
 
 
-def _lenses(shot: Shot, frames: list[int], aspect: float) -> list[Any]:
+def _lenses(shot: Shot, frames: list[int], half: NDArray[np.float64], shift: NDArray[np.float64]) -> list[list[float]]:
     """The camera's angle, shift and grade by frame; one entry when they stay."""
     step = camera_step(shot)
-    if not has_keys([step.lens, step.shift, step.exposure, step.white]):
+    if not has_keys([step.lens, step.sensor, step.shift, step.overscan, step.exposure, step.white]):
         frames = frames[:1]
-    return [camera_at(shot, np.array([float(frame)]), aspect) for frame in frames]
+    grades = [np.round(grade_at(shot, float(frame)), 6).reshape(-1).tolist() for frame in frames]
+    return [[*half[k].tolist(), *shift[k].tolist(), *grade] for k, grade in enumerate(grades)]
 
 
 def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[int]]:

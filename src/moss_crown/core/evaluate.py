@@ -48,7 +48,7 @@ from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place
 from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_starts
 from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
 from moss_crown.core.pivots import About, Place, pivots
-from moss_crown.core.stage.camera import camera_pose
+from moss_crown.core.stage.camera import camera_poses
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at
 from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Sheet, Surround
 from moss_crown.core.type import emblem, families
@@ -426,25 +426,35 @@ def environment_step(shot: Shot, frame: float) -> EnvironmentStep | None:
     return next((step for step in found if sample_choice(step.on, frame)), None)
 
 
-def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
-    """The camera at several moments. It fits the title as it rests at the last frame, so that it does not twitch."""
-    step = camera_step(shot)
+def camera_path(
+    shot: Shot, frames: Frames, aspect: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Poses (f, 4, 4), half tangents (f, 2) and shifts (f, 2) of the camera. It fits the title as it rests at the last
+    frame, so that it does not twitch."""
     corners = title_corners(shot, float(shot.last))
-    fps = float(shot.fps.fraction)
-    if has_keys(step) or sample_one(step.drift, float(frames[0])) > 0:
-        seen = [camera_pose(step, float(frame), corners, aspect, fps, shot.seed) for frame in frames]
-    else:
-        seen = [camera_pose(step, float(frames[0]), corners, aspect)] * len(frames)
-    pose, half, shift = seen[len(seen) // 2]
-    middle = float(frames[len(seen) // 2])
+    return camera_poses(camera_step(shot), frames, corners, aspect, float(shot.fps.fraction), shot.seed)
+
+
+def grade_at(shot: Shot, frame: float) -> NDArray[np.float64]:
+    """(3, 3) exposure and white balance of the camera at a frame."""
+    step = camera_step(shot)
+    return grade(sample_one(step.exposure, frame), sample_one(step.white, frame))
+
+
+def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
+    """The camera while a shutter is open: its poses at several moments, its lens in the middle of them."""
+    step = camera_step(shot)
+    poses, half, shift = camera_path(shot, frames, aspect)
+    middle = len(frames) // 2
+    moment = float(frames[middle])
     return Camera(
-        np.array([pose for pose, _, _ in seen]),
-        half,
-        shift,
-        opening=sample_one(step.opening, middle) / 2,
-        focus=_focus(sample_one(step.focus, middle), pose, corners),
-        blades=round(sample_one(step.blades, middle)),
-        grade=grade(sample_one(step.exposure, middle), sample_one(step.white, middle)),
+        poses,
+        (float(half[middle, 0]), float(half[middle, 1])),
+        (float(shift[middle, 0]), float(shift[middle, 1])),
+        opening=sample_one(step.opening, moment) / 2,
+        focus=_focus(sample_one(step.focus, moment), poses[middle], title_corners(shot, float(shot.last))),
+        blades=round(sample_one(step.blades, moment)),
+        grade=grade_at(shot, moment),
     )
 
 

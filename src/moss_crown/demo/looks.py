@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.door import apply_patch
+from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.shot import (
     BlockStep,
     Cadence,
@@ -51,7 +51,7 @@ def _lit(shot: Shot, kit: Kit, dim: float = 1.0) -> Shot:
     """The shot under a kit of lights, their power times `dim`."""
     patch = light_with(shot, float(shot.last), kit)
     patch[0]["value"] = [lamp | {"power": lamp["power"] * dim} for lamp in patch[0]["value"]]
-    lit, _ = apply_patch(shot, patch)
+    lit = patched(write_shot(shot), patch)
     return lit
 
 

@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from moss_crown.core.arrange import align, fit_width, space_evenly
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.door import apply_patch, first_error
+from moss_crown.core.document.door import first_error, patched
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
@@ -62,8 +62,7 @@ def warm() -> bool:
 
 def draft_of(document: dict[str, Any], patch: list[dict[str, Any]] | None = None) -> bytes:
     """The draft of a document, or of what a patch would make of it."""
-    shot = kit.shot_of(document)
-    return draft(kit.ready(apply_patch(shot, patch)[0]) if patch else shot)
+    return draft(kit.ready(patched(document, patch)) if patch else kit.shot_of(document))
 
 
 def solid_of(recipe: str) -> bytes:
@@ -158,7 +157,7 @@ def wearing_of(
 
 def picture_in_look(document: dict[str, Any], look: dict[str, Any], frame: float, width: int) -> bytes:
     """A small picture of a shot in a look."""
-    dressed, _ = apply_patch(kit.shot_of(document), wearing_of(document, look, frame))
+    dressed = patched(document, wearing_of(document, look, frame))
     height = min(max(16, round(width * dressed.height / dressed.width)), 1024)
     order = FrameOrder(width, height, LOOK_SAMPLES, motion_blur=False, denoise=False, threads=2)
     passes = denoised(render_frame(dressed, round(frame), order, _cache()), "fast")

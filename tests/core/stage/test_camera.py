@@ -7,7 +7,13 @@ from hypothesis import strategies as st
 
 from moss_crown.core.document.shot import CameraStep
 from moss_crown.core.document.values import Key, Keyed, straight
-from moss_crown.core.stage.camera import HEIGHT_SHARE, camera_pose, fitted_pose, half_tangents, look_at
+from moss_crown.core.stage.camera import HEIGHT_SHARE, camera_poses, fitted_poses, half_tangents, look_at
+
+
+def camera_pose(step, frame, *rest):
+    """Pose, half tangents and shift at one frame."""
+    return tuple(found[0] for found in camera_poses(step, np.array([float(frame)]), *rest))
+
 
 coordinate = st.floats(-20, 20)
 place = st.tuples(coordinate, coordinate, coordinate)
@@ -42,7 +48,7 @@ boxes = st.tuples(st.floats(0.2, 20), st.floats(0.2, 8), st.floats(0.05, 3))
 def test_a_fitted_title_touches_its_share_and_never_passes_it(size, fit, right, up, aspect):
     corners = np.array([[x, y, z] for x in (-1, 1) for y in (0, 2) for z in (-1, 1)]) / 2 * size
     half = half_tangents(40, aspect)
-    pose = fitted_pose(corners, half, fit, right, up)
+    pose = fitted_poses(corners, half[None], np.array([fit]), np.array([[right, up]]))[0]
     local = (corners - pose[:3, 3]) @ pose[:3, :3]
     assert (local[:, 2] < 0).all()
     across = np.abs(local[:, 0] / -local[:, 2]) / half[0] / fit
@@ -101,3 +107,23 @@ def test_a_hand_sways_smoothly_within_its_bounds_and_the_same_every_time(seed, d
 
 def test_a_wider_sensor_sees_more():
     assert half_tangents(50, 1.5, 72)[0] == pytest.approx(2 * half_tangents(50, 1.5)[0])
+
+
+def test_a_frame_alone_has_the_bits_it_has_among_others():
+    def keyed(a, b):
+        return Keyed(keys=[Key(frame=0, value=a), Key(frame=40, value=b)])
+
+    step = CameraStep(
+        id="camera",
+        orbit=keyed((-20.0, 3.0), (35.0, 20.0)),
+        lens=keyed(24.0, 70.0),
+        fit=keyed(0.5, 0.9),
+        drift=0.7,
+        roll=3.0,
+    )
+    frames = np.arange(0.0, 41.0, 0.25)
+    together = camera_poses(step, frames, BOX, 1.5, 24.0, 5)
+    for k in (0, 1, 7, 64, 160):
+        alone = camera_poses(step, frames[k : k + 1], BOX, 1.5, 24.0, 5)
+        for one, many in zip(alone, together, strict=True):
+            assert (one[0] == many[k]).all()

@@ -81,20 +81,25 @@ def write_shot(shot: Shot) -> dict[str, Any]:
     return shot.model_dump(mode="json")
 
 
-def apply_patch(shot: Shot, patch: Sequence[Mapping[str, Any]]) -> tuple[Shot, list[dict[str, Any]]]:
-    """Apply a JSON Patch (RFC 6902). Answers the new shot and the patch that undoes it.
+def patched(document: Mapping[str, Any], patch: Sequence[Mapping[str, Any]]) -> Shot:
+    """What a JSON Patch (RFC 6902) makes of a valid document.
 
     Raises DocumentInvalid for a patch that does not fit, and whatever `read_shot` raises for its result.
     """
     if len(patch) > limits.PATCH_OPERATIONS:
         raise TooMany("patch", "operations", len(patch), limits.PATCH_OPERATIONS)
-    before = write_shot(shot)
     try:
-        after = jsonpatch.apply_patch(before, [dict(operation) for operation in patch])
+        after = jsonpatch.apply_patch(document, [dict(operation) for operation in patch])
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, KeyError, TypeError, ValueError) as wrong:
         path = next((str(op.get("path", "")) for op in patch if isinstance(op, Mapping)), "")
         raise DocumentInvalid(path, "a JSON Patch that fits this revision", f"the edit does not fit: {wrong}") from None
-    new = read_shot(after)
+    return read_shot(after)
+
+
+def apply_patch(shot: Shot, patch: Sequence[Mapping[str, Any]]) -> tuple[Shot, list[dict[str, Any]]]:
+    """Apply a JSON Patch. Answers the new shot and the patch that undoes it. Raises as `patched` does."""
+    before = write_shot(shot)
+    new = patched(before, patch)
     inverse: list[dict[str, Any]] = jsonpatch.make_patch(write_shot(new), before).patch
     return new, inverse
 

@@ -1,12 +1,12 @@
-"""The shot camera at a frame."""
+"""The shot camera at frames, all of them at once: axes, angles of view, fit, drift."""
 
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from moss_crown.core.document.shot import CameraStep
-from moss_crown.core.motion.values import sample_one
+from moss_crown.core.motion.values import Frames, sample
 
 SENSOR_WIDTH = 36.0
 """Millimetres; the lens's angle of view follows from it and the lens."""
@@ -19,100 +19,99 @@ HEIGHT_SHARE = 0.8
 """A fitted title takes at most this share of the frame's height."""
 
 
-def half_tangents(lens: float, aspect: float, sensor: float = SENSOR_WIDTH) -> tuple[float, float]:
-    """Tangents of half the angle of view, across and up, for a lens and a width of sensor in millimetres."""
-    across = sensor / 2 / lens
-    return across, across / aspect
+def half_tangents(lens: ArrayLike, aspect: float, sensor: ArrayLike = SENSOR_WIDTH) -> NDArray[np.float64]:
+    """(..., 2) tangents of half the angle of view, across and up, for lenses and widths of sensor in millimetres."""
+    across = np.asarray(sensor, float) / 2 / np.asarray(lens, float)
+    return np.stack([across, across / aspect], axis=-1)
 
 
 def look_at(place: NDArray[np.float64], aim: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(4, 4) camera to world; the camera looks along -Z with Y up. Looking straight up or down, X stays level."""
+    """(..., 4, 4) camera to world for places and aims (..., 3); the camera looks along -Z with Y up. Looking straight
+    up or down, X stays level."""
     back = place - aim
-    length = np.linalg.norm(back)
-    back = back / length if length > 1e-9 else np.array([0.0, 0.0, 1.0])
-    right = np.array([back[2], 0.0, -back[0]])  # Y cross back
-    size = np.linalg.norm(right)
-    right = right / size if size > 1e-6 else np.array([1.0, 0.0, 0.0])
-    up = np.array(
-        [
-            back[1] * right[2] - back[2] * right[1],
-            back[2] * right[0] - back[0] * right[2],
-            back[0] * right[1] - back[1] * right[0],
-        ]
-    )
-    matrix = np.eye(4)
-    matrix[:3, 0], matrix[:3, 1], matrix[:3, 2], matrix[:3, 3] = right, up, back, place
+    length = np.linalg.norm(back, axis=-1, keepdims=True)
+    back = np.where(length > 1e-9, back / np.maximum(length, 1e-9), [0.0, 0.0, 1.0])
+    x, y, z = np.moveaxis(back, -1, 0)
+    size = np.hypot(x, z)  # of Y cross back
+    level = size > 1e-6
+    rx, rz = np.where(level, z / np.maximum(size, 1e-6), 1.0), np.where(level, -x / np.maximum(size, 1e-6), 0.0)
+    matrix = np.zeros((*back.shape[:-1], 4, 4))
+    matrix[..., 0, 0], matrix[..., 2, 0] = rx, rz
+    matrix[..., 0, 1], matrix[..., 1, 1], matrix[..., 2, 1] = y * rz, z * rx - x * rz, -y * rx
+    matrix[..., :3, 2], matrix[..., :3, 3] = back, place
+    matrix[..., 3, 3] = 1
     return matrix
 
 
-def swayed(pose: NDArray[np.float64], away: float, drift: float, phase: float, seed: int) -> NDArray[np.float64]:
-    """A pose as a hand holds it: moved and turned by smooth waves. `phase`: seconds times tempo; `away`: the distance
-    of what it looks at, in metres."""
+def swayed(
+    poses: NDArray[np.float64], away: NDArray[np.float64], drift: NDArray[np.float64], phase: Frames, seed: int
+) -> NDArray[np.float64]:
+    """Poses (f, 4, 4) as a hand holds them: moved and turned by smooth waves. `phase` (f): seconds times tempo;
+    `away` (f): the distance of what it looks at, in metres."""
     starts = np.random.default_rng(seed).random((6, len(_WAVES)))
-    waves = [
-        sum(size * np.sin(2 * np.pi * (tempo * phase + s)) for (size, tempo), s in zip(_WAVES, row, strict=True))
-        for row in starts
-    ]
-    move = np.array(waves[:3]) * DRIFT_PLACE * away * drift
-    a, b, c = np.radians(np.array(waves[3:]) * DRIFT_TURN * drift)
-    tilt = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
-    pan = np.array([[np.cos(b), 0, np.sin(b)], [0, 1, 0], [-np.sin(b), 0, np.cos(b)]])
-    found = pose.copy()
-    found[:3, 3] += pose[:3, :3] @ move
-    found[:3, :3] = pose[:3, :3] @ pan @ tilt @ _rolled(c)
+    waves = np.zeros((6, len(phase)))
+    for k, (size, tempo) in enumerate(_WAVES):
+        waves += size * np.sin(2 * np.pi * (tempo * phase + starts[:, k, None]))
+    move = (waves[:3] * (DRIFT_PLACE * away * drift)).T
+    a, b, c = np.radians(waves[3:] * (DRIFT_TURN * drift))
+    found = poses.copy()
+    found[:, :3, 3] += (poses[:, :3, :3] * move[:, None, :]).sum(-1)
+    found[:, :3, :3] = poses[:, :3, :3] @ _turned(b, 2, 0) @ _turned(a, 1, 2) @ rolled(c)
     return found
 
 
-def _rolled(radians: float) -> NDArray[np.float64]:
-    """About the camera's own axis: to its right."""
-    c, s = np.cos(radians), np.sin(radians)
-    return np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
+def _turned(radians: NDArray[np.float64], i: int, j: int) -> NDArray[np.float64]:
+    """(f, 3, 3) turns that bring axis i towards axis j."""
+    turns = np.zeros((len(radians), 3, 3))
+    turns[:] = np.eye(3)
+    turns[:, i, i] = turns[:, j, j] = np.cos(radians)
+    turns[:, j, i] = np.sin(radians)
+    turns[:, i, j] = -turns[:, j, i]
+    return turns
 
 
-def camera_pose(
-    step: CameraStep,
-    frame: float,
-    corners: NDArray[np.float64],
-    aspect: float,
-    fps: float = 25.0,
-    seed: int = 1,
-) -> tuple[NDArray[np.float64], tuple[float, float], tuple[float, float]]:
-    """Pose, half tangents and shift of the camera at a frame.
+def rolled(radians: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(f, 3, 3) turns about the camera's own axis: to its right."""
+    return _turned(radians, 1, 0)
+
+
+def camera_poses(
+    step: CameraStep, frames: Frames, corners: NDArray[np.float64], aspect: float, fps: float = 25.0, seed: int = 1
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Poses (f, 4, 4), half tangents (f, 2) and shifts (f, 2) of the camera.
 
     corners (n, 3): the box of the title at rest in the world, what `fit` goes by. `fps` and `seed` are the drift's.
     """
-    half = half_tangents(sample_one(step.lens, frame), aspect, sample_one(step.sensor, frame))
-    shift_x, shift_y = sample_one(step.shift, frame)
-    fit = sample_one(step.fit, frame)
-    if fit > 0 and len(corners):
-        pose = fitted_pose(corners, half, fit, *sample_one(step.orbit, frame))
-    else:
-        pose = look_at(sample_one(step.place, frame), sample_one(step.aim, frame))
-    drift = sample_one(step.drift, frame)
-    if drift > 0:
-        target = (corners.min(0) + corners.max(0)) / 2 if len(corners) else np.asarray(sample_one(step.aim, frame))
-        away = float(np.linalg.norm(pose[:3, 3] - target))
-        pose = swayed(pose, away, drift, frame / fps * sample_one(step.drift_tempo, frame), seed)
-    roll = sample_one(step.roll, frame)
-    if roll:
-        pose = pose.copy()
-        pose[:3, :3] = pose[:3, :3] @ _rolled(np.radians(roll))
-    wider = 1 + 2 * sample_one(step.overscan, frame)
-    half = (half[0] * wider, half[1] * wider)
-    shift_x, shift_y = shift_x / wider, shift_y / wider
-    return pose, half, (2 * float(shift_x), 2 * float(shift_y))
+    half = half_tangents(sample(step.lens, frames), aspect, sample(step.sensor, frames))
+    fit = sample(step.fit, frames)
+    aim = sample(step.aim, frames)
+    poses = look_at(sample(step.place, frames), aim)
+    if len(corners) and (fit > 0).any():
+        fitted = fitted_poses(corners, half, np.where(fit > 0, fit, 1.0), sample(step.orbit, frames))
+        poses = np.where((fit > 0)[:, None, None], fitted, poses)
+    drift = sample(step.drift, frames)
+    if (drift > 0).any():
+        target = (corners.min(0) + corners.max(0)) / 2 if len(corners) else aim
+        away = np.linalg.norm(poses[:, :3, 3] - target, axis=1)
+        poses = swayed(poses, away, drift, frames / fps * sample(step.drift_tempo, frames), seed)
+    roll = sample(step.roll, frames)
+    if roll.any():
+        poses = poses.copy()
+        poses[:, :3, :3] = poses[:, :3, :3] @ rolled(np.radians(roll))
+    wider = 1 + 2 * sample(step.overscan, frames)[:, None]
+    return poses, half * wider, 2 * sample(step.shift, frames) / wider
 
 
-def fitted_pose(
-    corners: NDArray[np.float64], half: tuple[float, float], fit: float, right: float, up: float
+def fitted_poses(
+    corners: NDArray[np.float64], half: NDArray[np.float64], fit: NDArray[np.float64], orbit: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """The nearest pose on the ray of `orbit` at which every corner lies within the wanted share of the frame."""
-    yaw, pitch = np.radians(right), np.radians(np.clip(up, -89, 89))
-    back = np.array([np.sin(yaw) * np.cos(pitch), np.sin(pitch), np.cos(yaw) * np.cos(pitch)])
+    """(f, 4, 4): the nearest poses on the rays of `orbit` (f, 2; degrees to the right, up) at which every corner lies
+    within the wanted shares (f) of the frame."""
+    yaw, pitch = np.radians(orbit[:, 0]), np.radians(np.clip(orbit[:, 1], -89, 89))
+    back = np.stack([np.sin(yaw) * np.cos(pitch), np.sin(pitch), np.cos(yaw) * np.cos(pitch)], axis=1)
     centre = (corners.min(0) + corners.max(0)) / 2
-    pose = look_at(centre + back, centre)
-    local = (corners - centre) @ pose[:3, :3]
-    across = local[:, 2] + np.abs(local[:, 0]) / (half[0] * fit)
-    high = local[:, 2] + np.abs(local[:, 1]) / (half[1] * HEIGHT_SHARE)
-    distance = max(float(across.max()), float(high.max()), 0.05)
-    return look_at(centre + back * distance, centre)
+    local = (corners - centre) @ look_at(centre + back, centre)[:, :3, :3]
+    across = local[..., 2] + np.abs(local[..., 0]) / (half[:, :1] * fit[:, None])
+    high = local[..., 2] + np.abs(local[..., 1]) / (half[:, 1:] * HEIGHT_SHARE)
+    distance = np.maximum(np.maximum(across.max(1), high.max(1)), 0.05)
+    return look_at(centre + back * distance[:, None], centre)

@@ -11,7 +11,7 @@ from psycopg import Connection
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
-from moss_crown.core.document.door import apply_patch, read_shot, write_shot
+from moss_crown.core.document.door import apply_patch, patched, read_shot, write_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluate import check_families
 from moss_crown.server.db.assets import own_ids
@@ -139,7 +139,7 @@ def step_history(connection: Connection[Any], id: UUID, forward: bool) -> ShotRo
     ).fetchone()
     if entry is None:
         raise NothingTo("redo" if forward else "undo")
-    new, _ = apply_patch(row.shot, entry[0] if forward else entry[1])
+    new = patched(row.document, entry[0] if forward else entry[1])
     return _store(connection, id, new, row.cursor + (1 if forward else -1))
 
 

@@ -122,6 +122,7 @@ function Frame() {
         marks.mossShown = { at: performance.now(), frame: at, ms };
       };
       stage.current = made;
+      (window as any).mossStage = made;
     } catch {
       setBroken('This browser has no WebGL 2, which the draft needs. Proofs and takes work without it.');
     }

@@ -25,6 +25,7 @@ const SMALLEST_SCALE = 0.35;
 const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
 const SHADOW_MAP = 1024;
 const WALK_ANGLE = 32;
+const POINTER = ['pointerdown', 'pointerup', 'pointercancel'] as const;
 const SUN_REACH = 12;
 
 /** The geometry of a solid by the part that a material covers. */
@@ -82,6 +83,7 @@ export class DraftStage {
     this.controls.enabled = false;
     this.controls.addEventListener('change', () => this.ask());
     canvas.addEventListener('webglcontextlost', this.onLost);
+    for (const kind of POINTER) window.addEventListener(kind, this.onPointer, true);
     void bytes('/api/display-table').then(({ body }) => {
       this.display = new DisplayPass(body);
       this.ask();
@@ -271,6 +273,7 @@ export class DraftStage {
     clearTimeout(this.settling);
     this.controls.dispose();
     this.canvas.removeEventListener('webglcontextlost', this.onLost);
+    for (const kind of POINTER) window.removeEventListener(kind, this.onPointer, true);
     for (const facets of this.built.values()) {
       for (const part of facets.values()) part.dispose();
     }
@@ -555,9 +558,19 @@ export class DraftStage {
     const ms = this.finished(begun);
     this.onShown(this.frame, ms);
     if (!still) this.adapt(ms);
-    clearTimeout(this.settling);
-    if (!still && !this.playing) this.settling = window.setTimeout(() => this.paint(true), SETTLE_MS);
+    if (!still) this.settle();
   }
+
+  /** Draw in full once nothing moves. Not while a button is held down: that picture would keep the next one waiting. */
+  private settle() {
+    clearTimeout(this.settling);
+    if (this.playing) return;
+    this.settling = window.setTimeout(() => (this.held ? this.settle() : this.paint(true)), SETTLE_MS);
+  }
+  private held = false;
+  private readonly onPointer = (event: PointerEvent) => {
+    this.held = event.buttons !== 0;
+  };
 
   private readonly pixel = new Uint8Array(4);
 

@@ -70,11 +70,13 @@ export function Sheet() {
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the theme changes the ink
   useEffect(() => {
-    const c = canvas.current?.getContext('2d');
+    // Kept in plain memory: lines and letters are quicker drawn there than the picture's own drawing is interrupted.
+    const c = canvas.current?.getContext('2d', { willReadFrequently: true });
     if (!c || !layout || !draft || !document || !canvas.current) return;
     const ratio = window.devicePixelRatio || 1;
-    canvas.current.width = layout.width * ratio;
-    canvas.current.height = layout.height * ratio;
+    const [width, height] = [Math.round(layout.width * ratio), Math.round(layout.height * ratio)];
+    if (canvas.current.width !== width) canvas.current.width = width;
+    if (canvas.current.height !== height) canvas.current.height = height;
     c.setTransform(ratio, 0, 0, ratio, 0, 0);
     drawSheet(c, layout, draft, document, inkOf(canvas.current), open ? lane : '', drive);
   }, [layout, draft, document, lane, open, drive, theme]);
