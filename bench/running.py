@@ -101,7 +101,7 @@ def edit_to_picture(page: Page, url: str, edits: int = 30) -> tuple[list[float],
     for k in range(edits):
         page.evaluate("window.benchBegun = performance.now()")
         page.mouse.move(box["x"] + 30 + 4 * k, box["y"] + 10)
-        page.wait_for_function("window.mossShown && window.mossShown.at > window.benchBegun + 1", polling="raf")
+        page.wait_for_function("window.mossShown.of.at > window.benchBegun", polling="raf")
         found.append(page.evaluate("window.mossShown.at - window.benchBegun"))
         drawn.append(page.evaluate("window.mossShown.ms"))
         page.wait_for_timeout(60)
@@ -121,7 +121,7 @@ def kern_to_picture(page: Page, presses: int = 20) -> list[float]:
     for k in range(presses):
         page.evaluate("window.benchBegun = performance.now()")
         page.keyboard.press("Alt+Shift+ArrowUp" if k % 2 else "Alt+Shift+ArrowDown")
-        page.wait_for_function("window.mossShown && window.mossShown.at > window.benchBegun + 1", polling="raf")
+        page.wait_for_function("window.mossShown.of.at > window.benchBegun", polling="raf")
         found.append(page.evaluate("window.mossShown.at - window.benchBegun"))
         page.wait_for_timeout(900)
     return sorted(found)

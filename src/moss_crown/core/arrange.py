@@ -94,9 +94,7 @@ def fit_width(shot: Shot, frame: float, step: str, share: float) -> Patch:
         if abs(share - here) < CLOSE:
             break
         factor *= share / max(here, 1e-6)
-        sized = patched(
-            write_shot(shot), [{"op": "replace", "path": f"/steps/{index}/size", "value": size * factor}]
-        )
+        sized = patched(write_shot(shot), [{"op": "replace", "path": f"/steps/{index}/size", "value": size * factor}])
     return [{"op": "replace", "path": f"/steps/{index}/size", "value": round(size * factor, 5)}]
 
 

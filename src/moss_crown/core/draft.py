@@ -8,6 +8,7 @@ from __future__ import annotations
 import json
 import struct
 from dataclasses import asdict, replace
+from functools import lru_cache
 from typing import Annotated, Any, TypeAlias
 
 import numpy as np
@@ -52,7 +53,7 @@ from moss_crown.core.look.material import Surface, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
 from moss_crown.core.stage.scene import Light, ShapeLight, Sheet, SunLight, triangle_areas
-from moss_crown.core.type.families import FALLBACK, FALLBACKS
+from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
 from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
 from moss_crown.core.type.shape import Glyph, faces, own_faces
@@ -115,15 +116,22 @@ class SolidRecipe(Model):
     which: tuple[Part, Part, Part, Part, Part] = FACE_AND_EDGE
 
 
-def recipe_of(letter: Letter, form: Form, which: Which = FACE_AND_EDGE) -> SolidRecipe:
-    return SolidRecipe(
-        family=letter.family,
-        axes=list(letter.axes),
-        glyphs=[(g.font, g.index, g.dx, g.dy) for g in letter.glyphs],
-        unit=letter.unit,
-        form=FormRecipe.model_validate(asdict(form_of_letter(letter, form))),
+def recipe_of(letter: Letter, form: Form, which: Which = FACE_AND_EDGE) -> str:
+    """The recipe of a letter as JSON text."""
+    return _recipe(letter.family, letter.axes, letter.glyphs, letter.unit, form_of_letter(letter, form), which)
+
+
+@lru_cache(maxsize=2048)
+def _recipe(family: str, axes: Axes, glyphs: tuple[Glyph, ...], unit: float, form: Form, which: Which) -> str:
+    recipe = SolidRecipe(
+        family=family,
+        axes=list(axes),
+        glyphs=[(g.font, g.index, g.dx, g.dy) for g in glyphs],
+        unit=unit,
+        form=FormRecipe.model_validate(asdict(form)),
         which=which,
     )
+    return recipe.model_dump_json()
 
 
 def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
@@ -241,7 +249,7 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
                     "first": letter.first,
                     "lacking": letter.lacking,
                     "tint": own[place] if own else None,
-                    "recipe": recipe_of(letter, block.form, which).model_dump_json(),
+                    "recipe": recipe_of(letter, block.form, which),
                     "box": [letter.left, letter.bottom, letter.right, letter.top],
                     "rest": at_rest[place],
                     "number": letter.index,

@@ -353,14 +353,12 @@ class Timing:
 
 
 def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
-    """Speeds by central differences over a frame; starts and rest by the drives that are on at the last frame."""
-    seconds = float(1 / shot.fps.fraction)
-    fast = speed(
-        poses_at(shot, structure, frames - 0.5),
-        poses_at(shot, structure, frames + 0.5),
-        letter_boxes(structure),
-        seconds,
-    )
+    """Speeds by central differences over a frame, starts and rest by the drives that are on at the last frame.
+
+    The frames follow one another.
+    """
+    between = np.append(frames - 0.5, frames[-1] + 0.5)
+    fast = speed(poses_at(shot, structure, between), letter_boxes(structure), float(1 / shot.fps.fraction))
     total = len(structure.letters)
     rest = np.full(total, float(shot.first))
     starts: dict[str, NDArray[np.float64]] = {}

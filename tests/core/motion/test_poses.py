@@ -74,7 +74,19 @@ def test_speed_of_a_sliding_and_of_a_turning_letter():
     still = rest_poses(placed_at(np.zeros((1, 3))), 1)
     slid = still.copy()
     slid[..., 0, 3] = 0.5
-    assert speed(still, slid, box, 0.04)[0, 0] == pytest.approx(12.5)
+    assert speed(np.concatenate([still, slid]), box, 0.04)[0, 0] == pytest.approx(12.5)
     turned = still.copy()
     turned[0, 0, :3, :3] = turn_matrix(np.array([0, 0, 0.01]))
-    assert speed(still, turned, box, 1.0)[0, 0] == pytest.approx(np.sqrt(2) * np.radians(0.01), rel=1e-6)
+    assert speed(np.concatenate([still, turned]), box, 1.0)[0, 0] == pytest.approx(
+        np.sqrt(2) * np.radians(0.01), rel=1e-6
+    )
+
+
+@given(st.integers(0, 2**32 - 1))
+def test_speed_is_the_root_mean_square_of_the_corners(seed):
+    draw = np.random.default_rng(seed)
+    poses = draw.normal(size=(4, 3, 4, 4))
+    corners = draw.normal(size=(3, 8, 3))
+    at = np.einsum("flij,lcj->flci", poses[..., :3, :3], corners) + poses[:, :, None, :3, 3]
+    plain = np.sqrt((np.diff(at, axis=0) ** 2).sum(-1).mean(-1)) / 0.5
+    assert speed(poses, corners, 0.5) == pytest.approx(plain, rel=1e-9)

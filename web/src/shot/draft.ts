@@ -122,6 +122,7 @@ interface Head {
 export interface Draft extends Omit<Head, 'spans'> {
   spans: Span[];
   camera: Float32Array;
+  at: number; // when it was read, by performance.now()
 }
 
 /** Split a framed message: length of the head, the head, the body. */
@@ -144,7 +145,7 @@ export function readDraft(buffer: ArrayBuffer): Draft {
     const cells = (span.last - span.first + 1) * span.letters.length;
     return { ...span, poses: take(cells * 16), speeds: take(cells) };
   });
-  return { ...facts, spans, camera: take((facts.last - facts.first + 1) * 16) };
+  return { ...facts, spans, camera: take((facts.last - facts.first + 1) * 16), at: performance.now() };
 }
 
 export function spanAt(draft: Draft, frame: number): Span | undefined {

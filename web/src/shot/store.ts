@@ -123,6 +123,19 @@ export function createShot(id: string) {
     }
   }
 
+  const painters = new Set<(draft: Draft, frame: number) => void>();
+  store.subscribe((now, before) => {
+    if (now.draft && (now.draft !== before.draft || now.frame !== before.frame))
+      for (const paint of painters) paint(now.draft, now.frame);
+  });
+
+  /** A draft of an edit under way goes to the picture first; the rest of the screen follows once that is shown. */
+  function showFirst(draft: Draft) {
+    for (const paint of painters) paint(draft, get().frame);
+    const mine = seq;
+    requestAnimationFrame(() => setTimeout(() => mine === seq && show(draft)));
+  }
+
   function show(draft: Draft) {
     // A shot opens on its rest pose: what an arrival ends in is what is judged first. Later the playhead is the user's.
     const frame = get().draft ? get().frame : Math.ceil(draft.rest);
@@ -307,7 +320,7 @@ export function createShot(id: string) {
     const { head, body } = unframe(message.data as ArrayBuffer);
     const facts = head as { type: string; seq: number; format: string } & Proof;
     if (facts.type === 'preview' && facts.seq === seq) {
-      show(readDraft(body));
+      showFirst(readDraft(body));
     } else if (facts.type === 'proof' && facts.seq === proofSeq && get().mode === 'proof') {
       const old = get().proof?.picture;
       const picture = URL.createObjectURL(new Blob([body], { type: facts.format }));
@@ -333,6 +346,13 @@ export function createShot(id: string) {
 
   return {
     ...store,
+    /** Hear of every draft and frame to be shown, before anything else does. Answers how to stop. */
+    onPicture(paint: (draft: Draft, frame: number) => void) {
+      painters.add(paint);
+      return () => void painters.delete(paint);
+    },
+    /** How many pictures the draft has drawn: counted apart, since nothing is to be drawn again for it. */
+    pictures: { shown: 0 },
     open() {
       closed = false;
       connect();

@@ -136,13 +136,15 @@ def _drive(poses, moved, reach, move, turn, scale, pivots):
             moved[f, k, 3, 3] = 1.0
 
 
-def speed(before: Poses, after: Poses, corners: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
+def speed(poses: Poses, corners: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
     """How fast letters move: the root mean square speed of the corners of their boxes, in metres a second.
 
-    before, after (f, l, 4, 4): poses `seconds` apart; corners (l, 8, 3) in letter space. Answers (f, l). One measure
-    for place, turn and size together, since all three move the corners.
+    poses (f + 1, l, 4, 4): one after the other, `seconds` apart; corners (l, 8, 3) in letter space. Answers (f, l). One
+    measure for place, turn and size together, since all three move the corners.
     """
-    change = after[:, :, :3] - before[:, :, :3]
-    moved = np.einsum("flij,lcj->flci", change[..., :3], corners) + change[:, :, None, :, 3]
-    fast: NDArray[np.float64] = np.sqrt((moved**2).sum(-1).mean(-1)) / seconds
+    change = poses[1:, :, :3] - poses[:-1, :, :3]
+    # The mean of |M p|² over corners p = (x, y, z, 1) is the trace of M S Mᵀ with the mean S of p pᵀ.
+    points = np.concatenate([corners, np.ones((*corners.shape[:2], 1))], 2)
+    spread = np.swapaxes(points, 1, 2) @ points / corners.shape[1]
+    fast: NDArray[np.float64] = np.sqrt(np.maximum((change @ spread * change).sum((-1, -2)), 0)) / seconds
     return fast

@@ -1,10 +1,18 @@
 import { useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Button, Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
+import type { Draft } from '../draft';
 import type { View } from '../store';
 import { Picked } from './picked';
 import { Pointing } from './pointing';
 import { DraftStage } from './stage';
+
+declare global {
+  interface Window {
+    /** The last picture of the draft: what it is of, when it was there, and how long it took; for measuring. */
+    mossShown?: { of: Draft; at: number; frame: number; ms: number };
+  }
+}
 
 const VIEWS: { id: View; name: string; keys: string }[] = [
   { id: 'shot', name: 'Shot camera', keys: '1' },
@@ -84,7 +92,7 @@ function Frame() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const stage = useRef<DraftStage | null>(null);
   const document = useShot((s) => s.document);
-  const draft = useShot((s) => s.draft);
+  const fps = useShot((s) => (s.draft ? s.draft.fps[0] / s.draft.fps[1] : 25));
   const frame = useShot((s) => s.frame);
   const view = useShot((s) => s.view);
   const mode = useShot((s) => s.mode);
@@ -113,36 +121,34 @@ function Frame() {
 
   useEffect(() => {
     if (!canvas.current) return;
+    let leave = () => {};
     try {
       const made = new DraftStage(canvas.current);
-      made.onShown = (at, ms) => {
+      made.onShown = (of, at, ms) => {
         setShown(true);
-        setShownAt(performance.now());
-        const marks = window as unknown as { mossShown?: { at: number; frame: number; ms: number } };
-        marks.mossShown = { at: performance.now(), frame: at, ms };
+        const { guides, picked } = store.getState();
+        if (guides || picked.length) setShownAt(performance.now());
+        store.pictures.shown += 1;
+        window.mossShown = { of, at: performance.now(), frame: at, ms };
       };
       stage.current = made;
-      (window as any).mossStage = made;
+      // Past React: the picture comes first, and the rest of the screen follows.
+      const { draft, frame } = store.getState();
+      if (draft) made.show(draft, frame);
+      leave = store.onPicture((of, at) => made.show(of, at));
     } catch {
       setBroken('This browser has no WebGL 2, which the draft needs. Proofs and takes work without it.');
     }
     return () => {
+      leave();
       stage.current?.dispose();
       stage.current = null;
     };
-  }, []);
+  }, [store]);
 
   useEffect(() => stage.current?.resize(size.width, size.height), [size]);
-  useEffect(() => {
-    if (draft) stage.current?.setDraft(draft);
-  }, [draft]);
-  useEffect(() => stage.current?.setFrame(frame), [frame]);
-
   useEffect(() => stage.current?.setView(view), [view]);
-  useEffect(() => {
-    const fps = draft ? draft.fps[0] / draft.fps[1] : 25;
-    stage.current?.setPlaying(playing ? 1000 / fps : null);
-  }, [playing, draft]);
+  useEffect(() => stage.current?.setPlaying(playing ? 1000 / fps : null), [playing, fps]);
 
   const current = proof && proof.frame === frame;
   return (

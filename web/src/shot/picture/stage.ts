@@ -61,8 +61,8 @@ export class DraftStage {
   private settling = 0;
   private scale = 1;
   private lost = false;
-  /** Called after each picture with the frame it shows and how long it took, in milliseconds. */
-  onShown: (frame: number, ms: number) => void = () => {};
+  /** Called after each picture with the draft and the frame it shows and how long it took, in milliseconds. */
+  onShown: (draft: Draft, frame: number, ms: number) => void = () => {};
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     this.renderer = new THREE.WebGLRenderer({
@@ -95,14 +95,18 @@ export class DraftStage {
     this.lost = true;
   };
 
-  setDraft(draft: Draft) {
+  /** Draw a frame of a draft at once. */
+  show(draft: Draft, frame: number) {
+    if (draft === this.draft && frame === this.frame) return;
     this.draft = draft;
-    this.setFrame(this.frame);
+    this.frame = frame;
+    this.lay();
+    this.paint(false);
   }
 
-  setFrame(frame: number) {
-    const { draft } = this;
-    this.frame = frame;
+  /** Put everything where it is at the frame. */
+  private lay() {
+    const { draft, frame } = this;
     if (!draft) return;
     const span = spanAt(draft, frame);
     if (!span) return;
@@ -118,7 +122,6 @@ export class DraftStage {
       }
     }
     this.renderer.shadowMap.needsUpdate = true;
-    this.ask();
   }
 
   private readonly keys = new WeakMap<Span, string>();
@@ -291,7 +294,10 @@ export class DraftStage {
     if (missing.length) {
       // Keep what is shown until the new letters are there: no flicker while a value is dragged.
       void Promise.all(missing.map((r) => this.solid(r))).then(() => {
-        if (this.draft && spanAt(this.draft, this.frame) === span) this.setFrame(this.frame);
+        if (this.draft && spanAt(this.draft, this.frame) === span) {
+          this.lay();
+          this.ask();
+        }
       });
       return;
     }
@@ -535,7 +541,9 @@ export class DraftStage {
   }
 
   private paint(still: boolean) {
+    cancelAnimationFrame(this.asked);
     this.asked = 0;
+    clearTimeout(this.settling);
     if (this.lost || !this.display || !this.draft) return;
     const begun = performance.now();
     const scale = still ? 1 : (SCALES.find((step) => step <= this.scale) ?? SMALLEST_SCALE);
@@ -556,9 +564,20 @@ export class DraftStage {
     this.renderer.render(this.scene, camera);
     this.display.show(this.renderer, target.texture, this.grade());
     const ms = this.finished(begun);
-    this.onShown(this.frame, ms);
-    if (!still) this.adapt(ms);
-    if (!still) this.settle();
+    this.onShown(this.draft, this.frame, ms);
+    if (still) return;
+    this.adapt(ms);
+    this.settle();
+  }
+
+  private readonly pixel = new Uint8Array(4);
+
+  /** Milliseconds until the picture was really drawn: drawing runs on elsewhere until someone asks for its result. A
+   *  fence would not hold this thread up, but is heard of late where the picture is drawn in software. */
+  private finished(begun: number): number {
+    const gl = this.renderer.getContext();
+    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, this.pixel);
+    return performance.now() - begun;
   }
 
   /** Draw in full once nothing moves. Not while a button is held down: that picture would keep the next one waiting. */
@@ -571,15 +590,6 @@ export class DraftStage {
   private readonly onPointer = (event: PointerEvent) => {
     this.held = event.buttons !== 0;
   };
-
-  private readonly pixel = new Uint8Array(4);
-
-  /** Milliseconds until the picture was really drawn: drawing runs on elsewhere until someone asks for its result. */
-  private finished(begun: number): number {
-    const gl = this.renderer.getContext();
-    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, this.pixel);
-    return performance.now() - begun;
-  }
 
   /** Moving pictures are drawn as large as the machine can in time; what stands still is drawn in full. */
   private adapt(ms: number) {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Draft, Span } from '../draft';
-import { dragged, frameToY, hitAt, layOut, yToFrame } from './layout';
+import { dragged, frameToY, hitAt, layOut, sameTimes, yToFrame } from './layout';
 
 function made(count: number, last = 72) {
   const letters = Array.from({ length: count }, (_, k) => ({ text: 'K', word: k < count / 2 ? 0 : 1 }));
@@ -54,5 +54,32 @@ describe('the sheet', () => {
     const stretched = dragged({ kind: 'mark', letter: 10 }, 10, 4, 2, 20);
     expect(stretched).toEqual({ start: 4, delay: 4 });
     expect(stretched.start + 10 * stretched.delay).toBe(4 + 10 * 2 + 20);
+  });
+
+  it('is the same while no timing changes, and another as soon as one does', () => {
+    const timed = (change: (draft: Draft) => void = () => {}) => {
+      const { draft } = made(3, 4);
+      draft.keyed = { '/steps/7/fit': [0.5] };
+      (draft.spans[0] as Span).speeds = new Float32Array(15).fill(2);
+      change(draft);
+      return draft;
+    };
+    const span = (d: Draft) => d.spans[0] as Span;
+    expect(sameTimes(timed(), timed())).toBe(true);
+    expect(
+      sameTimes(
+        timed(),
+        timed((d) => span(d).speeds.fill(2.00001)),
+      ),
+    ).toBe(true);
+    for (const change of [
+      (d: Draft) => span(d).speeds.fill(2.1, 7, 8),
+      (d: Draft) => void (d.last = 5),
+      (d: Draft) => void (d.keyed = {}),
+      (d: Draft) => void ((span(d).rest as number[])[1] = 3),
+      (d: Draft) => void ((span(d).letters[2] as { text: string }).text = 'Q'),
+      (d: Draft) => void d.spans.push(span(d)),
+    ])
+      expect(sameTimes(timed(), timed(change))).toBe(false);
   });
 });

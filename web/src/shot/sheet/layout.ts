@@ -32,6 +32,23 @@ const BEFORE_COLUMNS: [string, string][] = [
   ['lamp', 'lights'],
 ];
 
+/** Does the sheet show the same of two drafts? A drag that moves no timing then leaves it alone. */
+export function sameTimes(a: Draft, b: Draft): boolean {
+  if (a.first !== b.first || a.last !== b.last || a.spans.length !== b.spans.length) return false;
+  if (JSON.stringify(a.keyed) !== JSON.stringify(b.keyed)) return false;
+  return a.spans.every((one, k) => {
+    const other = b.spans[k] as Span;
+    return (
+      one.first === other.first &&
+      one.last === other.last &&
+      one.letters.length === other.letters.length &&
+      one.letters.every((l, i) => l.text === other.letters[i]?.text && l.word === other.letters[i]?.word) &&
+      JSON.stringify([one.starts, one.rest]) === JSON.stringify([other.starts, other.rest]) &&
+      one.speeds.every((v, i) => Math.abs(v - (other.speeds[i] ?? 0)) <= 1e-4 * Math.max(1, v))
+    );
+  });
+}
+
 export function layOut(draft: Draft, span: Span, width: number, height: number, lane: boolean): SheetLayout {
   const columns: Column[] = BEFORE_COLUMNS.map(([label, step], k) => ({
     x: AXIS + k * BEFORE,

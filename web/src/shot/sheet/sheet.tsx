@@ -4,7 +4,7 @@ import { spanAt } from '../draft';
 import type { ShotState, Step } from '../store';
 import { setting } from '../values';
 import { drawSheet, inkOf } from './draw';
-import { dragged, frameToY, type Hit, hitAt, layOut, yToFrame } from './layout';
+import { dragged, frameToY, type Hit, hitAt, layOut, sameTimes, yToFrame } from './layout';
 
 /** The drive whose diagonal the sheet shows: the chosen step if it is one that is on, else the first that is on. */
 function driveOf(steps: Step[] | undefined, chosen: string): { index: number; id: string } {
@@ -29,7 +29,10 @@ function staggerOf(state: ShotState) {
 /** The exposure sheet: frames run down, a column a letter, shaded by speed; a stagger is a diagonal and drags as one. */
 export function Sheet() {
   const store = useShotStore();
-  const draft = useShot((s) => s.draft);
+  const newest = useShot((s) => s.draft);
+  const kept = useRef(newest);
+  if (!newest || !kept.current || !sameTimes(kept.current, newest)) kept.current = newest;
+  const draft = kept.current;
   const document = useShot((s) => s.document);
   const frame = useShot((s) => s.frame);
   const lane = useShot((s) => s.lane);

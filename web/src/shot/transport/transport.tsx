@@ -19,7 +19,7 @@ export function Transport() {
     const count = last - first + 1;
     const from = store.getState().frame >= last ? first : store.getState().frame;
     const begun = performance.now();
-    let shown = 0;
+    let shown = store.pictures.shown;
     let since = begun;
     let asked = requestAnimationFrame(function tick(now) {
       const passed = Math.floor(((now - begun) / 1000) * fps) + (from - first);
@@ -29,13 +29,10 @@ export function Transport() {
         return;
       }
       const next = first + (passed % count);
-      if (next !== store.getState().frame) {
-        store.seek(next);
-        shown += 1;
-      }
+      if (next !== store.getState().frame) store.seek(next);
       if (now - since > 1000) {
-        setAchieved((shown * 1000) / (now - since));
-        shown = 0;
+        setAchieved(((store.pictures.shown - shown) * 1000) / (now - since));
+        shown = store.pictures.shown;
         since = now;
       }
       asked = requestAnimationFrame(tick);
