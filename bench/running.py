@@ -12,6 +12,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import urllib.request
 from pathlib import Path
 
 import psutil
@@ -47,6 +48,21 @@ def started(home: str, port: int) -> tuple[subprocess.Popen[str], float]:
         if "ready" in line:
             break
     return process, time.perf_counter() - begun
+
+
+def settled(url: str, most: float = 600) -> None:
+    """Wait until every shot has its poster: they are rendered beside everything else, and would be measured with it."""
+    end = time.monotonic() + most
+    while time.monotonic() < end:
+        with urllib.request.urlopen(f"{url}/api/productions") as answer:
+            productions = json.load(answer)
+        lacking = 0
+        for production in productions:
+            with urllib.request.urlopen(f"{url}/api/productions/{production['id']}/shots") as answer:
+                lacking += sum(shot["poster"] < shot["revision"] for shot in json.load(answer))
+        if not lacking:
+            return
+        time.sleep(1)
 
 
 def stop(process: subprocess.Popen[str]) -> None:
@@ -147,7 +163,7 @@ def main() -> None:
         process, warm = started(folder, port)
         say("warm start, to the page that answers", f"{warm:.1f} s (first start, packages there: {first:.0f} s)", "6 s")
         try:
-            time.sleep(25)  # posters
+            settled(f"http://127.0.0.1:{port}")
             with sync_playwright() as p:
                 browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})

@@ -21,7 +21,7 @@ class Server {
     title: 'Trial',
     first: 0,
     last: 72,
-    steps: [{ id: 'block', kind: 'block', size: 1, text: 'TIDE' }],
+    steps: [{ id: 'block', kind: 'block', size: 1, text: 'TIDE', axes: {}, overrides: [] }],
   };
   revision = 1;
   posted: { revision: number; label: string; patch: { path: string; value: unknown }[] }[] = [];
@@ -204,6 +204,19 @@ describe('an open shot', () => {
     expect(server.posted).toEqual([]);
     const seqs = Socket.last.sent.map((m) => m.seq);
     expect(seqs[1]).toBeGreaterThan(seqs[0] as number);
+  });
+
+  it('shows an edit before it is stored, unless doing it twice would be another edit', async () => {
+    const store = await opened();
+    store.edit(set(4), 'size');
+    store.edit([{ op: 'add', path: '/steps/0/axes', value: {} }], 'axes');
+    store.edit([{ op: 'add', path: '/steps/0/overrides/-', value: {} }], 'letter');
+    const sent = Socket.last.sent as unknown as { type: string; patch: { path: string }[] }[];
+    expect(sent.map((m) => m.patch.map((o) => o.path))).toEqual([
+      ['/steps/0/size'],
+      ['/steps/0/size', '/steps/0/axes'],
+    ]);
+    await saved(store);
   });
 
   it('fetches what another window changed', async () => {

@@ -164,6 +164,8 @@ export function createShot(id: string) {
     waiting.push({ patch, label });
     seq += 1; // previews under way are out of date
     set({ document: later ? document : patched(document, patch), saving: 'saving' });
+    const all = waiting.flatMap((w) => w.patch);
+    if (!later && all.every(repeatable)) preview(all); // seen while it is being stored
     void send();
   }
 
@@ -397,4 +399,9 @@ function patched(document: Shot, patch: Operation[]): Shot {
   } catch {
     return document; // the server will say what does not fit
   }
+}
+
+/** Does an operation that was done already change nothing when it is done again? */
+function repeatable({ op, path }: Operation): boolean {
+  return op === 'replace' || (op === 'add' && !/\/(\d+|-)$/.test(path));
 }

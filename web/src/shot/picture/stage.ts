@@ -24,6 +24,8 @@ const DRAG_MS = 45;
 const SMALLEST_SCALE = 0.35;
 const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
 const SHADOW_MAP = 1024;
+const SHADOW_BLUR = 5;
+const COARSE_BELOW = 0.6;
 const WALK_ANGLE = 32;
 const POINTER = ['pointerdown', 'pointerup', 'pointercancel'] as const;
 const SUN_REACH = 12;
@@ -425,10 +427,9 @@ export class DraftStage {
       const first = light === look.lights.find((l) => l.shadow); // one shadow in the draft; the proof has them all
       lamp.castShadow = first;
       if (first) {
-        shadow.mapSize.set(SHADOW_MAP, SHADOW_MAP);
+        this.fineness(shadow);
         shadow.bias = -0.0006;
         shadow.normalBias = 0.02;
-        shadow.radius = 5;
         const { camera } = shadow;
         if (camera instanceof THREE.OrthographicCamera) {
           camera.left = camera.bottom = -SUN_REACH;
@@ -559,6 +560,7 @@ export class DraftStage {
       this.walkCamera.aspect = width / height;
       this.walkCamera.updateProjectionMatrix();
     }
+    this.coarsen(scale < COARSE_BELOW);
     const camera = this.camera();
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
@@ -568,6 +570,26 @@ export class DraftStage {
     if (still) return;
     this.adapt(ms);
     this.settle();
+  }
+
+  private coarse = false;
+
+  /** A shadow as fine as the picture it falls in; its blur stays as wide. */
+  private coarsen(coarse: boolean) {
+    if (this.coarse === coarse) return;
+    this.coarse = coarse;
+    for (const lamp of this.lamps.children) {
+      if (lamp.castShadow && 'shadow' in lamp) this.fineness(lamp.shadow as THREE.LightShadow);
+    }
+    this.renderer.shadowMap.needsUpdate = true;
+  }
+
+  private fineness(shadow: THREE.LightShadow) {
+    const share = this.coarse ? 0.5 : 1;
+    shadow.mapSize.setScalar(SHADOW_MAP * share);
+    shadow.radius = SHADOW_BLUR * share;
+    shadow.map?.dispose();
+    shadow.map = null;
   }
 
   private readonly pixel = new Uint8Array(4);
