@@ -344,7 +344,7 @@ def _lamp(light: Light) -> dict[str, Any]:
         "spot": float(np.arccos(manner.cone[1])) if manner.cone else 0.0,
         "soft": float(1 - np.arccos(manner.cone[0]) / np.arccos(manner.cone[1])) if manner.cone else 1.0,
         "limit": manner.limit,
-        "shadow": manner.casts,
+        "shadow": max(manner.dark),
     }
     if isinstance(light, SunLight):
         return found | {

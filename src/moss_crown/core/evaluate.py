@@ -49,7 +49,7 @@ from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_st
 from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
 from moss_crown.core.pivots import About, Place, pivots
 from moss_crown.core.stage.camera import camera_poses
-from moss_crown.core.stage.lamps import EDGES, FACES, light_at
+from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
 from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Sheet, Surround
 from moss_crown.core.type import emblem, families
 from moss_crown.core.type.families import FAMILIES, Axes
@@ -584,9 +584,9 @@ def scene_at(
 
 
 def light_names(shot: Shot, frame: float) -> tuple[str, ...]:
-    """What the lamps that are on are called."""
+    """What the lamps that are on are called, once for each of their sources."""
     on = [step for step in shot.steps if isinstance(step, LightsStep) and sample_choice(step.on, frame)]
-    return tuple(lamp.name for step in on for lamp in step.lights)
+    return tuple(lamp.name for step in on for lamp in step.lights for _ in range(round(sample_one(lamp.stack, frame))))
 
 
 def _behind(step: EnvironmentStep, frame: float) -> Any:
@@ -624,8 +624,9 @@ def own_colours(shot: Shot, block: Block, frame: float) -> list[tuple[float, flo
 
 
 def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, sheets: int = 0) -> tuple[Light, ...]:
-    """The lamps that are on. `owners` names the block of each letter of the scene, whose `sheets` come after them."""
-    found = []
+    """The lamps that are on, each as a whole; for a scene all the sources that they are made of. `owners` names the
+    block of each letter of that scene, whose `sheets` come after them."""
+    found: list[Light] = []
     for step in shot.steps:
         if isinstance(step, LightsStep) and sample_choice(step.on, frame):
             for lamp in step.lights:
@@ -635,7 +636,10 @@ def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, sheets:
                 if owners is not None and (lamp.only or not stage or bits != FACES | EDGES):
                     letters = [bits if not lamp.only or owner in lamp.only else 0 for owner in owners]
                     touches = (*letters, *([255 if stage else 0] * sheets))
-                found.append(light_at(lamp, frame, touches))
+                if owners is None:
+                    found.append(light_at(lamp, frame))
+                else:
+                    found += sources_at(lamp, frame, touches)
     return tuple(found)
 
 

@@ -31,6 +31,7 @@ Kit: TypeAlias = Literal[
     "low_sun",
     "top_light",
     "side_pair",
+    "stacked",
     "glow_only",
 ]
 Effect: TypeAlias = Literal["highlight", "shadow", "edge"]
@@ -51,6 +52,20 @@ class Lamp:
     power: float
     colour: tuple[float, float, float]
     aim: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    stack: int = 1
+
+    def light(self) -> Light:
+        """As a light of the document, for a title in the origin that is two metres wide."""
+        return Light(
+            name=self.name,
+            place=self.place,
+            aim=self.aim,
+            width=self.size[0],
+            height=self.size[1],
+            colour=self.colour,
+            power=self.power,
+            stack=self.stack,
+        )
 
 
 KITS: dict[Kit, tuple[Lamp, ...]] = {
@@ -83,6 +98,10 @@ KITS: dict[Kit, tuple[Lamp, ...]] = {
         Lamp("left", (-1.35, 0.2, 0.3), (0.12, 0.8), 46.0, COOL),
         Lamp("right", (1.35, 0.2, 0.3), (0.12, 0.8), 46.0, WARM),
     ),
+    "stacked": (
+        Lamp("stack", (-0.8, 1.15, 1.5), (0.04, 0.04), 300.0, WHITE, stack=5),
+        Lamp("front", (0.2, 0.3, 2.2), (1.8, 1.2), 70.0, WHITE),
+    ),
     "glow_only": (),
 }
 
@@ -108,14 +127,14 @@ def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
         place = centre + half * np.array(lamp.place)
         place[1] = max(place[1], LOWEST)
         place[2] = max(place[2], behind + LOWEST)
-        light = Light(
-            name=lamp.name,
-            place=rounded(place),
-            aim=rounded(centre + half * np.array(lamp.aim)),
-            width=round(half * lamp.size[0], 4),
-            height=round(half * lamp.size[1], 4),
-            colour=lamp.colour,
-            power=round(half * half * lamp.power, 2),
+        light = lamp.light().model_copy(
+            update={
+                "place": rounded(place),
+                "aim": rounded(centre + half * np.array(lamp.aim)),
+                "width": round(half * lamp.size[0], 4),
+                "height": round(half * lamp.size[1], 4),
+                "power": round(half * half * lamp.power, 2),
+            }
         )
         lights.append(light.model_dump(mode="json"))
     for index, step in enumerate(shot.steps):

@@ -139,21 +139,6 @@ def wear(shot: Shot, frame: float, look: Look, parts: tuple[Part, ...] = PARTS) 
     return patch
 
 
-def _kit(kit: Kit, dim: float) -> list[Light]:
-    return [
-        Light(
-            name=lamp.name,
-            place=lamp.place,
-            aim=lamp.aim,
-            width=lamp.size[0],
-            height=lamp.size[1],
-            colour=lamp.colour,
-            power=lamp.power * dim,
-        )
-        for lamp in KITS[kit]
-    ]
-
-
 def _shipped(
     name: str,
     face: str,
@@ -171,7 +156,7 @@ def _shipped(
         name=name,
         material=MaterialStep(id="material", name=one.name, face=one.material, edge=other.material),
         environment=EnvironmentStep(id="environment", preset=preset, strength=strength, turn=turn),
-        lights=_kit(*kit),
+        lights=[lamp.light().model_copy(update={"power": lamp.power * kit[1]}) for lamp in KITS[kit[0]]],
         stage=StageStep(
             id="stage",
             floor=floor is not None,

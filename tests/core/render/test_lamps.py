@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from letters import alike
 from moss_crown.core.document.shot import Light
@@ -10,8 +12,17 @@ from moss_crown.core.look.exposure import colour_of
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.renderer import RenderSettings, render
 from moss_crown.core.stage.camera import look_at
-from moss_crown.core.stage.lamps import EDGES, FACES, SUN_AWAY, light_at
-from moss_crown.core.stage.scene import Camera, Manner, Placed, RectangleLight, Scene, Sheet, Surround
+from moss_crown.core.stage.lamps import EDGES, FACES, SUN_AWAY, light_at, sources_at
+from moss_crown.core.stage.scene import (
+    Camera,
+    Manner,
+    Placed,
+    RectangleLight,
+    Scene,
+    Sheet,
+    Surround,
+    triangle_areas,
+)
 
 ALBEDO = 0.5
 GREY = Surface((ALBEDO,) * 3, 0.0, 1.0, 1.0)
@@ -120,6 +131,53 @@ def test_shadow_can_be_turned_off_and_letters_spared():
     assert floor_light([spared]) == pytest.approx([0, 0, 0])
     kept = RectangleLight(*_rectangle(), manner=Manner(touches=(FACES | EDGES,)))
     assert floor_light([kept])[0] > 0
+
+
+@pytest.mark.parametrize("shape", ["rectangle", "ball", "sun"])
+def test_a_shadow_is_as_dark_as_it_is_meant_to_be(shape):
+    """On the floor; how dark it is on letters does not matter there. Seen at a slant a glossy floor scatters into the
+    lamp as well, so that both ways of finding light are weighed."""
+    body, lying = block_above()
+    lid = Placed(0, lying, (0,) * 5)
+    glossy = Surface((0.5,) * 3, 0.0, 0.25, 1.5)
+    for surface in (GREY, glossy):
+        whole = floor_light([lamp(shape=shape)], surfaces=(surface,))
+        weak = lamp(shape=shape, on_stage_dark=0.25, on_letters_dark=1.0)
+        assert floor_light([weak], [lid], [body], (surface,)) == pytest.approx(0.75 * whole, rel=0.02)
+        other = lamp(shape=shape, on_letters_dark=0.0)
+        assert floor_light([other], [lid], [body], (surface,)) == pytest.approx([0, 0, 0], abs=1e-5)
+
+
+@given(st.integers(1, 6), st.floats(1, 4), st.sampled_from(["rectangle", "disc", "tube", "ball", "sun"]))
+def test_a_stack_shares_the_light_of_one_lamp_among_wider_and_wider_ones(count, spread, shape):
+    light = Light(shape=shape, place=(0.0, 4.0, 0.0), aim=(0.0, 0.0, 0.0), stack=count, spread=spread, angle=0.3)
+    sources = sources_at(light, 0)
+    alone = light_at(light, 0)
+    assert len(sources) == count
+    if shape == "sun":
+        assert sum(s.irradiance for s in sources) == pytest.approx(alone.irradiance)
+        widths = np.array([s.radius for s in sources])
+    else:
+        areas = [s.area if shape == "rectangle" else triangle_areas(s.triangles).sum() for s in sources]
+        power = sum(s.radiance * area for s, area in zip(sources, areas, strict=True))
+        area = alone.area if shape == "rectangle" else triangle_areas(alone.triangles).sum()
+        assert power == pytest.approx(alone.radiance * area)
+        widths = np.sqrt(areas)
+    assert widths[1:] / widths[:-1] == pytest.approx(spread)
+
+
+def test_a_stack_has_a_dark_heart_and_a_wide_edge():
+    """Beside the shadow of an edge: a small lamp leaves full light, the wider ones of a stack take some away."""
+    body, lying = block_above(1.0)
+    lid = Placed(0, lying, (0,) * 5)
+    small = {"place": (0.0, 3.0, 0.0), "aim": (0.0, 0.0, 0.0), "width": 0.02, "height": 0.02, "power": 100.0}
+    beside, under = (1.7, 0.0, 0.0), (0.0, 0.0, 0.0)
+    one = [light_at(Light(**small), 0)]
+    many = sources_at(Light(**small, stack=6, spread=2.6), 0)
+    open_one, open_many = (floor_light(lights, at=beside)[0] for lights in (one, many))
+    assert floor_light(one, [lid], [body], at=beside)[0] == pytest.approx(open_one, rel=0.01)
+    assert 0.5 * open_many < floor_light(many, [lid], [body], at=beside)[0] < 0.98 * open_many
+    assert floor_light(one, [lid], [body], at=under)[0] == pytest.approx(0, abs=1e-6)
 
 
 def _rectangle():

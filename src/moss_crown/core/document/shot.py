@@ -438,6 +438,10 @@ class Light(Model):
     sky. `white` is its colour temperature in kelvin (6500: neutral), `stops` doubles or halves its light. `spot` is the
     whole angle of its cone, 0 for none, `soft` the share of it over which it fades. Beyond `limit` metres it does not
     reach, 0 for no limit. It lights what the switches say, and of blocks those in `only`, or all when that is empty.
+
+    `on_letters_dark` and `on_stage_dark` say how dark its shadows are there: 1 as they fall, 0 none. A `stack` of more
+    than 1 shares its light among so many sources in the same place, each `spread` times as wide as the one before: a
+    shadow with as many edges, from tight to wide.
     """
 
     name: Annotated[str, Field(max_length=80)] = "light"
@@ -455,6 +459,10 @@ class Light(Model):
     soft: Value[Share] = 0.3
     limit: Value[Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]] = 0.0
     shadow: Value[bool] = True
+    on_letters_dark: Value[Share] = 1.0
+    on_stage_dark: Value[Share] = 1.0
+    stack: Value[Annotated[int, Field(ge=1, le=6)]] = 1
+    spread: Value[Annotated[float, Field(ge=1, le=8, allow_inf_nan=False)]] = 2.0
     on_faces: Value[bool] = True
     on_edges: Value[bool] = True
     on_stage: Value[bool] = True

@@ -35,7 +35,6 @@ from moss_crown.core.render.hits import (
     trace,
 )
 from moss_crown.core.render.lamps import (
-    CASTS,
     EVERY,
     KIND,
     RECTANGLE,
@@ -225,7 +224,7 @@ def _shadows(
     light_of,
     first_triangle,
     surface,
-    lamps,
+    dark,
     catches,
     w,
     q,
@@ -239,7 +238,6 @@ def _shadows(
     """Add the light that nothing keeps away."""
     words = ray.view(np.uint32)
     address = ray.ctypes.data
-    count = len(lamps)
     for i in range(n):
         r, g, b = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i]
         if not r + g + b >= f32(1e-6):
@@ -253,25 +251,27 @@ def _shadows(
                 film[pixel, OPEN] += bright
             if passes:
                 film[pixel, UNSHADED] += bright
-        casts = k == count or lamps[k, CASTS] > ZERO
-        if casts:
-            aim(
-                ray,
-                words,
-                w[ln.OX + i],
-                w[ln.OY + i],
-                w[ln.OZ + i],
-                w[ln.LX + i],
-                w[ln.LY + i],
-                w[ln.LZ + i],
-                w[ln.TIME + i],
-                w[ln.REACH + i],
-                CASTS_SHADOW,
-            )
-            if veiled:
-                share = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
-            else:
-                share = ZERO if blocked(scene, address, words) else ONE
+        aim(
+            ray,
+            words,
+            w[ln.OX + i],
+            w[ln.OY + i],
+            w[ln.OZ + i],
+            w[ln.LX + i],
+            w[ln.LY + i],
+            w[ln.LZ + i],
+            w[ln.TIME + i],
+            w[ln.REACH + i],
+            CASTS_SHADOW,
+        )
+        if veiled:
+            share = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
+        else:
+            share = ZERO if blocked(scene, address, words) else ONE
+        if share < ONE:
+            # What a weak shadow lets through no scattered ray finds: it counts in full, without the balance of _weigh.
+            ratio = w[ln.DRAWN + i] / max(w[ln.CHANCE + i], f32(1e-12))
+            share += (ONE - dark[k, q[ln.INSTANCE + i]]) * (ONE - share) * (ONE + ratio * ratio)
             if share <= ZERO:
                 continue
             r, g, b, bright = r * share, g * share, b * share, bright * share
@@ -512,7 +512,7 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 light_of,
                 first_triangle,
                 world.surface,
-                lamps,
+                world.dark,
                 world.catches,
                 w,
                 q,

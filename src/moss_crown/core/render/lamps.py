@@ -29,10 +29,10 @@ from moss_crown.core.render.environment_map import COLUMNS, texel
 RECTANGLE, SHAPE, SUN, SKY, EVERY = 0, 1, 2, 3, 4
 
 CENTRE, ACROSS, UP, NORMAL, RADIANCE, AREA, KIND = 0, 3, 6, 9, 12, 15, 16
-CONE_INNER, CONE_OUTER, LIMIT, CASTS, FIRST, PIECES, SUN_EDGE = 17, 18, 19, 20, 21, 22, 23
-LIGHT_ROW = 24
+CONE_INNER, CONE_OUTER, LIMIT, FIRST, PIECES, SUN_EDGE = 17, 18, 19, 20, 21, 22
+LIGHT_ROW = 23
 """Numbers a lamp's row holds: centre, half edges, normal, radiance (3 each), area, kind, cosines of a spot's inner and
-outer angle (outer -1: no spot), distance beyond which it does not reach (0: none), whether it casts shadows, first
+outer angle (outer -1: no spot), distance beyond which it does not reach (0: none), first
 piece and number of pieces of a shape, 1 less the cosine of a sun's radius. A sun's normal is where its light goes."""
 
 CORNER, EDGE_1, EDGE_2, EMITTED, SHARE = 0, 3, 6, 9, 12

@@ -44,6 +44,7 @@ class World(NamedTuple):
     choice: F32  # (l + 2): rising chances to choose each lamp, then the environment
     touches: NDArray[np.uint8]  # (l + 1, i): a bit a facet that the light reaches
     linked: bool  # whether any lamp spares anything
+    dark: F32  # (l + 1, i): how dark the light's shadows are
     glow: int  # the lamp that is all letters that glow, or -1
     pieces: F32  # (p, lamps.PIECE_ROW) triangles of shapes
     rise: F32  # (p) rising chances within a shape
@@ -175,6 +176,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         choice=_choice(powers),
         touches=_touches(scene, len(lights), instances),
         linked=any(light.manner.touches is not None for light in scene.lights),
+        dark=_dark(scene, len(lights), instances),
         glow=len(scene.lights) if len(lights) > len(scene.lights) else -1,
         pieces=pieces.rows,
         rise=pieces.rise,
@@ -267,7 +269,7 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
             entry[:, lamps.SHARE] = chances[at : at + len(entry)]
             at += len(entry)
         row = np.zeros(lamps.LIGHT_ROW)
-        row[lamps.KIND], row[lamps.CASTS], row[lamps.CONE_OUTER] = lamps.SHAPE, 1, -1
+        row[lamps.KIND], row[lamps.CONE_OUTER] = lamps.SHAPE, -1
         row[lamps.FIRST], row[lamps.PIECES] = begun, len(weight)
         lights.append(row)
         powers.append(float(weight.sum()) * np.pi)
@@ -300,7 +302,7 @@ def _light_row(light: Light) -> NDArray[np.float64]:
     row[lamps.RADIANCE : lamps.RADIANCE + 3] = light.radiance
     manner = light.manner
     row[lamps.CONE_INNER], row[lamps.CONE_OUTER] = manner.cone or (-1.0, -1.0)
-    row[lamps.LIMIT], row[lamps.CASTS] = manner.limit, manner.casts
+    row[lamps.LIMIT] = manner.limit
     if isinstance(light, RectangleLight):
         row[lamps.CENTRE : lamps.RADIANCE] = *light.centre, *light.u, *light.v, *light.normal
         row[lamps.AREA], row[lamps.KIND] = light.area, lamps.RECTANGLE
@@ -321,6 +323,15 @@ def _touches(scene: Scene, lights: int, instances: int) -> NDArray[np.uint8]:
     for k, light in enumerate(scene.lights):
         if light.manner.touches is not None:
             found[k, : len(light.manner.touches)] = light.manner.touches
+    return found
+
+
+def _dark(scene: Scene, lights: int, instances: int) -> F32:
+    found = np.ones((lights + 1, instances), np.float32)
+    for k, light in enumerate(scene.lights):
+        letters, stage = light.manner.dark
+        found[k, : len(scene.letters)] = letters
+        found[k, len(scene.letters) :] = stage
     return found
 
 

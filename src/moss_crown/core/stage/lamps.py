@@ -15,17 +15,28 @@ Floats = NDArray[np.float64]
 SIDES, RINGS = 48, 20
 SUN_AWAY = 8.0
 """A sun is as bright as a rectangle of its power so many metres away."""
+WIDEST_SUN = 150.0
+"""Degrees: a sun of a stack does not get wider."""
 FACES, EDGES = 0b10001, 0b01110
 """Bits of facets: face and rear; bevel, return and rear bevel."""
 
 
-def light_at(lamp: Light, frame: float, touches: tuple[int, ...] | None = None) -> SceneLight:
-    """A lamp at a frame, lighting what `touches` says (see `Manner`).
+def sources_at(lamp: Light, frame: float, touches: tuple[int, ...] | None = None) -> list[SceneLight]:
+    """The sources that a lamp is made of at a frame: one, or as many as its stack has."""
+    count = round(sample_one(lamp.stack, frame))
+    spread = sample_one(lamp.spread, frame)
+    return [light_at(lamp, frame, touches, spread**k, 1 / count) for k in range(count)]
+
+
+def light_at(
+    lamp: Light, frame: float, touches: tuple[int, ...] | None = None, wider: float = 1.0, share: float = 1.0
+) -> SceneLight:
+    """A lamp at a frame, lighting what `touches` says (see `Manner`), so much wider, with a share of its light.
 
     Radiance is such that its power spreads over its area and the half space that each place of it shines into.
     """
     centre, aim = np.asarray(sample_one(lamp.place, frame)), np.asarray(sample_one(lamp.aim, frame))
-    width, height = sample_one(lamp.width, frame), sample_one(lamp.height, frame)
+    width, height = wider * sample_one(lamp.width, frame), wider * sample_one(lamp.height, frame)
     towards = aim - centre
     length = np.linalg.norm(towards)
     axis = towards / length if length > 1e-9 else np.array([0.0, -1.0, 0.0])
@@ -33,19 +44,19 @@ def light_at(lamp: Light, frame: float, touches: tuple[int, ...] | None = None) 
     u = u / np.linalg.norm(u) if np.linalg.norm(u) > 1e-6 else np.array([1.0, 0.0, 0.0])
     v = np.cross(axis, u)
     colour = np.asarray(sample_one(lamp.colour, frame)) * colour_of(sample_one(lamp.white, frame))
-    flux = colour * sample_one(lamp.power, frame) * 2.0 ** sample_one(lamp.stops, frame)
+    flux = share * colour * sample_one(lamp.power, frame) * 2.0 ** sample_one(lamp.stops, frame)
     spot = sample_one(lamp.spot, frame)
     outer = np.radians(spot / 2)
     inner = outer * (1 - sample_one(lamp.soft, frame))
     manner = Manner(
         (float(np.cos(inner)), float(np.cos(outer))) if spot > 0 else None,
         sample_one(lamp.limit, frame),
-        sample_choice(lamp.shadow, frame),
+        _dark(lamp, frame),
         touches,
     )
     shape = sample_choice(lamp.shape, frame)
     if shape == "sun":
-        radius = np.radians(sample_one(lamp.angle, frame) / 2)
+        radius = np.radians(min(wider * sample_one(lamp.angle, frame), WIDEST_SUN) / 2)
         return SunLight(axis, float(radius), flux / (np.pi * SUN_AWAY**2), manner)
     if shape == "rectangle":
         return RectangleLight(centre, u * width / 2, v * height / 2, flux / (np.pi * width * height), manner)
@@ -56,6 +67,12 @@ def light_at(lamp: Light, frame: float, touches: tuple[int, ...] | None = None) 
     else:
         triangles = _ball(centre, width / 2)
     return ShapeLight(triangles, axis, flux / (np.pi * triangle_areas(triangles).sum()), manner)
+
+
+def _dark(lamp: Light, frame: float) -> tuple[float, float]:
+    if not sample_choice(lamp.shadow, frame):
+        return 0.0, 0.0
+    return float(sample_one(lamp.on_letters_dark, frame)), float(sample_one(lamp.on_stage_dark, frame))
 
 
 def _around(count: int) -> Floats:

@@ -23,12 +23,12 @@ def triangle_areas(triangles: NDArray[np.float64]) -> NDArray[np.float64]:
 @dataclass(frozen=True)
 class Manner:
     """How a lamp lights. `cone`: cosines of a spot's inner and outer angle from its axis; `limit`: the distance in
-    metres beyond which it does not reach, 0 for none; `touches`: for each letter, then each sheet, a bit a facet that
-    it lights, None for everything."""
+    metres beyond which it does not reach, 0 for none; `dark`: how dark its shadows are on letters and on the stage;
+    `touches`: for each letter, then each sheet, a bit a facet that it lights, None for everything."""
 
     cone: tuple[float, float] | None = None
     limit: float = 0.0
-    casts: bool = True
+    dark: tuple[float, float] = (1.0, 1.0)
     touches: tuple[int, ...] | None = None
 
 

@@ -155,6 +155,12 @@ function lightFields(light: Light, k: number): FieldSpec[] {
         ]
       : []),
     { path: `${at}/shadow`, label: 'Shadows', kind: 'switch' },
+    number(`${at}/on_letters_dark`, 'Dark on letters', { min: 0, max: 1 }),
+    number(`${at}/on_stage_dark`, 'Dark on the stage', { min: 0, max: 1 }),
+    number(`${at}/stack`, 'Stack of shadows', { step: 1, decimals: 0, min: 1, max: 6 }),
+    ...(any || (light.stack ?? 1) !== 1
+      ? [number(`${at}/spread`, 'Each wider by', { unit: '×', step: 0.05, min: 1, max: 8 })]
+      : []),
     { path: `${at}/on_faces`, label: 'Lights faces', kind: 'switch' },
     { path: `${at}/on_edges`, label: 'Lights edges', kind: 'switch' },
     { path: `${at}/on_stage`, label: 'Lights the stage', kind: 'switch' },

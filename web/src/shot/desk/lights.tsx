@@ -15,6 +15,7 @@ const KITS: [Kit, string, string][] = [
   ['low_sun', 'Low sun', 'hard, long shadows over wall and floor'],
   ['top_light', 'Top light', 'from straight above'],
   ['side_pair', 'Side pair', 'a cool and a warm strip'],
+  ['stacked', 'Stacked shadows', 'one shadow in five widths, for flat styles'],
   ['glow_only', 'Glow only', 'no lights: what glows lights the rest'],
 ];
 
