@@ -99,8 +99,8 @@ KITS: dict[Kit, tuple[Lamp, ...]] = {
         Lamp("right", (1.35, 0.2, 0.3), (0.12, 0.8), 46.0, WARM),
     ),
     "stacked": (
-        Lamp("stack", (-0.8, 1.15, 1.5), (0.04, 0.04), 300.0, WHITE, stack=5),
-        Lamp("front", (0.2, 0.3, 2.2), (1.8, 1.2), 70.0, WHITE),
+        Lamp("stack", (-1.7, 2.5, 3.6), (0.08, 0.08), 560.0, WHITE, stack=5),
+        Lamp("front", (0.3, 0.4, 3.4), (2.6, 1.8), 60.0, WHITE),
     ),
     "glow_only": (),
 }

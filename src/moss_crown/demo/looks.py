@@ -39,6 +39,7 @@ def looks() -> list[Shot]:
         lantern_row(),
         still_water(),
         long_shadows(),
+        paper_tides(),
     ]
 
 
@@ -235,3 +236,41 @@ def long_shadows() -> Shot:
         ),
     )
     return shot
+
+
+def paper_tides() -> Shot:
+    """Flat and bright: white letters a hand's width before a coloured wall, with a stack of shadows behind them."""
+    return _lit(
+        changed(
+            new_shot("Paper Tides, stacked shadows", "PAPER\nTIDES", last=72),
+            block=BlockStep(
+                id="block",
+                text="PAPER\nTIDES",
+                family="archivo-black",
+                tracking=20.0,
+                leading=1.3,
+            ),
+            form=FormStep(id="form", depth=0.05, front=EdgeProfile(profile="roundover", width=0.006, height=0.006)),
+            material=MaterialStep(
+                id="material",
+                name="Card",
+                face=Material(colour=(0.86, 0.84, 0.78), roughness=0.9),
+                edge=Material(colour=(0.80, 0.77, 0.70), roughness=0.9),
+            ),
+            drive=DriveStep(
+                id="arrive",
+                name="Drop in",
+                reach=Cadence(order="reading", start=4.0, delay=2.0, duration=16.0, ease=CALM),
+                offset=Offset(move=(0.0, 0.0, 0.9), turn=(0.0, 0.0, 9.0), scale=(1.0, 1.0, 1.0)),
+            ),
+            environment=EnvironmentStep(id="environment", preset="paper_tent", strength=0.12),
+            stage=StageStep(
+                id="stage",
+                floor=False,
+                wall_distance=0.62,
+                wall_material=Material(colour=(0.70, 0.115, 0.035), roughness=0.9),
+            ),
+            camera=CameraStep(id="camera", fit=0.62, orbit=(0.0, 0.0), shift=(-0.01, 0.01), lens=85.0, exposure=0.45),
+        ),
+        "stacked",
+    )

@@ -462,7 +462,7 @@ class Light(Model):
     on_letters_dark: Value[Share] = 1.0
     on_stage_dark: Value[Share] = 1.0
     stack: Value[Annotated[int, Field(ge=1, le=6)]] = 1
-    spread: Value[Annotated[float, Field(ge=1, le=8, allow_inf_nan=False)]] = 2.0
+    spread: Value[Annotated[float, Field(ge=1, le=8, allow_inf_nan=False)]] = 2.5
     on_faces: Value[bool] = True
     on_edges: Value[bool] = True
     on_stage: Value[bool] = True
