@@ -119,10 +119,10 @@ def _prepare_kernels() -> None:
 
 def _read(path: Path):  # type: ignore[no-untyped-def]
     from moss_crown.core.document.door import read_shot_json
-    from moss_crown.core.evaluate import check_families
+    from moss_crown.core.evaluate import check_assets
 
     shot = read_shot_json(path.read_bytes())
-    check_families(shot)
+    check_assets(shot)
     return shot
 
 

@@ -12,7 +12,7 @@ from moss_crown.core.draft import SolidRecipe, build_recipe, draft, notes, recip
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.evaluate import (
     camera_at,
-    check_families,
+    check_assets,
     poses_at,
     rest_frame,
     scene_at,
@@ -152,7 +152,7 @@ def test_letters_with_a_ridge_are_named():
 def test_an_unknown_family_names_its_field():
     shot = edited(("/steps/0/family", "no-such-family"))
     with pytest.raises(FamilyUnknown) as refused:
-        check_families(shot)
+        check_assets(shot)
     assert refused.value.field == "/steps/0/family"
 
 

@@ -40,6 +40,7 @@ from moss_crown.core.evaluate import (
     spans,
     structure_at,
     surfaces_of,
+    tilt_at,
     timing,
 )
 from moss_crown.core.form.outline import Join
@@ -315,6 +316,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "preset": sample_choice(step.preset, frame) if step else "overcast",
         "strength": sample_one(step.strength, frame) if step else 0.0,
         "turn": sample_one(step.turn, frame) if step else 0.0,
+        "tilt": list(tilt_at(step, frame)) if step else [0.0, 0.0],
         "behind": sample_choice(step.behind, frame) if step else "nothing",
         "colour": list(sample_one(step.colour, frame)) if step else [0.0, 0.0, 0.0],
     }
@@ -447,7 +449,10 @@ def _ambient(sheet: Sheet, surface: Surface, surround: dict[str, Any]) -> list[f
     """Light of the environment that a sheet sends back, scene-linear: a sheet is flat, so it is one colour."""
     across = np.cross(sheet.u, sheet.v)
     normal = tuple(float(n) for n in np.round(across / np.linalg.norm(across), 6))
-    light = diffuse_light(surround["preset"], round(surround["turn"], 3), normal) * surround["strength"]
+    light = (
+        diffuse_light(surround["preset"], round(surround["turn"], 3), normal, tuple(surround["tilt"]))
+        * surround["strength"]
+    )
     return [float(c) for c in light * np.array(surface.colour)]
 
 

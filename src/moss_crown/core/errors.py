@@ -100,6 +100,18 @@ class FamilyUnknown(TitleError):
         return f"{self.field}: there is no family {self.family!r}"
 
 
+class PictureUnknown(TitleError):
+    code = "look.picture_unknown"
+    bound = "a picture of the production"
+
+    def __init__(self, field: str, picture: str) -> None:
+        super().__init__(field, picture)
+        self.field, self.picture = field, picture
+
+    def __str__(self) -> str:
+        return f"{self.field}: there is no picture {self.picture!r}"
+
+
 class RayEngineError(TitleError):
     code = "render.ray_engine"
 

@@ -34,14 +34,15 @@ from moss_crown.core.document.shot import (
     Tubes,
 )
 from moss_crown.core.document.values import Keyed
-from moss_crown.core.errors import FamilyUnknown
+from moss_crown.core.errors import FamilyUnknown, PictureUnknown
 from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
 from moss_crown.core.form.solid import BEVEL, REAR, REAR_BEVEL, Form, Solid, solid
 from moss_crown.core.form.tube import Line, Tube
 from moss_crown.core.lettering import setting_at
-from moss_crown.core.look.environment import environment
+from moss_crown.core.look import pictures
+from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.look.exposure import grade
 from moss_crown.core.look.material import Surface, linear, surface_at
 from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place_poses, rest_poses, speed
@@ -563,7 +564,7 @@ def scene_at(
     step = environment_step(shot, frame)
     surround = (
         Surround(
-            environment(sample_choice(step.preset, frame)),
+            tilted(sample_choice(step.preset, frame), tilt_at(step, frame)),
             sample_one(step.strength, frame),
             sample_one(step.turn, frame),
             _behind(step, frame),
@@ -587,6 +588,11 @@ def light_names(shot: Shot, frame: float) -> tuple[str, ...]:
     """What the lamps that are on are called, once for each of their sources."""
     on = [step for step in shot.steps if isinstance(step, LightsStep) and sample_choice(step.on, frame)]
     return tuple(lamp.name for step in on for lamp in step.lights for _ in range(round(sample_one(lamp.stack, frame))))
+
+
+def tilt_at(step: EnvironmentStep, frame: float) -> Tilt:
+    forward, right = (round(float(v), 3) for v in sample_one(step.tilt, frame))
+    return forward, right
 
 
 def _behind(step: EnvironmentStep, frame: float) -> Any:
@@ -681,7 +687,7 @@ def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet,
 
 @dataclass(frozen=True)
 class Asset:
-    """A font or an emblem that was brought in: id by content, kind, name, facts and bytes."""
+    """A font, an emblem or a picture that was brought in: id by content, kind, name, facts and bytes."""
 
     id: str
     kind: str
@@ -694,17 +700,19 @@ def bring_in(asset: Asset) -> None:
     """Make an asset known to this process. Once is enough; again changes nothing."""
     if asset.kind == "font":
         families.bring_in(asset.id, asset.name, asset.data, tuple(asset.facts.get("scripts", ())))
+    elif asset.kind == "picture":
+        pictures.bring_in(asset.id, asset.data)
     else:
         emblem.bring_in(emblem.read(asset.id, asset.facts))
 
 
 def is_at_hand(id: str) -> bool:
-    """Can letters of this family, or parts of this emblem, be drawn in this process?"""
-    return families.is_known(id) or emblem.is_known(id)
+    """Can letters of this family, parts of this emblem, or this picture be drawn in this process?"""
+    return families.is_known(id) or emblem.is_known(id) or pictures.is_known(id)
 
 
-def families_of(shot: Shot) -> dict[str, str]:
-    """Every family and emblem that a shot names, with the first place that names it."""
+def assets_of(shot: Shot) -> dict[str, str]:
+    """Every family, emblem and picture that a shot names, with the first place that names it."""
     found: dict[str, str] = {}
     for index, step in enumerate(shot.steps):
         if isinstance(step, BlockStep):
@@ -714,17 +722,19 @@ def families_of(shot: Shot) -> dict[str, str]:
             named += [(f"/steps/{index}/overrides/{k}/family", o.family) for k, o in enumerate(step.overrides)]
         elif isinstance(step, EmblemStep):
             named = [(f"/steps/{index}/emblem", step.emblem)]
+        elif isinstance(step, EnvironmentStep):
+            named = [(f"/steps/{index}/preset", step.preset)]
         else:
             continue
         for path, value in named:
             for family in [key.value for key in value.keys] if isinstance(value, Keyed) else [value]:
-                if family is not None:
+                if family is not None and (step.kind != "environment" or pictures.is_picture(family)):
                     found.setdefault(str(family), path)
     return found
 
 
-def check_families(shot: Shot, own: Container[str] = ()) -> None:
-    """Raise FamilyUnknown for the first place that names what is neither bundled nor among one's own."""
-    for family, path in families_of(shot).items():
-        if family not in FAMILIES and family not in own:
-            raise FamilyUnknown(path, family)
+def check_assets(shot: Shot, own: Container[str] = ()) -> None:
+    """Raise FamilyUnknown or PictureUnknown for the first place that names what is neither bundled nor one's own."""
+    for id, path in assets_of(shot).items():
+        if id not in FAMILIES and id not in own:
+            raise PictureUnknown(path, id) if pictures.is_picture(id) else FamilyUnknown(path, id)

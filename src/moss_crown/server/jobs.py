@@ -21,6 +21,7 @@ from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.environment import Preset, environment
+from moss_crown.core.look.pictures import is_picture
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
 from moss_crown.core.picture import FrameOrder, ModelFormat, export_model, frame_pixels, render_frame, render_settings
 from moss_crown.core.render.display import draft_table
@@ -174,6 +175,7 @@ def model_of(document: dict[str, Any], frame: float, kind: ModelFormat, edge: fl
 
 def environment_of(preset: Preset) -> bytes:
     """The environment as (256, 512, 4) float16 rows, top row first."""
+    kit.need([preset] if is_picture(preset) else [])
     picture = environment(preset)
     alpha = np.ones((*picture.shape[:2], 1), np.float32)
     return np.concatenate([picture, alpha], -1).astype("<f2").tobytes()

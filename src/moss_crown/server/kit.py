@@ -9,8 +9,9 @@ import psycopg
 
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.errors import FamilyUnknown
-from moss_crown.core.evaluate import bring_in, families_of, is_at_hand
+from moss_crown.core.errors import FamilyUnknown, PictureUnknown
+from moss_crown.core.evaluate import assets_of, bring_in, is_at_hand
+from moss_crown.core.look.pictures import is_picture
 from moss_crown.server.db.assets import load_assets
 from moss_crown.server.settings import Settings
 
@@ -21,12 +22,13 @@ def shot_of(document: dict[str, Any]) -> Shot:
 
 
 def ready(shot: Shot) -> Shot:
-    need(families_of(shot))
+    need(assets_of(shot))
     return shot
 
 
 def need(ids: Iterable[str]) -> None:
-    """Fetch the assets of these ids that this process does not have. Raises FamilyUnknown for one that is nowhere."""
+    """Fetch the assets of these ids that this process does not have. Raises FamilyUnknown or PictureUnknown for one
+    that is nowhere."""
     missing = [id for id in ids if not is_at_hand(id)]
     if not missing:
         return
@@ -35,4 +37,4 @@ def need(ids: Iterable[str]) -> None:
             bring_in(asset)
     for id in missing:
         if not is_at_hand(id):
-            raise FamilyUnknown("family", id)
+            raise PictureUnknown("picture", id) if is_picture(id) else FamilyUnknown("family", id)

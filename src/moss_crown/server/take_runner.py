@@ -22,7 +22,7 @@ import structlog
 from distributed import Future
 
 from moss_crown.core.document.door import read_shot
-from moss_crown.core.evaluate import families_of
+from moss_crown.core.evaluate import assets_of
 from moss_crown.core.formats.movie import write_mp4
 from moss_crown.core.formats.png import read_png
 from moss_crown.core.type.families import FAMILIES
@@ -70,7 +70,7 @@ class Runner:
         wanted = deque(working_order(orders.frames, done))
         log.info("take begun", take=str(row.id), wanted=len(wanted), done=len(done))
         running: dict[Future[Any], int] = {}
-        named = [id for id in families_of(read_shot(row.document)) if id not in FAMILIES]
+        named = [id for id in assets_of(read_shot(row.document)) if id not in FAMILIES]
         assets = self.crew.share(self._database(lambda c: load_assets(c, named)) if named else [])
         try:
             while wanted or running:

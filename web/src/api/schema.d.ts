@@ -367,7 +367,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Environment */
+        /**
+         * Environment
+         * @description The environment's light for the draft.
+         */
         get: operations["environment_api_environments__preset__get"];
         put?: never;
         post?: never;
@@ -658,7 +661,7 @@ export interface paths {
         put?: never;
         /**
          * Add Asset
-         * @description Bring in a font file or an SVG drawing as the request's body. A collection brings in every face it has.
+         * @description Bring in a font file, an SVG drawing or a picture as the request's body. Of a collection every face is kept.
          *
          *     The file is taken apart in a process with a limit of time and room; what is refused changes nothing.
          */
@@ -1628,8 +1631,9 @@ export interface components {
         };
         /**
          * EnvironmentStep
-         * @description What metal reflects. `turn` goes about the vertical. Behind everything the camera sees nothing, the environment
-         *     itself, or `colour`.
+         * @description What metal reflects: one of our own, or a picture of all directions (equirectangular) that was brought in. `tilt`
+         *     leans it towards the camera, then to the right; `turn` goes about the vertical after that. Behind everything the
+         *     camera sees nothing, the environment itself, or `colour`.
          */
         EnvironmentStep: {
             /** Id */
@@ -1653,7 +1657,7 @@ export interface components {
              * Preset
              * @default two_windows
              */
-            preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | components["schemas"]["Keyed_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            preset: (("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string) | components["schemas"]["Keyed_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 0.85
@@ -1664,6 +1668,17 @@ export interface components {
              * @default 0
              */
             turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tilt
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            tilt: [
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Behind
              * @default nothing
@@ -2486,6 +2501,31 @@ export interface components {
              */
             hold: boolean;
         };
+        /** KeyFloatc8ce */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
         /** KeyFloata354 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
@@ -2663,6 +2703,31 @@ export interface components {
         };
         /** KeyIntc8fe */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /** KeyInt4985 */
+        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3153,15 +3218,12 @@ export interface components {
              */
             hold: boolean;
         };
-        /** KeyLiteral349b */
-        Key_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break___: {
+        /** KeyUnion744d */
+        "Key_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________": {
             /** Frame */
             frame: number;
-            /**
-             * Value
-             * @enum {string}
-             */
-            value: "two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break";
+            /** Value */
+            value: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
             /**
              * @default {
              *       "leave": [
@@ -3786,6 +3848,23 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
+        /** KeyedFloatc8ce */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
         /** KeyedFloata354 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
             /** Keys */
@@ -3909,6 +3988,23 @@ export interface components {
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+        };
+        /** KeyedInt4985 */
+        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____"][];
             /**
              * Before
              * @default hold
@@ -4211,10 +4307,10 @@ export interface components {
              */
             after: "hold" | "repeat" | "there_and_back" | "carry_on";
         };
-        /** KeyedLiteral349b */
-        Keyed_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break___: {
+        /** KeyedUnion744d */
+        "Keyed_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________": {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break___"][];
+            keys: components["schemas"]["Key_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________"][];
             /**
              * Before
              * @default hold
@@ -4356,6 +4452,10 @@ export interface components {
          *     sky. `white` is its colour temperature in kelvin (6500: neutral), `stops` doubles or halves its light. `spot` is the
          *     whole angle of its cone, 0 for none, `soft` the share of it over which it fades. Beyond `limit` metres it does not
          *     reach, 0 for no limit. It lights what the switches say, and of blocks those in `only`, or all when that is empty.
+         *
+         *     `on_letters_dark` and `on_stage_dark` say how dark its shadows are there: 1 as they fall, 0 none. A `stack` of more
+         *     than 1 shares its light among so many sources in the same place, each `spread` times as wide as the one before: a
+         *     shadow with as many edges, from tight to wide.
          */
         Light: {
             /**
@@ -4458,6 +4558,26 @@ export interface components {
              */
             shadow: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * On Letters Dark
+             * @default 1
+             */
+            on_letters_dark: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * On Stage Dark
+             * @default 1
+             */
+            on_stage_dark: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Stack
+             * @default 1
+             */
+            stack: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spread
+             * @default 2.5
+             */
+            spread: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
              * On Faces
              * @default true
              */
@@ -4487,7 +4607,7 @@ export interface components {
             /** Frame */
             frame: number;
             /** Kit */
-            kit?: ("key_and_fill" | "key_and_rim" | "soft_front" | "footlights" | "through_window" | "low_sun" | "top_light" | "side_pair" | "glow_only") | null;
+            kit?: ("key_and_fill" | "key_and_rim" | "soft_front" | "footlights" | "through_window" | "low_sun" | "top_light" | "side_pair" | "stacked" | "glow_only") | null;
             /**
              * Step
              * @default lights
@@ -6451,7 +6571,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                preset: "two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break";
+                preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
             };
             cookie?: never;
         };
@@ -6944,7 +7064,7 @@ export interface operations {
     list_assets_api_productions__production__assets_get: {
         parameters: {
             query: {
-                kind: "font" | "emblem";
+                kind: "font" | "emblem" | "picture";
             };
             header?: never;
             path: {
@@ -6977,7 +7097,7 @@ export interface operations {
     add_asset_api_productions__production__assets_post: {
         parameters: {
             query: {
-                kind: "font" | "emblem";
+                kind: "font" | "emblem" | "picture";
                 name: string;
             };
             header?: never;

@@ -84,6 +84,7 @@ export interface Look {
     preset: string;
     strength: number;
     turn: number;
+    tilt: [number, number]; // degrees towards the camera and to the right
     behind: 'nothing' | 'environment' | 'colour';
     colour: [number, number, number];
   };

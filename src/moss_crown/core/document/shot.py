@@ -418,14 +418,20 @@ EnvironmentPreset: TypeAlias = Literal[
 ]
 
 
+PictureId: TypeAlias = Annotated[str, Field(pattern=r"^picture-[0-9a-f]{32}$")]
+"""A picture that was brought in, by its content."""
+
+
 class EnvironmentStep(StepBase):
-    """What metal reflects. `turn` goes about the vertical. Behind everything the camera sees nothing, the environment
-    itself, or `colour`."""
+    """What metal reflects: one of our own, or a picture of all directions (equirectangular) that was brought in. `tilt`
+    leans it towards the camera, then to the right; `turn` goes about the vertical after that. Behind everything the
+    camera sees nothing, the environment itself, or `colour`."""
 
     kind: Literal["environment"] = "environment"
-    preset: Value[EnvironmentPreset] = "two_windows"
+    preset: Value[EnvironmentPreset | PictureId] = "two_windows"
     strength: Value[Strength] = 0.85
     turn: Value[Degrees] = 0.0
+    tilt: Value[tuple[Degrees, Degrees]] = (0.0, 0.0)
     behind: Value[Literal["nothing", "environment", "colour"]] = "nothing"
     colour: Value[Colour] = (0.16, 0.2, 0.19)
 

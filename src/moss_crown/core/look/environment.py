@@ -13,9 +13,12 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import EnvironmentPreset
+from moss_crown.core.document.shot import EnvironmentPreset, PictureId
+from moss_crown.core.look import pictures
 
-Preset: TypeAlias = EnvironmentPreset
+Preset: TypeAlias = EnvironmentPreset | PictureId
+Tilt: TypeAlias = tuple[float, float]
+LEVEL: Tilt = (0.0, 0.0)
 Picture = NDArray[np.float32]
 
 WIDTH, HEIGHT = 512, 256
@@ -33,20 +36,53 @@ def directions(width: int = WIDTH, height: int = HEIGHT) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=16)
 def environment(preset: Preset) -> Picture:
-    """(HEIGHT, WIDTH, 3) float32 radiance of a preset."""
-    sky = directions()
-    picture = _PRESETS[preset](sky)
+    """(HEIGHT, WIDTH, 3) float32 radiance of a preset, or of a picture that was brought in. Raises PictureUnknown."""
+    if preset in _PRESETS:
+        picture = np.asarray(_PRESETS[preset](directions()), np.float32)
+    else:
+        picture = pictures.resized(pictures.light(preset), WIDTH, HEIGHT)
+    return _shared(picture)
+
+
+@lru_cache(maxsize=16)
+def tilted(preset: Preset, tilt: Tilt) -> Picture:
+    """An environment leant towards the camera, then to the right, by degrees."""
+    picture = environment(preset)
+    if tilt == LEVEL:
+        return picture
+    sky = directions() @ tilt_matrix(tilt)
+    column = (np.arctan2(sky[..., 0], -sky[..., 2]) + np.pi) / (2 * np.pi) * WIDTH - 0.5
+    row = np.clip(np.arccos(np.clip(sky[..., 1], -1, 1)) / np.pi * HEIGHT - 0.5, 0, HEIGHT - 1)
+    left, top = np.floor(column).astype(int), np.minimum(np.floor(row).astype(int), HEIGHT - 2)
+    across, down = (column - left)[..., None], (row - top)[..., None]
+    one, other = left % WIDTH, (left + 1) % WIDTH
+    upper = picture[top, one] * (1 - across) + picture[top, other] * across
+    lower = picture[top + 1, one] * (1 - across) + picture[top + 1, other] * across
+    return _shared(np.asarray(upper * (1 - down) + lower * down, np.float32))
+
+
+def tilt_matrix(tilt: Tilt) -> NDArray[np.float64]:
+    """(3, 3): where what stood level is seen: first about Z (to the right), then about X (towards the camera)."""
+    a, b = np.radians(tilt[0]), -np.radians(tilt[1])
+    about_x = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
+    about_z = np.array([[np.cos(b), -np.sin(b), 0], [np.sin(b), np.cos(b), 0], [0, 0, 1]])
+    return np.asarray(about_x @ about_z)
+
+
+def _shared(picture: Picture) -> Picture:
     kept: Picture = np.ascontiguousarray(picture, np.float32)
-    kept.setflags(write=False)  # it is shared
+    kept.setflags(write=False)
     return kept
 
 
 @lru_cache(maxsize=512)
-def diffuse_light(preset: Preset, turn: float, normal: tuple[float, float, float]) -> NDArray[np.float64]:
+def diffuse_light(
+    preset: Preset, turn: float, normal: tuple[float, float, float], tilt: Tilt = LEVEL
+) -> NDArray[np.float64]:
     """(3) what a white diffuse surface sends back of an environment turned by `turn` degrees: irradiance / pi."""
     step = 8
     sky = directions(WIDTH // step, HEIGHT // step)
-    picture = environment(preset).reshape(HEIGHT // step, step, WIDTH // step, step, 3).mean((1, 3))
+    picture = tilted(preset, tilt).reshape(HEIGHT // step, step, WIDTH // step, step, 3).mean((1, 3))
     c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
     # The picture turns by `turn`: what stands at azimuth a in it is seen at a - turn.
     towards = np.array([c * normal[0] - s * normal[2], normal[1], s * normal[0] + c * normal[2]])
@@ -269,7 +305,7 @@ def _storm_break(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     return _add(picture, tear, 9.0, 7.6, 5.4)
 
 
-_PRESETS: dict[Preset, Callable[[NDArray[np.float64]], NDArray[np.float64]]] = {
+_PRESETS: dict[str, Callable[[NDArray[np.float64]], NDArray[np.float64]]] = {
     "two_windows": _two_windows,
     "overcast": _overcast,
     "dusk_harbour": _dusk_harbour,

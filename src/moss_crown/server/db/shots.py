@@ -13,7 +13,7 @@ from psycopg.types.json import Jsonb
 
 from moss_crown.core.document.door import apply_patch, patched, read_shot, write_shot
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.evaluate import check_families
+from moss_crown.core.evaluate import check_assets
 from moss_crown.server.db.assets import own_ids
 from moss_crown.server.errors import NothingTo, ProductionMissing, RevisionStale, ShotMissing
 
@@ -91,7 +91,7 @@ def load_shot(connection: Connection[Any], id: UUID, lock: bool = False) -> Shot
 
 
 def add_shot(connection: Connection[Any], production: UUID, shot: Shot, id: UUID | None = None) -> UUID:
-    check_families(shot, own_ids(connection, production))
+    check_assets(shot, own_ids(connection, production))
     if not connection.execute("select 1 from production where id = %s", [production]).fetchone():
         raise ProductionMissing(production)
     id = id or uuid4()
@@ -119,7 +119,7 @@ def edit_shot(connection: Connection[Any], id: UUID, revision: int, patch: list[
     if row.revision != revision:
         raise RevisionStale(revision, row.revision)
     new, inverse = apply_patch(row.shot, patch)
-    check_families(new, own_ids(connection, row.production_id))
+    check_assets(new, own_ids(connection, row.production_id))
     if not inverse:
         return row
     connection.execute("delete from history where shot_id = %s and number > %s", [id, row.cursor])

@@ -1,4 +1,4 @@
-"""What users bring in: fonts and emblems of a production."""
+"""What users bring in: fonts, emblems and pictures of a production."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from moss_crown.server.errors import ComputeFailed, ComputeTooLong
 from moss_crown.server.schemas import AssetOut
 
 router = APIRouter(prefix="/api/productions/{production}/assets", tags=["assets"])
-Kind = Literal["font", "emblem"]
+Kind = Literal["font", "emblem", "picture"]
 
 
 def _shown(facts: dict[str, Any]) -> dict[str, Any]:
@@ -41,7 +41,7 @@ async def add_asset(
     name: str = Query(min_length=1, max_length=200),
     here: Context = Depends(context),
 ) -> list[AssetOut]:
-    """Bring in a font file or an SVG drawing as the request's body. A collection brings in every face it has.
+    """Bring in a font file, an SVG drawing or a picture as the request's body. Of a collection every face is kept.
 
     The file is taken apart in a process with a limit of time and room; what is refused changes nothing.
     """
@@ -67,8 +67,12 @@ async def _read(here: Context, kind: Kind, name: str, raw: bytes) -> list[Asset]
         return [
             Asset(f.id, kind, f.name, {"scripts": list(f.scripts), "remarks": list(f.remarks)}, f.raw) for f in faces
         ]
+    plain = "".join(c for c in name if c.isprintable()).rsplit(".", 1)[0][:80] or kind
+    if kind == "picture":
+        picture = await here.pool.reader.run(reading.picture, raw)
+        facts = {"width": picture.width, "height": picture.height, "remarks": list(picture.remarks)}
+        return [Asset(picture.id, kind, plain, facts, picture.packed)]
     emblem = await here.pool.reader.run(reading.emblem, raw)
-    plain = "".join(c for c in name if c.isprintable()).removesuffix(".svg")[:80] or "emblem"
     return [Asset(emblem.id, kind, plain, emblem.facts() | {"remarks": list(emblem.remarks)}, raw)]
 
 

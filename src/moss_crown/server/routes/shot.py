@@ -138,6 +138,7 @@ async def solid(recipe: str = Query(max_length=4000), here: Context = Depends(co
 
 @router.get("/environments/{preset}", response_class=Response)
 async def environment(preset: Preset, here: Context = Depends(context)) -> Response:
+    """The environment's light for the draft."""
     body = await here.pool.draft.run(jobs.environment_of, preset)
     return Response(body, media_type="application/octet-stream", headers=FOREVER)
 

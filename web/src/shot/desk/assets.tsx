@@ -7,8 +7,12 @@ import { toast } from '../../ui/toasts';
 import { useShot } from '../context';
 
 export type Asset = Schemas['AssetOut'];
-type Kind = 'font' | 'emblem';
-const ACCEPTED: Record<Kind, string> = { font: '.ttf,.otf,.ttc,.otc,.woff,.woff2', emblem: '.svg' };
+type Kind = 'font' | 'emblem' | 'picture';
+const ACCEPTED: Record<Kind, string> = {
+  font: '.ttf,.otf,.ttc,.otc,.woff,.woff2',
+  emblem: '.svg',
+  picture: '.png,.jpg,.jpeg,.exr,.hdr',
+};
 
 export function useAssets(kind: Kind) {
   const production = useShot((s) => s.production.id);

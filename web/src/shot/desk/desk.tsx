@@ -11,6 +11,7 @@ import { MaterialChoice, PartMaterials, useTextureControls } from './materials';
 import { PathBoard } from './path';
 import { Patterns } from './patterns';
 import { SectionBoard } from './section';
+import { OwnSurroundings } from './surround';
 import { ValueField } from './value';
 
 /** The values of the chosen step. */
@@ -104,6 +105,7 @@ export function Desk() {
             {step.kind === 'lights' && group !== 'Kits' && (
               <PointLight step={step} index={index} light={groups.indexOf(group)} />
             )}
+            {step.kind === 'environment' && <OwnSurroundings step={step} index={index} />}
             {step.kind === 'material' && part && (
               <>
                 <PartMaterials step={step} index={index} side={part} />

@@ -476,9 +476,21 @@ export function fieldsOf(
           ['morning_mist', 'morning mist'],
           ['lantern_room', 'lantern room'],
           ['storm_break', 'break in a storm'],
+          ...(typeof step.preset === 'string' && step.preset.startsWith('picture-')
+            ? [[step.preset, 'own picture'] as [string, string]]
+            : []),
         ),
         number('/strength', 'Strength', { step: 0.02, min: 0, max: 100 }),
         number('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
+        {
+          path: '/tilt',
+          label: 'Tilt',
+          kind: 'vector',
+          unit: '°',
+          parts: ['forward', 'right'],
+          step: 1,
+          decimals: 1,
+        },
         choice(
           '/behind',
           'Behind everything',

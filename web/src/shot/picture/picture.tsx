@@ -3,6 +3,7 @@ import { Button, Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import type { Draft } from '../draft';
 import type { View } from '../store';
+import { Ball } from './ball';
 import { Picked } from './picked';
 import { Pointing } from './pointing';
 import { DraftStage } from './stage';
@@ -98,6 +99,9 @@ function Frame() {
   const mode = useShot((s) => s.mode);
   const playing = useShot((s) => s.playing);
   const guides = useShot((s) => s.guides);
+  const turning = useShot(
+    (s) => s.document?.steps?.find((step) => step.id === s.step)?.kind === 'environment',
+  );
   const proof = useShot((s) => s.proof);
   const revision = useShot((s) => s.revision);
   const [size, setSize] = useState({ width: 0, height: 0 });
@@ -148,6 +152,7 @@ function Frame() {
 
   useEffect(() => stage.current?.resize(size.width, size.height), [size]);
   useEffect(() => stage.current?.setView(view), [view]);
+  useEffect(() => stage.current?.setBall(turning), [turning]);
   useEffect(() => stage.current?.setPlaying(playing ? 1000 / fps : null), [playing, fps]);
 
   const current = proof && proof.frame === frame;
@@ -194,6 +199,7 @@ function Frame() {
           </div>
         )}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
+        {mode === 'draft' && <Ball />}
         <Pointing />
         {guides && (
           <Guides

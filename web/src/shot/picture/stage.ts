@@ -27,6 +27,8 @@ const SHADOW_MAP = 1024;
 const SHADOW_BLUR = 5;
 const COARSE_BELOW = 0.6;
 const WALK_ANGLE = 32;
+/** Where the ball stands in the picture's lower left corner, in pixels of the page. */
+export const BALL = { size: 84, margin: 12 };
 const POINTER = ['pointerdown', 'pointerup', 'pointercancel'] as const;
 const SUN_REACH = 12;
 
@@ -80,6 +82,9 @@ export class DraftStage {
     this.prefilter = new THREE.PMREMGenerator(this.renderer);
     this.scene.background = new THREE.Color(0, 0, 0);
     this.scene.add(this.title, this.setting, this.lamps);
+    this.ball.visible = false;
+    this.ballScene.add(this.ball);
+    this.ballCamera.position.z = 3;
     this.shotCamera.matrixAutoUpdate = false;
     this.controls = new OrbitControls(this.walkCamera, canvas);
     this.controls.enabled = false;
@@ -286,6 +291,8 @@ export class DraftStage {
     this.movingTarget.dispose();
     this.display?.dispose();
     this.clearTitle();
+    this.ball.geometry.dispose();
+    this.ball.material.dispose();
     this.prefilter.dispose();
     this.renderer.dispose();
   }
@@ -444,7 +451,8 @@ export class DraftStage {
       this.lamps.add(lamp);
       if (!(lamp instanceof THREE.PointLight)) this.lamps.add(lamp.target);
     });
-    const { preset, strength, turn, behind, colour } = look.environment;
+    const { preset, strength, behind, colour } = look.environment;
+    const rotation = environmentRotation(look.environment);
     this.scene.background =
       behind === 'colour'
         ? new THREE.Color().setRGB(...colour, THREE.LinearSRGBColorSpace)
@@ -452,9 +460,9 @@ export class DraftStage {
           ? this.scene.environment
           : null;
     this.scene.backgroundIntensity = strength;
-    this.scene.backgroundRotation.set(0, (-turn * Math.PI) / 180, 0);
+    this.scene.backgroundRotation.copy(rotation);
     this.scene.environmentIntensity = strength;
-    this.scene.environmentRotation.set(0, (-turn * Math.PI) / 180, 0);
+    this.scene.environmentRotation.copy(rotation);
     void this.environment(preset).then((texture) => {
       if (this.look?.environment.preset !== preset || this.scene.environment === texture) return;
       this.scene.environment = texture;
@@ -564,12 +572,46 @@ export class DraftStage {
     const camera = this.camera();
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
+    if (this.ball.visible) this.paintBall(target, ratio);
     this.display.show(this.renderer, target.texture, this.grade());
     const ms = this.finished(begun);
     this.onShown(this.draft, this.frame, ms);
     if (still) return;
     this.adapt(ms);
     this.settle();
+  }
+
+  private readonly ball = new THREE.Mesh(
+    new THREE.SphereGeometry(1, 48, 32),
+    new THREE.MeshPhysicalMaterial(),
+  );
+  private readonly ballScene = new THREE.Scene();
+  private readonly ballCamera = new THREE.OrthographicCamera(-1.02, 1.02, 1.02, -1.02, 0.1, 10);
+
+  /** Show the ball in which the title's own material mirrors the environment. */
+  setBall(shown: boolean) {
+    if (this.ball.visible === shown) return;
+    this.ball.visible = shown;
+    this.ask();
+  }
+
+  private paintBall(target: THREE.WebGLRenderTarget, ratio: number) {
+    const surface = this.look?.blocks[0]?.find((part) => part.part === 'face');
+    if (surface) dress(this.ball.material, { ...surface, transmission: 0, opacity: 1 });
+    const scene = this.ballScene;
+    scene.environment = this.scene.environment;
+    scene.environmentIntensity = this.scene.environmentIntensity;
+    scene.environmentRotation.copy(this.scene.environmentRotation);
+    const [margin, size] = [BALL.margin * ratio, BALL.size * ratio];
+    target.viewport.set(margin, margin, size, size);
+    target.scissor.set(margin, margin, size, size);
+    this.renderer.autoClear = false;
+    this.renderer.setRenderTarget(target);
+    this.renderer.clearDepth();
+    this.renderer.render(scene, this.ballCamera);
+    this.renderer.autoClear = true;
+    target.viewport.set(0, 0, target.width, target.height);
+    target.scissor.set(0, 0, target.width, target.height);
   }
 
   private coarse = false;
@@ -625,6 +667,15 @@ function lightTarget(samples: number): THREE.WebGLRenderTarget {
   const target = new THREE.WebGLRenderTarget(2, 2, { type: THREE.HalfFloatType, samples });
   target.texture.minFilter = target.texture.magFilter = THREE.LinearFilter;
   return target;
+}
+
+/** The environment's turn as three wants it: where what stood level is seen. */
+function environmentRotation({ turn, tilt: [forward, right] }: Look['environment']): THREE.Euler {
+  const degrees = Math.PI / 180;
+  const about = (axis: 'X' | 'Y' | 'Z', angle: number) =>
+    new THREE.Matrix4()[`makeRotation${axis}`](angle * degrees);
+  const sky = about('Y', turn).multiply(about('X', forward)).multiply(about('Z', -right));
+  return new THREE.Euler().setFromRotationMatrix(sky);
 }
 
 /** A lamp by its kind: its strength is what arrives a metre away, or for a sun everywhere. */

@@ -1,0 +1,79 @@
+"""Pictures that users bring in, as this process keeps them: light by id."""
+
+from __future__ import annotations
+
+import io
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.errors import PictureUnknown
+
+PREFIX = "picture-"
+_OWN: dict[str, bytes] = {}
+"""Pictures brought into this process, packed, by an id made from their content."""
+
+
+def is_picture(id: str) -> bool:
+    return id.startswith(PREFIX)
+
+
+def is_known(id: str) -> bool:
+    return id in _OWN
+
+
+def bring_in(id: str, packed: bytes) -> None:
+    _OWN.setdefault(id, packed)
+
+
+def pack(pixels: NDArray[np.uint8] | NDArray[np.float16]) -> bytes:
+    """Pixels (h, w, 4) as they are kept: bytes are encoded as sRGB, half floats are scene-linear."""
+    out = io.BytesIO()
+    np.save(out, pixels, allow_pickle=False)
+    return out.getvalue()
+
+
+def unpack(packed: bytes) -> NDArray[np.uint8] | NDArray[np.float16]:
+    found: NDArray[np.uint8] | NDArray[np.float16] = np.load(io.BytesIO(packed), allow_pickle=False)
+    return found
+
+
+@lru_cache(maxsize=8)
+def light(id: str) -> NDArray[np.float32]:
+    """(h, w, 3) scene-linear light of a picture, top row first. Raises PictureUnknown."""
+    if id not in _OWN:
+        raise PictureUnknown("picture", id)
+    pixels = unpack(_OWN[id])[..., :3]
+    linear = _LINEAR[pixels] if pixels.dtype == np.uint8 else pixels.astype(np.float32)
+    linear.setflags(write=False)  # it is shared
+    return np.asarray(linear, np.float32)
+
+
+def _srgb_to_linear(encoded: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The transfer function of IEC 61966-2-1."""
+    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+
+
+_LINEAR = _srgb_to_linear(np.arange(256) / 255).astype(np.float32)
+
+
+def resized(picture: NDArray[np.float32], width: int, height: int) -> NDArray[np.float32]:
+    """(height, width, k): every pixel the mean of the area that it covers of (h, w, k); exact for any sizes."""
+    return _averaged(_averaged(picture, height, 0), width, 1)
+
+
+def _averaged(picture: NDArray[np.float32], count: int, axis: int) -> NDArray[np.float32]:
+    """Means over `count` equal shares of an axis, by differences of the running sum between their ends."""
+    size = picture.shape[axis]
+    if size == count:
+        return picture
+    sums = np.cumsum(picture, axis, dtype=np.float64)
+    sums = np.concatenate([np.zeros_like(np.take(sums, [0], axis)), sums], axis)
+    ends = np.linspace(0, size, count + 1)
+    whole = np.minimum(ends.astype(int), size - 1)
+    shape = [1] * picture.ndim
+    shape[axis] = -1
+    part = (ends - whole).reshape(shape)
+    at = np.take(sums, whole, axis) * (1 - part) + np.take(sums, whole + 1, axis) * part
+    return np.asarray(np.diff(at, axis=axis) * (count / size), np.float32)
