@@ -30,6 +30,8 @@ from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.layers import Layers
 from moss_crown.core.render.renderer import Passes, Render, RenderSettings, denoised, render
+from moss_crown.core.render.scopes import culprits
+from moss_crown.core.stage.scene import Camera, Scene
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,19 +46,47 @@ class FrameOrder:
     denoise: bool = True
     threads: int = 1
     layers: bool = False
+    region: tuple[float, float, float, float] | None = None
+    """Left, top, right, bottom of a part of the frame, in shares of it; None for all."""
+
+    @property
+    def pixels(self) -> tuple[int, int]:
+        """Width and height of what is rendered."""
+        if self.region is None:
+            return self.width, self.height
+        left, top, right, bottom = self.region
+        return max(1, round((right - left) * self.width)), max(1, round((bottom - top) * self.height))
+
+
+def scene_of(shot: Shot, frame: int, order: FrameOrder, cache: Cache, motion: bool = False) -> Scene:
+    """The scene of a frame as it is ordered: of a region, the camera sees that alone."""
+    aspect = order.width / order.height
+    scene = scene_at(shot, frame, aspect, cache, order.motion_blur, order.height, motion)
+    return scene if order.region is None else replace(scene, camera=cropped(scene.camera, order.region))
+
+
+def cropped(camera: Camera, region: tuple[float, float, float, float]) -> Camera:
+    """A camera that sees a part of the frame, given by left, top, right and bottom in shares of it."""
+    left, top, right, bottom = region
+    across, down = right - left, bottom - top
+    middle_x, middle_y = left + right - 1, 1 - top - bottom
+    return replace(
+        camera,
+        half=(camera.half[0] * across, camera.half[1] * down),
+        shift=((camera.shift[0] - middle_x) / across, (camera.shift[1] - middle_y) / down),
+    )
 
 
 def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> Passes:
     """All passes of a frame. The same frame has the same bits alone or in sequence, on any number of threads."""
-    scene = scene_at(shot, frame, order.width / order.height, cache, order.motion_blur, order.height)
+    scene = scene_of(shot, frame, order, cache)
     quality: Quality | None = "high" if order.denoise else None
     return render(scene, render_settings(shot, frame, order), quality)
 
 
 def render_layers(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tuple[Passes, Layers]:
     """A frame as it is shown, and all of its layers; the first has the bits of `render_frame`."""
-    aspect = order.width / order.height
-    scene = scene_at(shot, frame, aspect, cache, order.motion_blur, order.height, motion=True)
+    scene = scene_of(shot, frame, order, cache, motion=True)
     with Render(scene, replace(render_settings(shot, frame, order), passes=True)) as picture:
         picture.add(order.samples)
         passes = picture.passes()
@@ -83,9 +113,21 @@ def _exr(shown: Passes, layers: Layers) -> bytes:
 
 
 def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:
-    return RenderSettings(
-        order.width, order.height, order.samples, shot.seed, frame, open_back=order.alpha, threads=order.threads
-    )
+    width, height = order.pixels
+    return RenderSettings(width, height, order.samples, shot.seed, frame, open_back=order.alpha, threads=order.threads)
+
+
+HOT_WIDTH, HOT_SAMPLES = 192, 16
+
+
+def hot_lights(shot: Shot, frame: int, cache: Cache, threads: int = 1) -> list[tuple[str, float]]:
+    """What is behind the white of a frame, by a small picture of it: see `culprits`."""
+    height = max(16, round(HOT_WIDTH * shot.height / shot.width))
+    shown, found = render_layers(shot, frame, FrameOrder(HOT_WIDTH, height, HOT_SAMPLES, threads=threads), cache)
+    lights = {
+        name.removeprefix("light_"): picture for name, picture in found.pictures.items() if name.startswith("light_")
+    }
+    return culprits(to_display(shown.beauty), lights)
 
 
 def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:

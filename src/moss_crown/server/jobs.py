@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -17,15 +17,25 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import first_error, patched
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import rest_frame, scene_at, spans, timing
+from moss_crown.core.evaluate import rest_frame, spans, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.look.pictures import is_picture
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
-from moss_crown.core.picture import FrameOrder, ModelFormat, export_model, frame_pixels, render_frame, render_settings
-from moss_crown.core.render.display import draft_table
+from moss_crown.core.picture import (
+    FrameOrder,
+    ModelFormat,
+    export_model,
+    frame_pixels,
+    hot_lights,
+    render_frame,
+    render_settings,
+    scene_of,
+)
+from moss_crown.core.render.display import draft_table, to_display
 from moss_crown.core.render.renderer import Render, denoised
+from moss_crown.core.render.scopes import exposure_map, scopes
 from moss_crown.core.type.emblem import find as emblem
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import FAMILIES, find
@@ -218,31 +228,52 @@ _proof: list[_Proof] = []
 def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> bytes:
     """A first look: half the size, one sample."""
     shot = kit.shot_of(document)
-    small = FrameOrder(
-        max(16, order.width // 2), max(16, order.height // 2), 1, order.motion_blur, threads=order.threads
-    )
-    scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur, order.height)
+    half = replace(order, width=max(16, order.width // 2), height=max(16, order.height // 2), samples=1)
+    small = half if min(half.pixels) >= 16 else order
+    scene = scene_of(shot, frame, order, _cache())
     with Render(scene, render_settings(shot, frame, small)) as picture:
         picture.add(1)
         passes = denoised(picture.passes(), "fast")
     return write_jpeg(frame_pixels(passes, frame, False), 85)
 
 
-def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder, upto: int, final: bool) -> bytes:
+@dataclass
+class Shown:
+    """A proof's picture; its scopes; and once it is finished its exposure in colours."""
+
+    picture: bytes
+    scopes: dict[str, Any]
+    exposure: bytes | None = None
+
+
+def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder, upto: int, final: bool) -> Shown:
     """Bring the proof `key` to `upto` samples and show it. A process that does not know it begins afresh."""
     if not _proof or _proof[0].key != key:
         proof_drop()
         shot = kit.shot_of(document)
-        scene = scene_at(shot, frame, order.width / order.height, _cache(), order.motion_blur, order.height)
+        scene = scene_of(shot, frame, order, _cache())
         _proof.append(_Proof(key, Render(scene, render_settings(shot, frame, order))))
     render = _proof[0].render
     render.add(max(0, upto - render.done))
     # The last picture is denoised as a take is: what was seen is what will be delivered.
-    pixels = frame_pixels(denoised(render.passes(), "high" if final else "fast"), frame, False)
-    if final:
-        proof_drop()
-        return write_png(pixels, 1)
-    return write_jpeg(pixels, 88)
+    passes = denoised(render.passes(), "high" if final else "fast")
+    measured = scopes(to_display(passes.beauty))
+    found = {
+        "histogram": np.round(measured.histogram, 5).tolist(),
+        "waveform": np.round(measured.waveform, 3).tolist(),
+        "white": measured.white,
+        "black": measured.black,
+    }
+    pixels = frame_pixels(passes, frame, False)
+    if not final:
+        return Shown(write_jpeg(pixels, 88), found)
+    proof_drop()
+    return Shown(write_png(pixels, 1), found, write_png(exposure_map(passes.beauty), 1))
+
+
+def hot_of(document: dict[str, Any], frame: int, threads: int) -> list[tuple[str, float]]:
+    """What is behind the white of a frame."""
+    return hot_lights(kit.shot_of(document), frame, _cache(), threads)
 
 
 def proof_drop() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -16,12 +17,15 @@ from moss_crown.core.document.door import first_error
 from moss_crown.core.draft import framed
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.picture import FrameOrder
+from moss_crown.core.render.scopes import BANDS
 from moss_crown.server import jobs
 from moss_crown.server.db.pool import Database
+from moss_crown.server.db.proofs import keep_proof
 from moss_crown.server.db.shots import load_shot
 from moss_crown.server.pool import Pool
 from moss_crown.server.schemas import ProofOrder
 
+BAND_COLOURS = [[name, "#{:02x}{:02x}{:02x}".format(*colour)] for name, _, colour in BANDS]
 log = structlog.get_logger()
 PROOF_STEPS = (1, 4, 16, 64, 256, 1024)
 """Samples after which a proof is shown. Each showing is denoised, which costs as much as two or three samples."""
@@ -102,17 +106,40 @@ class Channel:
         try:
             document, revision = await self._document()
             asked = ProofOrder.model_validate(message)
-            order = FrameOrder(asked.width, asked.height, asked.samples, asked.motion_blur, threads=self._threads)
+            order = FrameOrder(
+                asked.width,
+                asked.height,
+                asked.samples,
+                asked.motion_blur,
+                threads=self._threads,
+                region=asked.region,
+            )
             frame = asked.frame
             key = uuid4().hex
             head = {"type": "proof", "seq": seq, "revision": revision, "frame": frame, "of": order.samples}
+            head["region"] = asked.region
             body = await self._pool.proof.run(jobs.proof_sketch, document, frame, order)
             await self._send({**head, "samples": 0, "format": "image/jpeg"}, body)
             for upto in [*(n for n in PROOF_STEPS if n < order.samples), order.samples]:
                 final = upto == order.samples
-                body = await self._pool.proof.run(jobs.proof_add, key, document, frame, order, upto, final)
+                shown = await self._pool.proof.run(jobs.proof_add, key, document, frame, order, upto, final)
                 form = "image/png" if final else "image/jpeg"
-                await self._send({**head, "samples": upto, "format": form}, body)
+                await self._send({**head, "samples": upto, "format": form, "scopes": shown.scopes}, shown.picture)
+                if shown.exposure is not None:
+                    await self._send(
+                        {**head, "type": "exposure", "format": form, "bands": BAND_COLOURS}, shown.exposure
+                    )
+                if final and asked.region is None:
+                    keep = partial(
+                        keep_proof,
+                        shot=self._shot,
+                        revision=revision,
+                        frame=frame,
+                        samples=upto,
+                        picture=shown.picture,
+                    )
+                    await self._database.run(keep)
+                    await self._say({"type": "proof_kept", "seq": seq})
         except TitleError as wrong:
             await self._say({"type": "refused", "seq": seq, **wrong.facts()})
         except ValidationError as invalid:

@@ -6,10 +6,10 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from moss_crown.core import limits
-from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Material, Name, Shot, Text
+from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Material, Name, Share, Shot, Text
 from moss_crown.core.lighting import Effect, Kit
 from moss_crown.core.look_book import PARTS, Part
 from moss_crown.farm.orders import TakeOrders
@@ -89,6 +89,32 @@ class ProofOrder(BaseModel):
     height: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)]
     samples: Annotated[int, Field(ge=1, le=limits.SAMPLES)] = 16
     motion_blur: bool = True
+    region: tuple[Share, Share, Share, Share] | None = None
+    """Left, top, right, bottom of a part of the frame, in shares of it."""
+
+    @field_validator("region")
+    @classmethod
+    def _has_room(cls, region: tuple[float, float, float, float] | None) -> tuple[float, float, float, float] | None:
+        if region and not (region[2] - region[0] >= 0.02 and region[3] - region[1] >= 0.02):
+            raise ValueError("at least 2 % of the frame wide and high")
+        return region
+
+
+class ProofOut(BaseModel):
+    """A finished proof that was kept, with the revision of the shot that it shows."""
+
+    id: UUID
+    revision: int
+    frame: int
+    samples: int
+    made_at: datetime
+
+
+class HotOut(BaseModel):
+    """A light behind white pixels, and its share of the light there."""
+
+    light: str
+    share: float
 
 
 class Operation(BaseModel):

@@ -340,6 +340,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proofs
+         * @description The finished proofs that are kept, the newest first.
+         */
+        get: operations["proofs_api_shots__shot__proofs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proofs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Proof */
+        get: operations["proof_api_proofs__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/hot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hot
+         * @description Which lights are behind what is white in a frame.
+         */
+        get: operations["hot_api_shots__shot__hot_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/solids": {
         parameters: {
             query?: never;
@@ -1900,6 +1957,16 @@ export interface components {
              * @constant
              */
             status: "up";
+        };
+        /**
+         * HotOut
+         * @description A light behind white pixels, and its share of the light there.
+         */
+        HotOut: {
+            /** Light */
+            light: string;
+            /** Share */
+            share: number;
         };
         /** KeyFloat960a */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
@@ -5292,6 +5359,28 @@ export interface components {
             /** Shots */
             shots: number;
         };
+        /**
+         * ProofOut
+         * @description A finished proof that was kept, with the revision of the shot that it shows.
+         */
+        ProofOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Revision */
+            revision: number;
+            /** Frame */
+            frame: number;
+            /** Samples */
+            samples: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+        };
         /** Ready */
         Ready: {
             /** Database */
@@ -6524,6 +6613,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RidgesOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proofs_api_shots__shot__proofs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"][];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proof_api_proofs__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hot_api_shots__shot__hot_get: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HotOut"][];
                 };
             };
             /** @description An error, as application/problem+json */

@@ -17,6 +17,19 @@ export interface Proof {
   frame: number;
   revision: number;
   working: boolean;
+  region: Region | null; // the part of the frame that it shows; null for all
+  scopes: Scopes | null;
+  exposure: string; // the finished picture's exposure in colours
+  bands: [string, string][]; // their names and colours
+}
+/** Left, top, right, bottom in shares of the frame. */
+export type Region = [number, number, number, number];
+/** As the core measures a proof: shares by level, and of white and black. */
+export interface Scopes {
+  histogram: number[][];
+  waveform: number[][];
+  white: number;
+  black: number;
 }
 
 interface Waiting {
@@ -44,6 +57,9 @@ export interface ShotState {
   guides: boolean;
   lane: string;
   proof: Proof | null;
+  under: string; // the last finished proof of a whole frame, under one of a region
+  region: Region | null;
+  kept: number; // rises when a proof was kept
   ridges: string[];
   pointing: { step: string; light: number; effect: NonNullable<Schemas['Lighting']['effect']> } | null; // a light being placed
   picked: number[]; // letters of the span at the playhead
@@ -71,6 +87,9 @@ export function createShot(id: string) {
     guides: false,
     lane: '',
     proof: null,
+    under: '',
+    region: null,
+    kept: 0,
     ridges: [],
     pointing: null,
     picked: [],
@@ -288,11 +307,11 @@ export function createShot(id: string) {
   }
 
   function prove() {
-    const { document, frame, proof } = get();
+    const { document, frame, proof, region } = get();
     if (!document || socket?.readyState !== WebSocket.OPEN) return;
     proofSeq = ++seq;
     set({ mode: 'proof', playing: false, proof: proof && { ...proof, working: true } });
-    const order = { width: document.width, height: document.height, samples: 16, frame };
+    const order = { width: document.width, height: document.height, samples: 16, frame, region };
     socket.send(JSON.stringify({ type: 'proof', seq: proofSeq, ...order }));
   }
 
@@ -303,9 +322,9 @@ export function createShot(id: string) {
     } else {
       if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ type: 'stop_proof' }));
       proofSeq = 0;
-      const old = get().proof?.picture;
-      if (old) URL.revokeObjectURL(old);
-      set({ mode, proof: null });
+      const { proof, under } = get();
+      for (const url of [proof?.picture, proof?.exposure, under]) if (url) URL.revokeObjectURL(url);
+      set({ mode, proof: null, under: '', region: null });
     }
   }
 
@@ -314,6 +333,8 @@ export function createShot(id: string) {
       const said = JSON.parse(message.data);
       if (said.type === 'changed' && said.revision > get().revision && !sending && !waiting.length) {
         void reload().then(afterChange);
+      } else if (said.type === 'proof_kept') {
+        set((s) => ({ kept: s.kept + 1 }));
       } else if (said.type === 'refused' && said.seq === proofSeq) {
         toast(said.detail, 'wrong');
       }
@@ -324,11 +345,23 @@ export function createShot(id: string) {
     if (facts.type === 'preview' && facts.seq === seq) {
       showFirst(readDraft(body));
     } else if (facts.type === 'proof' && facts.seq === proofSeq && get().mode === 'proof') {
-      const old = get().proof?.picture;
+      const { proof: old, under } = get();
       const picture = URL.createObjectURL(new Blob([body], { type: facts.format }));
-      const { samples, of, frame, revision } = facts;
-      set({ proof: { picture, samples, of, frame, revision, working: samples < of } });
-      if (old) setTimeout(() => URL.revokeObjectURL(old), 1000);
+      const { samples, of, frame, revision, region, scopes = null } = facts;
+      const working = samples < of;
+      const whole = !working && !region ? picture : under;
+      set({
+        proof: { picture, samples, of, frame, revision, working, region, scopes, exposure: '', bands: [] },
+        under: whole,
+      });
+      const gone = [old?.picture, old?.exposure, under].filter((url) => url && url !== get().under);
+      setTimeout(() => {
+        for (const url of gone) URL.revokeObjectURL(url as string);
+      }, 1000);
+    } else if (facts.type === 'exposure' && facts.seq === proofSeq) {
+      const exposure = URL.createObjectURL(new Blob([body], { type: facts.format }));
+      const { bands } = facts;
+      set((s) => ({ proof: s.proof && { ...s.proof, exposure, bands } }));
     }
   }
 
@@ -372,6 +405,11 @@ export function createShot(id: string) {
     preview,
     seek,
     setMode,
+    /** Prove a part of the frame, or all of it again. */
+    setRegion: (region: Region | null) => {
+      set({ region });
+      if (get().mode === 'proof') prove();
+    },
     history,
     /** Put the draft back to what is stored, after a drag that was given up. */
     settle: () => void refresh(),

@@ -16,9 +16,10 @@ from moss_crown.core.picture import ENDINGS
 from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import looks, shots
+from moss_crown.server.db import proofs as kept
 from moss_crown.server.errors import RevisionStale
 from moss_crown.server.live import Channel
-from moss_crown.server.schemas import Arrangement, Edit, Lighting, RidgesOut, ShotOut, Wearing
+from moss_crown.server.schemas import Arrangement, Edit, HotOut, Lighting, ProofOut, RidgesOut, ShotOut, Wearing
 
 router = APIRouter(prefix="/api", tags=["shot"])
 JSON = "application/json"
@@ -127,6 +128,30 @@ async def ridges(shot: UUID, here: Context = Depends(context)) -> RidgesOut:
     """Letters whose bevel is wider than a stem and meets in a ridge there."""
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
     return RidgesOut(letters=await here.pool.draft.run(jobs.ridges_of, row.document))
+
+
+@router.get("/shots/{shot}/proofs")
+def proofs(shot: UUID, here: Context = Depends(context)) -> list[ProofOut]:
+    """The finished proofs that are kept, the newest first."""
+    rows = here.database.call(lambda c: kept.list_proofs(c, shot))
+    return [ProofOut(id=r.id, revision=r.revision, frame=r.frame, samples=r.samples, made_at=r.made_at) for r in rows]
+
+
+@router.get("/proofs/{id}", response_class=Response)
+def proof(id: UUID, here: Context = Depends(context)) -> Response:
+    return Response(here.database.call(lambda c: kept.load_picture(c, id)), media_type="image/png", headers=FOREVER)
+
+
+@router.get("/shots/{shot}/hot")
+async def hot(
+    shot: UUID,
+    frame: int = Query(ge=-1_000_000, le=1_000_000),
+    here: Context = Depends(context),
+) -> list[HotOut]:
+    """Which lights are behind what is white in a frame."""
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    found = await here.pool.proof.run(jobs.hot_of, row.document, frame, here.settings.proof_threads)
+    return [HotOut(light=name, share=share) for name, share in found]
 
 
 @router.get("/solids", response_class=Response)

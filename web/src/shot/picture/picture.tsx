@@ -6,6 +6,7 @@ import type { View } from '../store';
 import { Ball } from './ball';
 import { Picked } from './picked';
 import { Pointing } from './pointing';
+import { ProofTools, ProofView } from './proof';
 import { DraftStage } from './stage';
 
 declare global {
@@ -25,32 +26,12 @@ const VIEWS: { id: View; name: string; keys: string }[] = [
 
 export function Picture() {
   const store = useShotStore();
-  const view = useShot((s) => s.view);
   const mode = useShot((s) => s.mode);
   const guides = useShot((s) => s.guides);
   return (
     <section aria-label="Picture" className="flex min-h-0 flex-1 flex-col">
       <div className="flex flex-wrap items-center gap-1.5 px-3 py-1.5">
-        <div role="group" aria-label="View" className="flex overflow-hidden rounded-md border">
-          {VIEWS.map((v) => (
-            <Hint
-              key={v.id}
-              text={
-                v.id === 'shot' ? 'Through the shot camera' : 'Drag to look around; the shot is not changed'
-              }
-              keys={v.keys}
-            >
-              <button
-                type="button"
-                aria-pressed={view === v.id}
-                onClick={() => store.setView(v.id)}
-                className={`px-2.5 py-1 text-sm ${view === v.id ? 'bg-raised text-ink shadow-[inset_0_-2px_0_var(--moss)]' : 'text-dim hover:text-ink'}`}
-              >
-                {v.name}
-              </button>
-            </Hint>
-          ))}
-        </div>
+        {mode === 'proof' ? <ProofTools /> : <Views />}
         <span className="flex-1" />
         <Hint text="Safe areas, thirds, centre, baselines, cap lines, widest line" keys="G">
           <Button look="quiet" aria-pressed={guides} active={guides} onClick={() => store.toggle('guides')}>
@@ -86,6 +67,32 @@ export function Picture() {
   );
 }
 
+/** Whose eyes the draft is seen through. A proof is always the shot camera's. */
+function Views() {
+  const store = useShotStore();
+  const view = useShot((s) => s.view);
+  return (
+    <div role="group" aria-label="View" className="flex overflow-hidden rounded-md border">
+      {VIEWS.map((v) => (
+        <Hint
+          key={v.id}
+          text={v.id === 'shot' ? 'Through the shot camera' : 'Drag to look around; the shot is not changed'}
+          keys={v.keys}
+        >
+          <button
+            type="button"
+            aria-pressed={view === v.id}
+            onClick={() => store.setView(v.id)}
+            className={`px-2.5 py-1 text-sm ${view === v.id ? 'bg-raised text-ink shadow-[inset_0_-2px_0_var(--moss)]' : 'text-dim hover:text-ink'}`}
+          >
+            {v.name}
+          </button>
+        </Hint>
+      ))}
+    </div>
+  );
+}
+
 /** The frame, as large as it goes, on a neutral surround. */
 function Frame() {
   const store = useShotStore();
@@ -94,7 +101,6 @@ function Frame() {
   const stage = useRef<DraftStage | null>(null);
   const document = useShot((s) => s.document);
   const fps = useShot((s) => (s.draft ? s.draft.fps[0] / s.draft.fps[1] : 25));
-  const frame = useShot((s) => s.frame);
   const view = useShot((s) => s.view);
   const mode = useShot((s) => s.mode);
   const playing = useShot((s) => s.playing);
@@ -102,8 +108,6 @@ function Frame() {
   const turning = useShot(
     (s) => s.document?.steps?.find((step) => step.id === s.step)?.kind === 'environment',
   );
-  const proof = useShot((s) => s.proof);
-  const revision = useShot((s) => s.revision);
   const [size, setSize] = useState({ width: 0, height: 0 });
   const [broken, setBroken] = useState('');
   const [shown, setShown] = useState(false);
@@ -155,7 +159,6 @@ function Frame() {
   useEffect(() => stage.current?.setBall(turning), [turning]);
   useEffect(() => stage.current?.setPlaying(playing ? 1000 / fps : null), [playing, fps]);
 
-  const current = proof && proof.frame === frame;
   return (
     <div ref={holder} className="relative grid min-h-0 flex-1 place-items-center overflow-hidden bg-surround">
       <div className="relative bg-black" style={size}>
@@ -168,36 +171,7 @@ function Frame() {
           role="img"
           style={{ width: size.width, height: size.height, cursor: view === 'shot' ? 'default' : 'grab' }}
         />
-        {mode === 'proof' && proof && (
-          <img
-            data-testid="proof"
-            data-samples={proof.samples}
-            data-of={proof.of}
-            data-revision={proof.revision}
-            src={proof.picture}
-            alt={`Proof of frame ${proof.frame}`}
-            className="absolute inset-0 h-full w-full"
-          />
-        )}
-        {mode === 'proof' && (
-          <div
-            className="absolute bottom-2 left-2 flex items-center gap-2 rounded bg-black/75 px-2 py-1 text-white text-xs"
-            role="status"
-          >
-            {!proof && 'proof of this frame is under way: first look in a few seconds'}
-            {proof && !current && `proof of frame ${proof.frame}; frame ${frame} follows`}
-            {proof && current && proof.revision < revision && 'edited: a new proof is under way'}
-            {proof &&
-              current &&
-              proof.revision >= revision &&
-              (proof.working ? `${proof.samples} of ${proof.of} samples` : `finished, ${proof.of} samples`)}
-            {proof?.working && (
-              <button type="button" className="underline" onClick={() => store.setMode('draft')}>
-                stop
-              </button>
-            )}
-          </div>
-        )}
+        {mode === 'proof' && <ProofView />}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
         {mode === 'draft' && <Ball />}
         <Pointing />
