@@ -1,9 +1,12 @@
 """Ways through the screens that several tests take."""
 
 import io
+import re
 
 import numpy as np
 from PIL import Image
+
+from cluster import wait_for
 
 
 def new_shot(page, server, text="SALT ROADS"):
@@ -47,3 +50,34 @@ def sheet_point(page, column_share, frame_number, frames=73):
     box = page.get_by_test_id("sheet").bounding_box()
     per = (box["height"] - 26 - 12) / frames
     return box["x"] + column_share * box["width"], box["y"] + 26 + (frame_number + 0.5) * per, per
+
+
+def open_step(page, name):
+    page.get_by_role("button", name=re.compile(f"^{name}")).first.click()
+
+
+def settled(page):
+    """The draft when it no longer changes."""
+    found = [picture(page.get_by_test_id("draft"))]
+
+    def still():
+        found.append(picture(page.get_by_test_id("draft")))
+        return np.abs(found[-1] - found[-2]).mean() < 0.05
+
+    wait_for(still, 40)
+    return found[-1]
+
+
+def choose_material(page, name):
+    page.get_by_role("button", name=re.compile("^Material of the face")).click()
+    dialog = page.get_by_role("dialog", name="Material")
+    dialog.get_by_role("textbox", name="Find a material").fill(name)
+    dialog.get_by_role("button", name=name, exact=True).click()
+
+
+def put(page, role, name, value):
+    field = page.get_by_role(role, name=name, exact=True).first
+    field.fill(str(value))
+    field.press("Enter")
+    field.blur()
+    saved(page)

@@ -6,34 +6,11 @@ import zipfile
 
 import numpy as np
 import OpenEXR
-from screens import new_shot, picture, saved, step
+from screens import choose_material, new_shot, open_step, saved, settled, step
 
 from cluster import wait_for
 from moss_crown.core.look.materials import MATERIALS
 from moss_crown.core.look.patterns import NAMES
-
-
-def open_step(page, name):
-    page.get_by_role("button", name=re.compile(f"^{name}")).first.click()
-
-
-def settled(page):
-    """The draft when it no longer changes."""
-    found = [picture(page.get_by_test_id("draft"))]
-
-    def still():
-        found.append(picture(page.get_by_test_id("draft")))
-        return np.abs(found[-1] - found[-2]).mean() < 0.05
-
-    wait_for(still, 40)
-    return found[-1]
-
-
-def choose_material(page, name):
-    page.get_by_role("button", name=re.compile("^Material of the face")).click()
-    dialog = page.get_by_role("dialog", name="Material")
-    dialog.get_by_role("textbox", name="Find a material").fill(name)
-    dialog.get_by_role("button", name=name, exact=True).click()
 
 
 def test_a_material_is_chosen_and_its_texture_shows_in_the_draft(quiet, server):
@@ -83,46 +60,6 @@ def test_every_pattern_is_drawn_without_a_complaint_of_the_shader(quiet, server)
     assert np.abs(settled(quiet) - before).mean() > 0.1
 
 
-def test_light_by_a_kit_and_by_pointing(quiet, server):
-    shot = new_shot(quiet, server, "TIDE")
-    open_step(quiet, "Key and fill")
-    quiet.get_by_role("tab", name="Kits").click()
-    quiet.get_by_role("button", name=re.compile("^Key and rim")).click()
-    wait_for(lambda: [x["name"] for x in step(server, shot, "lights")["lights"]] == ["key", "rim", "other rim"])
-    quiet.get_by_role("tab", name="1 key").click()
-    before = step(server, shot, "lights")["lights"][0]["place"]
-    quiet.get_by_role("button", name="shadow falls there").click()
-    target = quiet.get_by_role("button", name=re.compile("^Click floor or wall"))
-    box = target.bounding_box()
-    target.click(position={"x": 0.9 * box["width"], "y": 0.25 * box["height"]})
-    wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] != before)
-    place = step(server, shot, "lights")["lights"][0]["place"]
-    assert place[0] < 0, "for a shadow on the right the light stands on the left"
-
-    # Where there is no letter a highlight is refused with its reason, and the light stays.
-    quiet.get_by_role("button", name="highlight here").click()
-    target = quiet.get_by_role("button", name=re.compile("^Click a letter where"))
-    target.click(position={"x": 4, "y": 4})
-    quiet.get_by_text("there is no letter at that place").wait_for()
-    assert step(server, shot, "lights")["lights"][0]["place"] == place
-    quiet.keyboard.press("Escape")
-    target.wait_for(state="detached")
-    quiet.get_by_role("button", name="Undo", exact=True).click()
-    wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] == before)
-
-
-def test_the_environment_is_chosen_and_its_turn_keyed(quiet, server):
-    shot = new_shot(quiet, server, "TIDE")
-    before = settled(quiet)
-    open_step(quiet, "Environment")
-    quiet.get_by_role("combobox", name="Environment").select_option("night_market")
-    saved(quiet)
-    assert np.abs(settled(quiet) - before).mean() > 0.3
-    quiet.get_by_role("button", name="Turn: key this value").click()
-    saved(quiet)
-    assert step(server, shot, "environment")["turn"]["keys"][0]["value"] == 0
-
-
 def test_text_runs_along_a_path_whose_points_are_dragged(quiet, server):
     shot = new_shot(quiet, server, "SALT ROADS")
     before = settled(quiet)
@@ -146,14 +83,6 @@ def test_text_runs_along_a_path_whose_points_are_dragged(quiet, server):
     assert len(step(server, shot, "block")["baseline"]["points"]) == 3
 
 
-def put(page, role, name, value):
-    field = page.get_by_role(role, name=name, exact=True).first
-    field.fill(str(value))
-    field.press("Enter")
-    field.blur()
-    saved(page)
-
-
 def test_the_bevel_gets_a_material_of_its_own_and_gives_it_back(quiet, server):
     shot = new_shot(quiet, server, "TIDE")
     plain = settled(quiet)
@@ -173,41 +102,6 @@ def test_the_bevel_gets_a_material_of_its_own_and_gives_it_back(quiet, server):
     saved(quiet)
     assert step(server, shot, "material")["bevel"] is None
     assert quiet.get_by_role("tab", name="Bevel", exact=True).count() == 0
-
-
-def test_a_lamp_becomes_a_sun_and_glass_lets_it_through(quiet, server):
-    shot = new_shot(quiet, server, "TI")
-    plain = settled(quiet)
-    open_step(quiet, "Key and fill")
-    quiet.get_by_role("combobox", name="Shape").select_option("sun")
-    saved(quiet)
-    assert step(server, shot, "lights")["lights"][0]["shape"] == "sun"
-    assert quiet.get_by_role("spinbutton", name="Width in the sky").count() == 1
-    assert quiet.get_by_role("spinbutton", name="Cone").count() == 0, "a sun has no cone"
-    put(quiet, "spinbutton", "Stops", 1)
-    assert step(server, shot, "lights")["lights"][0]["stops"] == 1
-    sunny = settled(quiet)
-    assert np.abs(sunny - plain).mean() > 1
-    open_step(quiet, "Harbour brass")
-    choose_material(quiet, "Bottle glass")
-    saved(quiet)
-    assert step(server, shot, "material")["face"]["transmission"] == 1
-    assert np.abs(settled(quiet) - sunny).mean() > 0.3
-
-
-def test_what_shows_behind_and_stage_that_only_takes_shadows(quiet, server):
-    shot = new_shot(quiet, server, "TI")
-    open_step(quiet, "Environment")
-    quiet.get_by_role("combobox", name="Behind everything").select_option("colour")
-    saved(quiet)
-    open_step(quiet, "Floor and wall")
-    quiet.get_by_role("switch", name="Only shadows are seen").click()
-    saved(quiet)
-    assert step(server, shot, "stage")["catch"] is True
-    corner = settled(quiet)[5:25, 5:25].mean((0, 1))
-    # 0.16, 0.2, 0.19 of light: bluish green, and no black.
-    assert corner.min() > 40
-    assert corner[1] > corner[0]
 
 
 def test_layers_are_delivered_and_read_back(quiet, server, tmp_path):

@@ -14,6 +14,7 @@ from cluster import RunningServer
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
 from moss_crown.demo.load import load_demo
+from moss_crown.server.app import PLAIN_TRACEBACKS
 from moss_crown.server.problems import RequestLog
 
 
@@ -315,6 +316,16 @@ def test_other_names_and_other_sites_are_turned_away(server, shot):
         connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", origin="http://lowmere.example") as socket,
     ):
         socket.recv(timeout=5)
+
+
+def test_logs_tell_where_something_failed_and_none_of_the_values_there():
+    try:
+        password = "sea-salt"
+        raise ZeroDivisionError(len(password))
+    except ZeroDivisionError:
+        told = PLAIN_TRACEBACKS(None, "error", {"exc_info": True})
+    assert "ZeroDivisionError" in str(told)
+    assert "sea-salt" not in str(told)
 
 
 def test_what_nobody_foresaw_is_answered_and_goes_no_further():

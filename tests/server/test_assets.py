@@ -1,10 +1,12 @@
-"""Fonts and emblems brought into a production through the real door, and used by its shots."""
+"""Fonts, emblems and pictures brought into a production through the real door, and used by its shots."""
 
+import numpy as np
 import pytest
 
 from cluster import RunningServer
 from moss_crown.core.type.families import FOLDER
 from moss_crown.demo.load import load_demo
+from pictures_made import exr, hdr, hdr_in_runs, png
 
 FONT = (FOLDER / "cinzel-latin.ttf").read_bytes()
 EMBLEM = b'<svg><rect width="40" height="20"/><circle cx="60" cy="10" r="10" fill="#b8cb6f"/></svg>'
@@ -104,4 +106,46 @@ def test_bad_files_are_refused_with_a_bound_and_nothing_is_kept(server, producti
 
 
 def test_a_file_beyond_the_bound_of_a_request_is_refused(server, production):
-    assert bring(server, production, "font", b"OTTO" + b"\0" * (25 * 1024 * 1024)).status_code == 413
+    assert bring(server, production, "font", b"OTTO" + b"\0" * (65 * 1024 * 1024)).status_code == 413
+
+
+def test_pictures_of_every_kind_are_brought_in_and_surround_a_title(server, production, tmp_path):
+    light = np.random.default_rng(1).random((16, 32, 3)) * 9 + 0.1
+    colours = np.random.default_rng(2).integers(0, 255, (16, 32, 3), np.uint8)
+    found = []
+    for raw in (png(colours), png(colours, "JPEG"), exr(tmp_path, light), hdr(light), hdr_in_runs(light)):
+        answer = bring(server, production, "picture", raw, "harbour.hdr")
+        assert answer.status_code == 201, answer.text
+        found.append(answer.json()[0])
+    assert {f["name"] for f in found} == {"harbour"}
+    assert len({f["id"] for f in found}) == 4, "the same light in runs is the same picture"
+    known = server.client.get(f"/api/productions/{production}/assets", params={"kind": "picture"}).json()
+    assert [f["id"] for f in known] == list(dict.fromkeys(f["id"] for f in found))
+    shot = server.client.post(f"/api/productions/{production}/shots", json={"title": "T", "text": "TIDE"}).json()
+    steps = server.client.get(f"/api/shots/{shot}").json()["document"]["steps"]
+    place = next(k for k, step in enumerate(steps) if step["kind"] == "environment")
+    change = [{"op": "replace", "path": f"/steps/{place}/preset", "value": found[2]["id"]}]
+    edited = {"revision": 1, "label": "trial", "patch": change}
+    assert server.client.post(f"/api/shots/{shot}/edits", json=edited, timeout=60).status_code == 200
+    assert server.client.get(f"/api/shots/{shot}/draft", timeout=60).status_code == 200
+    rows = server.client.get(f"/api/environments/{found[2]['id']}", timeout=60)
+    table = np.frombuffer(rows.content, "<f2").reshape(256, 512, 4)[..., :3].astype(float)
+    assert table.mean((0, 1)) == pytest.approx(light.mean((0, 1)), rel=0.01)
+
+    # Another production has none of it.
+    other = server.client.post("/api/productions", json={"name": "Other"}).json()
+    _, refused = shot_with(server, other, change)
+    assert refused.status_code == 422
+    assert refused.json()["code"] == "look.picture_unknown"
+    assert refused.json()["field"] == f"/steps/{place}/preset"
+
+
+def test_a_large_picture_is_read_within_the_readers_room(server, production, tmp_path):
+    colours = np.random.default_rng(3).integers(0, 255, (2000, 4000, 3), np.uint8)
+    answer = bring(server, production, "picture", png(colours, "JPEG"), "large.jpg")
+    assert answer.status_code == 201, answer.text
+    assert "2048" in answer.json()[0]["remarks"][0]
+    light = np.broadcast_to(np.linspace(0, 9, 4096, dtype=np.float32)[None, :, None], (2048, 4096, 3))
+    assert bring(server, production, "picture", exr(tmp_path, light), "large.exr").status_code == 201
+    refused = bring(server, production, "picture", b"\x76\x2f\x31\x01" + bytes(2000), "broken.exr")
+    assert (refused.status_code, refused.json()["code"]) == (422, "file.refused")

@@ -31,6 +31,11 @@ from moss_crown.server.settings import Settings
 log = structlog.get_logger()
 
 
+PLAIN_TRACEBACKS = structlog.processors.ExceptionRenderer(
+    structlog.tracebacks.ExceptionDictTransformer(show_locals=False)  # they hold the database's address and files
+)
+
+
 def configure_logs() -> None:
     """Structured logs, one JSON object a line, on standard error."""
     structlog.configure(
@@ -38,7 +43,7 @@ def configure_logs() -> None:
             structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso", utc=True),
-            structlog.processors.dict_tracebacks,
+            PLAIN_TRACEBACKS,
             structlog.processors.JSONRenderer(),
         ],
         logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),

@@ -51,7 +51,8 @@ def _watch(parent: int) -> None:
 
 READER_SECONDS = 5.0
 READER_BYTES = 512 * 1024**2
-"""The reader takes files from outside apart: it gets little time and little room."""
+PICTURE_BYTES = 1024 * 1024**2
+"""The reader takes files from outside apart: it gets little time and little room; for pictures, some more of that."""
 
 
 class Lane:
@@ -113,8 +114,10 @@ class Pool:
         self.draft = Lane("draft", most_seconds, most_bytes)
         self.proof = Lane("proof", most_seconds, most_bytes)
         self.reader = Lane("reader", READER_SECONDS, READER_BYTES)
+        self.viewer = Lane("viewer", READER_SECONDS, PICTURE_BYTES)
 
     def close(self) -> None:
         self.draft.close()
         self.proof.close()
         self.reader.close()
+        self.viewer.close()

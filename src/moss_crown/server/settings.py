@@ -19,6 +19,6 @@ class Settings(BaseSettings):
     web: Path = Path(__file__).resolve().parents[3] / "web" / "dist"
     proof_threads: int = 2
     request_bytes: int = 8 * 1024 * 1024
-    upload_bytes: int = 24 * 1024 * 1024
+    upload_bytes: int = 64 * 1024 * 1024
     job_seconds: float = 120.0  # a compute job that takes longer is ended
     job_bytes: int = 6 * 1024**3  # address space of a compute process

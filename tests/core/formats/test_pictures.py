@@ -1,13 +1,9 @@
 """Pictures from outside: read as light, bounded, mended with a remark, or refused with a reason."""
 
-import io
-
 import numpy as np
-import OpenEXR
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PIL import Image
 
 from moss_crown.core import limits
 from moss_crown.core.document.defaults import new_shot
@@ -17,35 +13,17 @@ from moss_crown.core.evaluate import Asset, assets_of, bring_in, check_assets
 from moss_crown.core.formats.picture_file import read_picture
 from moss_crown.core.look import pictures
 from moss_crown.core.look.environment import HEIGHT, WIDTH, directions, environment, tilt_matrix, tilted
-
-
-def png(pixels, kind="PNG", **more):
-    out = io.BytesIO()
-    Image.fromarray(pixels).save(out, kind, **more)
-    return out.getvalue()
-
-
-def exr(tmp_path, pixels, names="RGB"):
-    path = tmp_path / "picture.exr"
-    channels = {name: np.ascontiguousarray(pixels[..., k], np.float32) for k, name in enumerate(names)}
-    OpenEXR.File({"type": OpenEXR.scanlineimage}, channels).write(str(path))
-    return path.read_bytes()
-
-
-def hdr(pixels):
-    """Flat RGBE as of Ward, "Real Pixels" (Graphics Gems II, 1991)."""
-    brightest = pixels.max(-1)
-    mantissa, exponent = np.frexp(np.maximum(brightest, 1e-32))
-    scale = mantissa * 256 / np.maximum(brightest, 1e-32)
-    rows = np.concatenate([pixels * scale[..., None], (exponent + 128)[..., None]], -1).astype(np.uint8)
-    height, width = pixels.shape[:2]
-    return b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y %d +X %d\n" % (height, width) + rows.tobytes()
+from pictures_made import exr, hdr, hdr_in_runs, png
 
 
 def brought(raw):
     found = read_picture(raw)
     bring_in(Asset(found.id, "picture", "trial", {}, found.packed))
     return found, pictures.light(found.id)
+
+
+def read_and_bring(raw):
+    return brought(raw)[0].id
 
 
 def test_bytes_become_light_by_the_standard_curve():
@@ -63,6 +41,10 @@ def test_floats_are_light_already(tmp_path):
     assert light == pytest.approx(drawn, rel=1e-3)
     _, light = brought(hdr(drawn))
     assert light == pytest.approx(drawn, abs=40 / 128)
+    drawn[2:5, 3:12] = 7.0
+    assert pictures.light(read_and_bring(hdr_in_runs(drawn))) == pytest.approx(
+        pictures.light(read_and_bring(hdr(drawn)))
+    )
     grey = exr(tmp_path, drawn[..., :1], "Y")
     assert brought(grey)[1][..., 2] == pytest.approx(drawn[..., 0], rel=1e-3)
 
@@ -141,7 +123,7 @@ def test_damaged_pictures_are_read_or_refused(tmp_path):
         png(np.random.default_rng(3).integers(0, 255, (24, 24, 3), np.uint8)),
         png(np.random.default_rng(4).integers(0, 255, (24, 24, 3), np.uint8), "JPEG"),
         exr(tmp_path, np.random.default_rng(5).random((24, 24, 3))),
-        hdr(np.random.default_rng(6).random((24, 24, 3)) + 0.1),
+        hdr_in_runs(np.random.default_rng(6).random((24, 24, 3)) + 0.1),
     ]
     draw = np.random.default_rng(7)
     read = 0

@@ -40,9 +40,7 @@ def read_picture(raw: bytes) -> PictureFile:
         raise FileRefused("file", f"at most {limits.PICTURE_BYTES} bytes", f"the picture has {len(raw)} bytes")
     remarks: list[str] = []
     if raw[:8] == b"\x89PNG\r\n\x1a\n" or raw[:3] == b"\xff\xd8\xff":
-        encoded = _pillow(raw)
-        kept = _smaller(encoded.astype(np.float32), remarks)
-        pixels: NDArray[np.uint8] | NDArray[np.float16] = np.round(kept).astype(np.uint8)
+        pixels: NDArray[np.uint8] | NDArray[np.float16] = _pillow(raw, remarks)
     elif raw[:4] == b"\x76\x2f\x31\x01":
         pixels = _light(_exr(raw), remarks)
     elif raw[:10] == b"#?RADIANCE" or raw[:6] == b"#?RGBE":
@@ -63,7 +61,7 @@ def _bounded(width: int, height: int, most: int) -> None:
         raise FileRefused("file", bound, f"the picture has {width} x {height} pixels")
 
 
-def _pillow(raw: bytes) -> NDArray[np.uint8]:
+def _pillow(raw: bytes, remarks: list[str]) -> NDArray[np.uint8]:
     from PIL import Image, ImageOps  # loads a large library, which only this needs
 
     with warnings.catch_warnings():
@@ -75,8 +73,11 @@ def _pillow(raw: bytes) -> NDArray[np.uint8]:
                 if upright.mode.startswith("I"):  # 16 bits of grey
                     grey = np.asarray(upright, np.float64) / 257
                     upright = Image.fromarray(np.round(np.clip(grey, 0, 255)).astype(np.uint8))
+                size = _kept_size(*upright.size, remarks)
+                if size != upright.size:
+                    upright = upright.resize(size, Image.Resampling.BOX)
                 return np.asarray(upright.convert("RGBA"))
-        except FileRefused:
+        except (FileRefused, MemoryError):
             raise
         except Exception as wrong:
             # Pillow raises whatever its decoders do: OSError, ValueError, SyntaxError, struct.error and more.
@@ -96,7 +97,7 @@ def _exr(raw: bytes) -> F32:
             _bounded(width, height, limits.LIGHT_PIXELS)
             with OpenEXR.File(file.name, separate_channels=True) as whole:
                 channels = {name: np.asarray(c.pixels, np.float32) for name, c in whole.channels().items()}
-        except FileRefused:
+        except (FileRefused, MemoryError):
             raise
         except Exception as wrong:
             raise FileRefused("file", KINDS, f"the picture is broken: {_plain(wrong)}") from None
@@ -114,19 +115,58 @@ def _exr(raw: bytes) -> F32:
 
 
 def _radiance(raw: bytes) -> F32:
-    import av  # loads a large library, which only this needs
-
-    line = next((row for row in raw[:4096].split(b"\n") if row[:2] in (b"-Y", b"+Y")), b"").split()
+    """Radiance's RGBE, flat or run-length coded (Ward, "Real Pixels", Graphics Gems II, 1991, and the format's later
+    runs by channel). Taken apart here: the decoders at hand need more room than the reader has."""
+    head = raw.find(b"\n\n")
+    end = raw.find(b"\n", head + 2)
+    line = raw[head + 2 : end].split() if 0 <= head < end else []
     if len(line) != 4 or not (line[1].isdigit() and line[3].isdigit()) or line[0] != b"-Y" or line[2] != b"+X":
         raise FileRefused("file", KINDS, "the picture's size is not where it should be")
-    _bounded(int(line[3]), int(line[1]), limits.LIGHT_PIXELS)
+    height, width = int(line[1]), int(line[3])
+    _bounded(width, height, limits.LIGHT_PIXELS)
+    body = np.frombuffer(raw, np.uint8, offset=end + 1)
     try:
-        with av.open(io.BytesIO(raw), mode="r", format="hdr_pipe") as container:
-            frame = next(iter(container.decode(video=0)))
-            pixels = np.asarray(frame.to_ndarray(), np.float32)
-    except Exception as wrong:
-        raise FileRefused("file", KINDS, f"the picture is broken: {_plain(wrong)}") from None
-    return np.concatenate([pixels, np.ones((*pixels.shape[:2], 1), np.float32)], -1)
+        rows = _runs(body, width, height) if _is_coded(body, width) else body[: 4 * width * height]
+        rgbe = rows.reshape(height, width, 4)
+    except (ValueError, IndexError):
+        raise FileRefused("file", KINDS, "the picture is broken: it ends too early") from None
+    scale = np.ldexp(np.float32(1), rgbe[..., 3].astype(int) - 136)
+    scale = np.where(rgbe[..., 3] > 0, scale, np.float32(0))
+    light = rgbe[..., :3].astype(np.float32) * scale[..., None]
+    return np.concatenate([light, np.ones((height, width, 1), np.float32)], -1)
+
+
+def _is_coded(body: NDArray[np.uint8], width: int) -> bool:
+    """Does a scanline begin with the mark and the width of one that is run-length coded by channel?"""
+    if not (len(body) > 4 and 8 <= width < 32768):
+        return False
+    first, second, high, low = (int(b) for b in body[:4])
+    return first == second == 2 and high * 256 + low == width
+
+
+def _runs(body: NDArray[np.uint8], width: int, height: int) -> NDArray[np.uint8]:
+    """(height, 4, width) decoded, put in order of pixels. Raises ValueError or IndexError for what ends too early."""
+    rows = np.empty((height, 4, width), np.uint8)
+    at = 0
+    for y in range(height):
+        if not _is_coded(body[at : at + 5], width):
+            raise ValueError(y)
+        at += 4
+        for channel in rows[y]:
+            x = 0
+            while x < width:
+                count = int(body[at])
+                if count > 128:
+                    count -= 128
+                    channel[x : x + count] = body[at + 1]
+                    at += 2
+                else:
+                    channel[x : x + count] = body[at + 1 : at + 1 + count]
+                    at += 1 + count
+                if count == 0 or x + count > width:
+                    raise ValueError(y)
+                x += count
+    return np.moveaxis(rows, 1, 2)
 
 
 def _light(pixels: F32, remarks: list[str]) -> NDArray[np.float16]:
@@ -136,24 +176,23 @@ def _light(pixels: F32, remarks: list[str]) -> NDArray[np.float16]:
     negative = (pixels[..., :3] < 0).any(-1) & ~wrong
     if negative.any():
         remarks.append(f"{int(negative.sum())} pixels had negative light; it is taken as none")
-    clean = np.nan_to_num(pixels, nan=0.0, posinf=0.0, neginf=0.0)
+    clean = np.nan_to_num(pixels, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
     if (clean[..., :3] > limits.BRIGHTEST).any():
         remarks.append(f"light above {limits.BRIGHTEST} is held at that")
     clean[wrong, :3] = 0
-    clean = np.clip(clean, 0, limits.BRIGHTEST)
+    np.clip(clean, 0, limits.BRIGHTEST, out=clean)
     clean[..., 3] = np.minimum(clean[..., 3], 1)
-    return _smaller(clean, remarks).astype(np.float16)
+    return resized(clean, *_kept_size(clean.shape[1], clean.shape[0], remarks)).astype(np.float16)
 
 
-def _smaller(pixels: F32, remarks: list[str]) -> F32:
-    height, width = pixels.shape[:2]
+def _kept_size(width: int, height: int, remarks: list[str]) -> tuple[int, int]:
     most = limits.PICTURE_KEPT
     if max(width, height) <= most:
-        return pixels
+        return width, height
     scale = most / max(width, height)
     new = max(1, round(width * scale)), max(1, round(height * scale))
     remarks.append(f"kept at {new[0]} x {new[1]} of {width} x {height} pixels")
-    return resized(pixels, *new)
+    return new
 
 
 def _plain(wrong: Exception) -> str:

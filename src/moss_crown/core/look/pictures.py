@@ -58,16 +58,26 @@ def _srgb_to_linear(encoded: NDArray[np.float64]) -> NDArray[np.float64]:
 _LINEAR = _srgb_to_linear(np.arange(256) / 255).astype(np.float32)
 
 
+STRIP = 128
+
+
 def resized(picture: NDArray[np.float32], width: int, height: int) -> NDArray[np.float32]:
     """(height, width, k): every pixel the mean of the area that it covers of (h, w, k); exact for any sizes."""
     return _averaged(_averaged(picture, height, 0), width, 1)
 
 
 def _averaged(picture: NDArray[np.float32], count: int, axis: int) -> NDArray[np.float32]:
-    """Means over `count` equal shares of an axis, by differences of the running sum between their ends."""
-    size = picture.shape[axis]
-    if size == count:
+    """Means over `count` equal shares of an axis, in strips along the other one: running sums need much room."""
+    if picture.shape[axis] == count:
         return picture
+    strips = range(0, picture.shape[1 - axis], STRIP)
+    parts = [np.take(picture, range(at, min(at + STRIP, picture.shape[1 - axis])), 1 - axis) for at in strips]
+    return np.concatenate([_means(part, count, axis) for part in parts], 1 - axis)
+
+
+def _means(picture: NDArray[np.float32], count: int, axis: int) -> NDArray[np.float32]:
+    """By differences of the running sum between the ends of the shares."""
+    size = picture.shape[axis]
     sums = np.cumsum(picture, axis, dtype=np.float64)
     sums = np.concatenate([np.zeros_like(np.take(sums, [0], axis)), sums], axis)
     ends = np.linspace(0, size, count + 1)

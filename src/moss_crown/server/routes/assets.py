@@ -13,6 +13,7 @@ from moss_crown.server import reading
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import assets
 from moss_crown.server.errors import ComputeFailed, ComputeTooLong
+from moss_crown.server.pool import READER_SECONDS
 from moss_crown.server.schemas import AssetOut
 
 router = APIRouter(prefix="/api/productions/{production}/assets", tags=["assets"])
@@ -51,7 +52,8 @@ async def add_asset(
     try:
         found = await _read(here, kind, name, raw)
     except (ComputeTooLong, ComputeFailed) as beyond:
-        raise FileRefused("file", "5 seconds and 512 MB", f"the file takes too much to read: {beyond}") from None
+        bound = f"{READER_SECONDS:.0f} seconds and {'1 GB' if kind == 'picture' else '512 MB'}"
+        raise FileRefused("file", bound, f"the file takes too much to read: {beyond}") from None
 
     def keep(connection: Any) -> None:
         for asset in found:
@@ -69,7 +71,7 @@ async def _read(here: Context, kind: Kind, name: str, raw: bytes) -> list[Asset]
         ]
     plain = "".join(c for c in name if c.isprintable()).rsplit(".", 1)[0][:80] or kind
     if kind == "picture":
-        picture = await here.pool.reader.run(reading.picture, raw)
+        picture = await here.pool.viewer.run(reading.picture, raw)
         facts = {"width": picture.width, "height": picture.height, "remarks": list(picture.remarks)}
         return [Asset(picture.id, kind, plain, facts, picture.packed)]
     emblem = await here.pool.reader.run(reading.emblem, raw)

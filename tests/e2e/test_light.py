@@ -1,0 +1,224 @@
+"""Light by hand: lamps, kits, the environment and its ball, own pictures; proofs by region, compared, measured."""
+
+import re
+
+import numpy as np
+from PIL import Image
+from screens import choose_material, document, new_shot, open_step, picture, put, saved, settled, shown, step
+
+from cluster import wait_for
+
+
+def test_light_by_a_kit_and_by_pointing(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    open_step(quiet, "Key and fill")
+    quiet.get_by_role("tab", name="Kits").click()
+    quiet.get_by_role("button", name=re.compile("^Key and rim")).click()
+    wait_for(lambda: [x["name"] for x in step(server, shot, "lights")["lights"]] == ["key", "rim", "other rim"])
+    quiet.get_by_role("tab", name="1 key").click()
+    before = step(server, shot, "lights")["lights"][0]["place"]
+    quiet.get_by_role("button", name="shadow falls there").click()
+    target = quiet.get_by_role("button", name=re.compile("^Click floor or wall"))
+    box = target.bounding_box()
+    target.click(position={"x": 0.9 * box["width"], "y": 0.25 * box["height"]})
+    wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] != before)
+    place = step(server, shot, "lights")["lights"][0]["place"]
+    assert place[0] < 0, "for a shadow on the right the light stands on the left"
+
+    # Where there is no letter a highlight is refused with its reason, and the light stays.
+    quiet.get_by_role("button", name="highlight here").click()
+    target = quiet.get_by_role("button", name=re.compile("^Click a letter where"))
+    target.click(position={"x": 4, "y": 4})
+    quiet.get_by_text("there is no letter at that place").wait_for()
+    assert step(server, shot, "lights")["lights"][0]["place"] == place
+    quiet.keyboard.press("Escape")
+    target.wait_for(state="detached")
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] == before)
+
+
+def test_the_environment_is_chosen_and_its_turn_keyed(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    before = settled(quiet)
+    open_step(quiet, "Environment")
+    quiet.get_by_role("combobox", name="Environment").select_option("night_market")
+    saved(quiet)
+    assert np.abs(settled(quiet) - before).mean() > 0.3
+    quiet.get_by_role("button", name="Turn: key this value").click()
+    saved(quiet)
+    assert step(server, shot, "environment")["turn"]["keys"][0]["value"] == 0
+
+
+def test_a_lamp_becomes_a_sun_and_glass_lets_it_through(quiet, server):
+    shot = new_shot(quiet, server, "TI")
+    plain = settled(quiet)
+    open_step(quiet, "Key and fill")
+    quiet.get_by_role("combobox", name="Shape").select_option("sun")
+    saved(quiet)
+    assert step(server, shot, "lights")["lights"][0]["shape"] == "sun"
+    assert quiet.get_by_role("spinbutton", name="Width in the sky").count() == 1
+    assert quiet.get_by_role("spinbutton", name="Cone").count() == 0, "a sun has no cone"
+    put(quiet, "spinbutton", "Stops", 1)
+    assert step(server, shot, "lights")["lights"][0]["stops"] == 1
+    sunny = settled(quiet)
+    assert np.abs(sunny - plain).mean() > 1
+    open_step(quiet, "Harbour brass")
+    choose_material(quiet, "Bottle glass")
+    saved(quiet)
+    assert step(server, shot, "material")["face"]["transmission"] == 1
+    assert np.abs(settled(quiet) - sunny).mean() > 0.3
+
+
+def test_what_shows_behind_and_stage_that_only_takes_shadows(quiet, server):
+    shot = new_shot(quiet, server, "TI")
+    open_step(quiet, "Environment")
+    quiet.get_by_role("combobox", name="Behind everything").select_option("colour")
+    saved(quiet)
+    open_step(quiet, "Floor and wall")
+    quiet.get_by_role("switch", name="Only shadows are seen").click()
+    saved(quiet)
+    assert step(server, shot, "stage")["catch"] is True
+    corner = settled(quiet)[5:25, 5:25].mean((0, 1))
+    # 0.16, 0.2, 0.19 of light: bluish green, and no black.
+    assert corner.min() > 40
+    assert corner[1] > corner[0]
+
+
+def alike(one, other):
+    """Mean difference of two pictures of the same frame, whatever their sizes."""
+    height, width = 60, 106
+    small = [np.asarray(Image.fromarray(p.astype(np.uint8)).resize((width, height)), float) for p in (one, other)]
+    return np.abs(small[0] - small[1]).mean()
+
+
+def test_the_ball_turns_the_environment_and_draft_and_proof_turn_alike(quiet, server):
+    shot = new_shot(quiet, server, "OBO")
+    mirror = {"colour": [0.9, 0.9, 0.9], "metal": 1.0, "roughness": 0.15}
+    steps = document(server, shot)["steps"]
+    at = {s["kind"]: k for k, s in enumerate(steps)}
+    patch = [
+        {"op": "replace", "path": f"/steps/{at['material']}/face", "value": mirror},
+        {"op": "replace", "path": f"/steps/{at['material']}/edge", "value": mirror},
+        {"op": "replace", "path": f"/steps/{at['lights']}/lights", "value": []},
+        {"op": "replace", "path": f"/steps/{at['stage']}/on", "value": False},
+        {"op": "replace", "path": f"/steps/{at['environment']}/preset", "value": "dusk_harbour"},
+        {"op": "replace", "path": f"/steps/{at['form']}/front/width", "value": 0.12},
+        {"op": "replace", "path": "/width", "value": 320},
+        {"op": "replace", "path": "/height", "value": 180},
+    ]
+    revision = server.client.get(f"/api/shots/{shot}").json()["revision"]
+    made = server.client.post(f"/api/shots/{shot}/edits", json={"revision": revision, "label": "x", "patch": patch})
+    assert made.status_code == 200
+    quiet.reload()
+    shown(quiet)
+    before = settled(quiet)
+    open_step(quiet, "Environment")
+    ball = quiet.get_by_role("button", name=re.compile("^Turn the environment"))
+    box = ball.bounding_box()
+    quiet.mouse.move(box["x"] + 30, box["y"] + 40)
+    quiet.mouse.down()
+    quiet.mouse.move(box["x"] + 150, box["y"] + 90, steps=3)
+    quiet.mouse.up()
+    saved(quiet)
+    found = step(server, shot, "environment")
+    assert found["turn"] == 72 and found["tilt"] == [30, 0]
+    ball.focus()
+    quiet.keyboard.press("Shift+ArrowRight")
+    wait_for(lambda: step(server, shot, "environment")["tilt"] == [30, 5])
+    saved(quiet)
+    quiet.get_by_role("button", name="Harbour brass").first.click()
+    turned = settled(quiet)
+    quiet.keyboard.press("p")
+    quiet.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
+    proof = picture(quiet.get_by_test_id("proof"))
+    assert alike(turned, proof) < 0.6 * alike(before, proof)
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: step(server, shot, "environment")["tilt"] == [30, 0])
+
+
+def test_a_picture_all_around_is_brought_in(quiet, server, tmp_path):
+    shot = new_shot(quiet, server, "TI")
+    before = settled(quiet)
+    open_step(quiet, "Environment")
+    rows = np.zeros((16, 32, 4), np.uint8)
+    rows[:, :16] = (230, 40, 20, 131)
+    rows[:, 16:] = (10, 20, 60, 128)
+    file = tmp_path / "harbour lights.hdr"
+    file.write_bytes(b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 16 +X 32\n" + rows.tobytes())
+    quiet.get_by_label("Bring in a picture").set_input_files(file)
+    quiet.get_by_role("button", name="harbour lights").wait_for()
+    saved(quiet)
+    assert step(server, shot, "environment")["preset"].startswith("picture-")
+    after = settled(quiet)
+    assert np.abs(after - before).mean() > 1
+    false = tmp_path / "no picture.hdr"
+    false.write_bytes(b"GIF89a")
+    quiet.get_by_label("Bring in a picture").set_input_files(false)
+    quiet.get_by_text("none of the pictures that are known").wait_for()
+
+
+def test_shadows_are_weakened_and_stacked(quiet, server):
+    shot = new_shot(quiet, server, "TI")
+    before = settled(quiet)
+    open_step(quiet, "Key and fill")
+    put(quiet, "spinbutton", "Dark on the stage", 0)
+    assert step(server, shot, "lights")["lights"][0]["on_stage_dark"] == 0
+    assert quiet.get_by_role("spinbutton", name="Each wider by").count() == 0
+    put(quiet, "spinbutton", "Stack of shadows", 4)
+    assert step(server, shot, "lights")["lights"][0]["stack"] == 4
+    quiet.get_by_role("spinbutton", name="Each wider by").wait_for()
+    assert before.shape == settled(quiet).shape
+    quiet.get_by_role("tab", name="Kits").click()
+    quiet.get_by_role("button", name=re.compile("^Stacked shadows")).click()
+    wait_for(lambda: [x["stack"] for x in step(server, shot, "lights")["lights"]] == [5, 1])
+
+
+def test_a_proof_is_measured_proved_by_region_and_compared(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    quiet.keyboard.press("s")
+    quiet.get_by_label("Width, pixels").fill("320")
+    quiet.get_by_label("Height, pixels").fill("180")
+    quiet.get_by_role("button", name="Set", exact=True).click()
+    saved(quiet)
+    quiet.keyboard.press("p")
+    done = quiet.locator('[data-testid=proof][data-samples="16"]')
+    done.wait_for(timeout=120_000)
+    wait_for(lambda: len(server.client.get(f"/api/shots/{shot}/proofs").json()) == 1)
+
+    quiet.get_by_role("button", name="scopes").click()
+    quiet.get_by_role("figure", name="Scopes").get_by_role("img", name="Histogram").wait_for()
+    quiet.get_by_role("button", name="exposure").click()
+    quiet.locator("[data-testid=proof][data-exposure=true]").wait_for()
+    assert quiet.get_by_role("list", name="Bands of exposure").get_by_role("listitem").count() == 7
+    quiet.get_by_role("button", name="exposure").click()
+    quiet.get_by_role("button", name="scopes").click()
+
+    quiet.get_by_role("button", name="region").click()
+    box = quiet.get_by_test_id("draft").bounding_box()
+    quiet.mouse.move(box["x"] + 0.25 * box["width"], box["y"] + 0.25 * box["height"])
+    quiet.mouse.down()
+    quiet.mouse.move(box["x"] + 0.75 * box["width"], box["y"] + 0.7 * box["height"], steps=3)
+    quiet.mouse.up()
+    quiet.get_by_test_id("under").wait_for(state="attached")
+    wait_for(lambda: done.bounding_box() and done.bounding_box()["width"] < 0.52 * box["width"], 120)
+    assert len(server.client.get(f"/api/shots/{shot}/proofs").json()) == 1, "a region is not kept"
+    quiet.get_by_role("button", name="region").click()
+    wait_for(lambda: len(server.client.get(f"/api/shots/{shot}/proofs").json()) == 2, 120)
+
+    # An edit, its proof, and the old one on the left of the line.
+    quiet.get_by_test_id("title-text").fill("SLACK")
+    wait_for(lambda: len(server.client.get(f"/api/shots/{shot}/proofs").json()) == 3, 120)
+    edited = picture(quiet.get_by_test_id("draft"))
+    quiet.get_by_label("Compare with").select_option(index=3)
+    against = quiet.get_by_test_id("against")
+    against.wait_for()
+    wipe = quiet.get_by_role("slider", name="Wipe")
+    quiet.wait_for_function("document.querySelector('[data-testid=against]').complete")
+    half = picture(quiet.get_by_test_id("draft"))
+    middle = half.shape[1] // 2
+    assert np.abs(half[:, : middle - 8] - edited[:, : middle - 8]).mean() > 1
+    assert np.abs(half[:, middle + 8 :] - edited[:, middle + 8 :]).mean() < 0.5
+    for _ in range(25):
+        wipe.press("ArrowLeft")
+    assert wipe.get_attribute("aria-valuenow") == "0"
+    assert np.abs(picture(quiet.get_by_test_id("draft"))[:, 8:] - edited[:, 8:]).mean() < 0.5
