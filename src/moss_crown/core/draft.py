@@ -422,6 +422,13 @@ def notes(shot: Shot) -> list[dict[str, str]]:
                     f"front and rear share a depth of {form.depth:.3g}",
                 }
             )
+    camera = camera_step(shot)
+    there = {shot.steps[block.step].id: len(block.letters) for block in structure.blocks}
+    for subject, does in ((camera.follow, "follows"), (camera.focus_on, "is sharp on")):
+        if subject and not (subject.letter or 0) < there.get(subject.block, 0):
+            said.append(
+                {"step": camera.id, "code": "camera.no_subject", "text": f"what the camera {does} is not in the shot"}
+            )
     rest = rest_frame(shot)
     if rest > shot.last:
         drive = next(s.id for s in shot.steps if s.kind == "drive")

@@ -11,7 +11,7 @@ from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from statistics import median
-from typing import Any, TypeAlias
+from typing import Any, TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +31,7 @@ from moss_crown.core.document.shot import (
     Shot,
     StageStep,
     Step,
+    Subject,
     Tubes,
 )
 from moss_crown.core.document.values import Keyed
@@ -101,6 +102,9 @@ class Structure:
 
     def address(self) -> str:
         return address(self)
+
+
+Moment = TypeVar("Moment", int, float)
 
 
 def structure_at(shot: Shot, frame: float) -> Structure:
@@ -174,7 +178,7 @@ def form_of_letter(letter: Letter, form: Form) -> Form:
     return replace(form, weight=form.weight + letter.weight, depth=form.depth * letter.depth)
 
 
-def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]]:
+def spans(shot: Shot, frames: Sequence[Moment]) -> list[tuple[Structure, list[Moment]]]:
     """Runs of frames that share a structure, in order."""
     if not has_keys([s for s in shot.steps if isinstance(s, FormStep)]) and not any(
         has_keys(getattr(s, name))
@@ -184,7 +188,7 @@ def spans(shot: Shot, frames: Sequence[int]) -> list[tuple[Structure, list[int]]
         if name not in MOVING
     ):
         return [(structure_at(shot, frames[0]), list(frames))] if len(frames) else []
-    found: list[tuple[Structure, list[int]]] = []
+    found: list[tuple[Structure, list[Moment]]] = []
     for frame in frames:
         structure = structure_at(shot, frame)
         if found and found[-1][0] == structure:
@@ -431,7 +435,34 @@ def camera_path(
     """Poses (f, 4, 4), half tangents (f, 2) and shifts (f, 2) of the camera. It fits the title as it rests at the last
     frame, so that it does not twitch."""
     corners = title_corners(shot, float(shot.last))
-    return camera_poses(camera_step(shot), frames, corners, aspect, float(shot.fps.fraction), shot.seed)
+    step = camera_step(shot)
+    poses, half, shift = camera_poses(step, frames, corners, aspect, float(shot.fps.fraction), shot.seed)
+    if step.follow:
+        away = subject_places(shot, step.follow, frames) - subject_places(shot, step.follow, np.array([shot.last]))
+        poses = poses.copy()
+        poses[:, :3, 3] += sample(step.follow_share, frames)[:, None] * away
+    return poses, half, shift
+
+
+def subject_places(shot: Shot, subject: Subject, frames: Frames) -> NDArray[np.float64]:
+    """(f, 3): the middle of a subject's letters in the world; the origin while it is not there."""
+    found = np.zeros((len(frames), 3))
+    begin = 0
+    for structure, own in spans(shot, [float(frame) for frame in frames]):
+        rows = slice(begin, begin + len(own))
+        begin = rows.stop
+        first = 0
+        for block in structure.blocks:
+            letters = list(block.letters)
+            chosen = letters if subject.letter is None else letters[subject.letter : subject.letter + 1]
+            if shot.steps[block.step].id == subject.block and chosen:
+                at = first + (subject.letter or 0)
+                poses = poses_at(shot, structure, np.array(own))[:, at : at + len(chosen)]
+                centres = np.array([(*letter.centre, 0.0) for letter in chosen])
+                places = (poses[:, :, :3, :3] * centres[None, :, None]).sum(-1) + poses[:, :, :3, 3]
+                found[rows] = places.mean(1)
+            first += len(letters)
+    return found
 
 
 def grade_at(shot: Shot, frame: float) -> NDArray[np.float64]:
@@ -451,17 +482,22 @@ def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
         (float(half[middle, 0]), float(half[middle, 1])),
         (float(shift[middle, 0]), float(shift[middle, 1])),
         opening=sample_one(step.opening, moment) / 2,
-        focus=_focus(sample_one(step.focus, moment), poses[middle], title_corners(shot, float(shot.last))),
+        focus=_focus(shot, step, moment, poses[middle]),
         blades=round(sample_one(step.blades, moment)),
         grade=grade_at(shot, moment),
     )
 
 
-def _focus(wanted: float, pose: NDArray[np.float64], corners: NDArray[np.float64]) -> float:
-    """The distance along the camera's axis at which it is sharp; 0 asks for that of the title's middle."""
-    if wanted > 0 or not len(corners):
+def _focus(shot: Shot, step: CameraStep, frame: float, pose: NDArray[np.float64]) -> float:
+    """The distance along the camera's axis at which it is sharp: on its subject, else as set, else on the title."""
+    wanted = float(sample_one(step.focus, frame))
+    corners = title_corners(shot, float(shot.last))
+    if step.focus_on:
+        middle = subject_places(shot, step.focus_on, np.array([frame]))[0]
+    elif wanted > 0 or not len(corners):
         return max(wanted, 0.01)
-    middle = (corners.min(0) + corners.max(0)) / 2
+    else:
+        middle = (corners.min(0) + corners.max(0)) / 2
     return max(float((pose[:3, 3] - middle) @ pose[:3, 2]), 0.01)
 
 

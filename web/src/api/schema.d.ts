@@ -1304,6 +1304,9 @@ export interface components {
          *     `opening` is the width of the lens's opening in metres, 0 for a picture sharp throughout; with `blades` of 3 or more
          *     it is a polygon. What is `focus` metres away is sharp, 0 for the middle of the title. `exposure` is in stops; light
          *     of `white` kelvin turns out white.
+         *
+         *     It moves with the subject that it should `follow`, as far as that is away from where it is at the end, by
+         *     `follow_share` of it. With `focus_on` the lens stays sharp on that subject, wherever it goes.
          */
         CameraStep: {
             /** Id */
@@ -1426,6 +1429,13 @@ export interface components {
              * @default 0
              */
             blades: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            follow?: components["schemas"]["Subject"] | null;
+            /**
+             * Follow Share
+             * @default 1
+             */
+            follow_share: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            focus_on?: components["schemas"]["Subject"] | null;
             /**
              * Exposure
              * @default 0
@@ -5696,6 +5706,16 @@ export interface components {
              *     }
              */
             wall_material: components["schemas"]["Material"];
+        };
+        /**
+         * Subject
+         * @description A block, or one letter of it by its place in reading order (0 is the first).
+         */
+        Subject: {
+            /** Block */
+            block: string;
+            /** Letter */
+            letter?: number | null;
         };
         /**
          * TakeOrders

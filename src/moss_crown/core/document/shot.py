@@ -493,6 +493,13 @@ class StageStep(StepBase):
     wall_material: Material = Material(colour=(0.05, 0.072, 0.066), roughness=0.6)
 
 
+class Subject(Model):
+    """A block, or one letter of it by its place in reading order (0 is the first)."""
+
+    block: Identity
+    letter: Annotated[int, Field(ge=0, le=limits.LETTERS_A_BLOCK)] | None = None
+
+
 class CameraStep(StepBase):
     """The shot camera. With `fit` above 0 it stands where the title at rest takes that share of the frame's width
     (or as much of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
@@ -505,6 +512,9 @@ class CameraStep(StepBase):
     `opening` is the width of the lens's opening in metres, 0 for a picture sharp throughout; with `blades` of 3 or more
     it is a polygon. What is `focus` metres away is sharp, 0 for the middle of the title. `exposure` is in stops; light
     of `white` kelvin turns out white.
+
+    It moves with the subject that it should `follow`, as far as that is away from where it is at the end, by
+    `follow_share` of it. With `focus_on` the lens stays sharp on that subject, wherever it goes.
     """
 
     kind: Literal["camera"] = "camera"
@@ -523,6 +533,9 @@ class CameraStep(StepBase):
     opening: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.0
     focus: Value[Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]] = 0.0
     blades: Value[Annotated[int, Field(ge=0, le=12)]] = 0
+    follow: Subject | None = None
+    follow_share: Value[Share] = 1.0
+    focus_on: Subject | None = None
     exposure: Value[Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]] = 0.0
     white: Value[Annotated[float, Field(ge=1_000, le=15_000, allow_inf_nan=False)]] = 6500.0
 

@@ -11,6 +11,7 @@ import { MaterialChoice, PartMaterials, useTextureControls } from './materials';
 import { PathBoard } from './path';
 import { Patterns } from './patterns';
 import { SectionBoard } from './section';
+import { CameraSubject } from './subject';
 import { OwnSurroundings } from './surround';
 import { ValueField } from './value';
 
@@ -105,6 +106,7 @@ export function Desk() {
             {step.kind === 'lights' && group !== 'Kits' && (
               <PointLight step={step} index={index} light={groups.indexOf(group)} />
             )}
+            {step.kind === 'camera' && <CameraSubject step={step} index={index} />}
             {step.kind === 'environment' && <OwnSurroundings step={step} index={index} />}
             {step.kind === 'material' && part && (
               <>

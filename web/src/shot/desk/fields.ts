@@ -546,6 +546,7 @@ export function fieldsOf(
         number('/white', 'White balance', { unit: 'K', step: 50, decimals: 0, min: 1000, max: 15_000 }),
         number('/opening', 'Lens opening', { unit: 'm, 0: all sharp', step: 0.01, min: 0, max: 10 }),
         number('/focus', 'Focus at', { unit: 'm, 0: the title', step: 0.05, min: 0, max: 1000 }),
+        ...(step.follow ? [number('/follow_share', 'Follows by', { unit: 'share', min: 0, max: 1 })] : []),
         number('/blades', 'Blades', { unit: '0: round', step: 1, decimals: 0, min: 0, max: 12 }),
         number('/drift', 'Held by hand', { step: 0.05, min: 0, max: 20 }),
         number('/drift_tempo', 'Sways', { unit: 'a second', step: 0.05, min: 0.01, max: 20 }),

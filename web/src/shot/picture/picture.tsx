@@ -4,6 +4,7 @@ import { useShot, useShotStore } from '../context';
 import type { Draft } from '../draft';
 import type { View } from '../store';
 import { Ball } from './ball';
+import { CameraDrag } from './handheld';
 import { Picked } from './picked';
 import { Pointing } from './pointing';
 import { ProofTools, ProofView } from './proof';
@@ -174,6 +175,7 @@ function Frame() {
         {mode === 'proof' && <ProofView />}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
         {mode === 'draft' && <Ball />}
+        {mode === 'draft' && <CameraDrag />}
         <Pointing />
         {guides && (
           <Guides

@@ -1,0 +1,142 @@
+import { useEffect, useRef } from 'react';
+import { useShot, useShotStore } from '../context';
+import { at, isKeyed, type Operation, setting } from '../values';
+import { carried, nearer } from './orbit';
+
+const DEGREES = 90; // over the width of the picture
+const LEAST_FIT = 0.02;
+
+/** While the camera is the chosen step, drags in the picture move it: around the title, across the frame, nearer. */
+export function CameraDrag() {
+  const store = useShotStore();
+  const index = useShot((s) => s.document?.steps?.findIndex((step) => step.id === s.step) ?? -1);
+  const kind = useShot((s) => s.document?.steps?.[index]?.kind);
+  const view = useShot((s) => s.view);
+  const playing = useShot((s) => s.playing);
+  const surface = useRef<HTMLButtonElement>(null);
+  const drag = useRef<{ x: number; y: number; from: Eye; patch: Operation[] } | null>(null);
+  const base = `/steps/${index}`;
+  const active = kind === 'camera' && view === 'shot' && !playing;
+
+  /** What the camera's values are at the playhead. */
+  function eye(): Eye {
+    const { document, draft, frame } = store.getState();
+    const value = (member: string) => {
+      const stored = at(document, `${base}/${member}`);
+      return isKeyed(stored) ? draft?.keyed[`${base}/${member}`]?.[frame - draft.first] : stored;
+    };
+    return {
+      fit: value('fit') as number,
+      orbit: value('orbit') as number[],
+      shift: value('shift') as number[],
+      place: value('place') as number[],
+      aim: value('aim') as number[],
+    };
+  }
+
+  function put(member: string, value: unknown): Operation[] {
+    const { document, frame } = store.getState();
+    return setting(document, `${base}/${member}`, frame, value);
+  }
+  const round = (v: number) => Number(v.toFixed(4));
+
+  /** By shares of the picture, from where it stood. */
+  function moved(from: Eye, across: number, down: number, truck: boolean): Operation[] {
+    if (truck) {
+      const [x = 0, y = 0] = from.shift;
+      return put('shift', [round(x + across), round(y - down)]);
+    }
+    const [right, up] = [-across * DEGREES, down * DEGREES];
+    if (from.fit <= 0) return put('place', carried(from.place, from.aim, right, up));
+    const [a = 0, b = 0] = from.orbit;
+    return put('orbit', [round(a + right), round(Math.min(89, Math.max(-89, b + up)))]);
+  }
+
+  function dollied(from: Eye, factor: number): Operation[] {
+    if (from.fit <= 0) return put('place', nearer(from.place, from.aim, factor));
+    return put('fit', round(Math.min(1, Math.max(LEAST_FIT, from.fit / factor))));
+  }
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the listener reads the newest state itself
+  useEffect(() => {
+    const button = surface.current;
+    if (!active || !button) return;
+    let settled = 0;
+    let from: Eye | null = null;
+    let total = 1;
+    const wheel = (e: WheelEvent) => {
+      e.preventDefault();
+      from ??= eye();
+      total *= Math.exp(Math.sign(e.deltaY) * 0.04);
+      const patch = dollied(from, total);
+      store.preview(patch);
+      clearTimeout(settled);
+      settled = window.setTimeout(() => {
+        store.edit(patch, 'move the camera');
+        from = null;
+        total = 1;
+      }, 300);
+    };
+    button.addEventListener('wheel', wheel, { passive: false });
+    return () => button.removeEventListener('wheel', wheel);
+  }, [active, base]);
+
+  if (!active) return null;
+  return (
+    <>
+      <button
+        ref={surface}
+        type="button"
+        aria-label="Move the camera: drag or arrow keys go around the title, with Shift across the frame; wheel, plus and minus go nearer and further"
+        className="absolute inset-0 h-full w-full cursor-move outline-offset-[-3px]"
+        style={{ touchAction: 'none' }}
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId);
+          drag.current = { x: e.clientX, y: e.clientY, from: eye(), patch: [] };
+        }}
+        onPointerMove={(e) => {
+          const d = drag.current;
+          if (!d) return;
+          const box = e.currentTarget.getBoundingClientRect();
+          d.patch = moved(d.from, (e.clientX - d.x) / box.width, (e.clientY - d.y) / box.height, e.shiftKey);
+          store.preview(d.patch);
+        }}
+        onPointerUp={() => {
+          if (drag.current?.patch.length) store.edit(drag.current.patch, 'move the camera');
+          drag.current = null;
+        }}
+        onPointerCancel={() => {
+          drag.current = null;
+          store.settle();
+        }}
+        onKeyDown={(e) => {
+          const step = 1 / 45;
+          const ways: Record<string, () => Operation[]> = {
+            ArrowLeft: () => moved(eye(), -step, 0, e.shiftKey),
+            ArrowRight: () => moved(eye(), step, 0, e.shiftKey),
+            ArrowUp: () => moved(eye(), 0, -step, e.shiftKey),
+            ArrowDown: () => moved(eye(), 0, step, e.shiftKey),
+            '+': () => dollied(eye(), 0.96),
+            '-': () => dollied(eye(), 1 / 0.96),
+          };
+          const way = ways[e.key];
+          if (!way) return;
+          e.preventDefault();
+          e.stopPropagation();
+          store.edit(way(), 'move the camera');
+        }}
+      />
+      <p className="pointer-events-none absolute bottom-2 left-2 rounded bg-black/70 px-2 py-1 text-white text-xs">
+        drag: around the title · with Shift: across the frame · wheel: nearer, further
+      </p>
+    </>
+  );
+}
+
+interface Eye {
+  fit: number;
+  orbit: number[];
+  shift: number[];
+  place: number[];
+  aim: number[];
+}
