@@ -1,11 +1,11 @@
-"""./crown bench [letters] [poses] [frame] [running] [solids] [hostile] [peer]; solids:4 takes every fourth glyph."""
+"""./crown bench [names of benches]; solids:4 takes every fourth glyph."""
 
 from __future__ import annotations
 
 import sys
 from collections.abc import Callable
 
-from bench import frame, hostile, letters, peer, poses, running, solids
+from bench import frame, hostile, letters, looks, peer, poses, running, solids
 
 ALL: dict[str, Callable[..., None]] = {
     "letters": letters.main,
@@ -15,8 +15,9 @@ ALL: dict[str, Callable[..., None]] = {
     "solids": solids.main,
     "hostile": hostile.main,
     "peer": peer.main,
+    "looks": looks.main,
 }
-LONG = ("solids", "hostile", "peer")
+LONG = ("solids", "hostile", "peer", "looks")
 """These take many minutes and run only when they are named."""
 
 

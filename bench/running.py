@@ -36,12 +36,13 @@ FLAGS = [
 ]
 
 
-def started(home: str, port: int) -> tuple[subprocess.Popen[str], float]:
+def started(home: str, port: int, **settings: str) -> tuple[subprocess.Popen[str], float]:
     """`./crown start`, and the seconds until it printed its address."""
+    more = {f"MOSS_CROWN_{name.upper()}": value for name, value in settings.items()}
     begun = time.perf_counter()
     command = [sys.executable, "-m", "moss_crown.cli", "start", "--port", str(port)]
     process = subprocess.Popen(
-        command, cwd=ROOT, env=os.environ | {"MOSS_CROWN_HOME": home}, stdout=subprocess.PIPE, text=True
+        command, cwd=ROOT, env=os.environ | {"MOSS_CROWN_HOME": home} | more, stdout=subprocess.PIPE, text=True
     )
     assert process.stdout is not None
     for line in process.stdout:

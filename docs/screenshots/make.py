@@ -32,6 +32,7 @@ FRAMES = {
     "The Last Ferry, sign": ("frame-timber", 70),
     "Still Water, glass": ("frame-glass", 84),
     "Lantern Row, neon": ("frame-neon", 70),
+    "Paper Tides, stacked shadows": ("frame-paper-tides", 72),
 }
 
 
@@ -109,27 +110,20 @@ def main(url: str) -> None:
         opened(page, url, shots["The Lamp Keepers"])
         page.keyboard.press("p")
         page.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=200_000)
-        page.wait_for_timeout(500)
+        page.get_by_role("button", name="scopes").click()
+        page.wait_for_timeout(4000)
         kept(page, "proof")
-        made = {"title": "Salt roads, along a path", "text": "SALT ROADS AND LOW TIDE"}
+        made = {"title": "Salt roads", "text": "SALT ROADS"}
         path = client.post(f"/api/productions/{production}/shots", json=made).json()
         opened(page, url, path)
-        page.get_by_role("tab", name="Baseline").click()
-        page.get_by_role("combobox", name="Lines run").select_option("path")
-        page.wait_for_timeout(4000)
-        page.keyboard.press("g")
-        page.wait_for_timeout(1500)
-        kept(page, "path")
-        page.keyboard.press("g")
         recipe_step(page, 1)
         page.get_by_role("tab", name="Front profile").click()
         page.get_by_role("combobox", name="Edge profile").select_option("drawn")
         page.wait_for_timeout(3000)
         kept(page, "profile")
-        recipe_step(page, 5)
-        page.get_by_role("button", name="shadow falls there").click()
-        page.wait_for_timeout(1500)
-        kept(page, "pointing")
+        recipe_step(page, 4)
+        page.wait_for_timeout(2500)
+        kept(page, "environment")
         client.delete(f"/api/shots/{path}")
         page.evaluate("localStorage.setItem('moss-crown.theme', 'light')")
         opened(page, url, shots["Salt Roads"])

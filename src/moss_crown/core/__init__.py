@@ -8,18 +8,24 @@ from __future__ import annotations
 
 import hashlib
 import os
+import sys
 from pathlib import Path
 
 
 def _keep_kernels_apart() -> None:
+    here = Path(__file__).parent
     home = os.environ.get("MOSS_CROWN_KERNELS") or os.environ.get("NUMBA_CACHE_DIR")
+    if not home and os.access(here, os.W_OK):
+        home = str(here / "__pycache__")
     if not home:
         return
     digest = hashlib.sha256()
-    for source in sorted(file for part in ("look", "render") for file in (Path(__file__).parent / part).glob("*.py")):
+    for source in sorted(file for part in ("look", "render") for file in (here / part).glob("*.py")):
         digest.update(source.read_bytes())
     os.environ["MOSS_CROWN_KERNELS"] = home
     os.environ["NUMBA_CACHE_DIR"] = str(Path(home) / digest.hexdigest()[:12])
+    if "numba" in sys.modules:  # it was loaded first, and has read the variable already
+        sys.modules["numba"].config.CACHE_DIR = os.environ["NUMBA_CACHE_DIR"]
 
 
 _keep_kernels_apart()

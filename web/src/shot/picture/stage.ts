@@ -54,6 +54,7 @@ export class DraftStage {
   private display: DisplayPass | null = null;
   private draft: Draft | null = null;
   private lettersKey = '';
+  private sheets: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
   private frame = 0;
@@ -411,21 +412,30 @@ export class DraftStage {
     look.blocks.forEach((_, k) => {
       this.materials(k);
     });
-    for (const child of this.setting.children) ((child as THREE.Mesh).material as THREE.Material).dispose();
+    for (const { quick, full } of this.sheets) {
+      quick.dispose();
+      full.dispose();
+    }
+    this.sheets = [];
     this.setting.clear();
     for (const sheet of look.sheets) {
       const u = new THREE.Vector3(...(sheet.u as [number, number, number]));
       const v = new THREE.Vector3(...(sheet.v as [number, number, number]));
       if (sheet.catches) {
-        this.setting.add(sheetMesh(new THREE.ShadowMaterial({ opacity: 0.75 }), u, v, sheet.centre));
+        const shadows = new THREE.ShadowMaterial({ opacity: 0.75 });
+        this.setting.add(sheetMesh(shadows, u, v, sheet.centre));
         continue;
       }
-      // Flat and rough enough: what it sends back of the environment is one colour, which the core computed.
-      const material = new THREE.MeshLambertMaterial();
-      material.color.setRGB(...sheet.surface.colour, THREE.LinearSRGBColorSpace);
-      material.emissive.setRGB(...sheet.ambient, THREE.LinearSRGBColorSpace);
-      grow(material, sheet.surface, false, () => this.ask());
-      this.setting.add(sheetMesh(material, u, v, sheet.centre));
+      // What a flat sheet sends back of the environment is one colour, which the core computed; its gloss is left to
+      // pictures that there is time for.
+      const quick = new THREE.MeshLambertMaterial();
+      quick.color.setRGB(...sheet.surface.colour, THREE.LinearSRGBColorSpace);
+      quick.emissive.setRGB(...sheet.ambient, THREE.LinearSRGBColorSpace);
+      const full = dress(new THREE.MeshPhysicalMaterial(), sheet.surface);
+      for (const material of [quick, full]) grow(material, sheet.surface, false, () => this.ask());
+      const mesh = sheetMesh(quick, u, v, sheet.centre);
+      this.setting.add(mesh);
+      this.sheets.push({ mesh, quick, full });
     }
     this.lamps.clear();
     look.lights.forEach((light) => {
@@ -569,6 +579,7 @@ export class DraftStage {
       this.walkCamera.updateProjectionMatrix();
     }
     this.coarsen(scale < COARSE_BELOW);
+    for (const sheet of this.sheets) sheet.mesh.material = scale < COARSE_BELOW ? sheet.quick : sheet.full;
     const camera = this.camera();
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);

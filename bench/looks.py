@@ -1,0 +1,120 @@
+"""Draft against proof in every look that ships: mean luminance of the frame, and the hue of the letters' faces."""
+
+from __future__ import annotations
+
+import colorsys
+import io
+import os
+import tempfile
+
+import httpx
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+from playwright.sync_api import Page, sync_playwright
+
+from bench.report import say
+from bench.running import FLAGS, forget, started, stop
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.door import read_shot
+from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
+from moss_crown.server.db.cluster import _free_port
+
+WIDTH, HEIGHT = 480, 270
+LEAST_COLOUR = 0.06
+"""A face of less saturation has no hue to speak of."""
+_LUMA = np.array([0.2126, 0.7152, 0.0722])
+
+Pixels = NDArray[np.float64]
+
+
+def luminance(shown: Pixels) -> float:
+    """Mean luminance (0..1, linear) of display bytes."""
+    encoded = shown / 255
+    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+    return float((linear @ _LUMA).mean())
+
+
+def hue(shown: Pixels, mask: NDArray[np.bool_]) -> float | None:
+    red, green, blue = (shown[mask] / 255).mean(0)
+    angle, saturation, _ = colorsys.rgb_to_hsv(red, green, blue)
+    return 360 * angle if saturation >= LEAST_COLOUR else None
+
+
+def still(page: Page) -> Pixels:
+    """The draft once it no longer changes."""
+    page.wait_for_load_state("networkidle")
+    page.wait_for_function(
+        """() => { const c = document.querySelector('canvas[data-testid=draft]');
+        return c.width >= 0.99 * c.clientWidth && performance.now() - window.mossShown.at > 1500 }""",
+        timeout=60_000,
+    )
+    before = np.zeros((HEIGHT, WIDTH, 3))
+    for _ in range(40):
+        page.wait_for_timeout(1200)
+        taken = Image.open(io.BytesIO(page.get_by_test_id("draft").screenshot())).convert("RGB")
+        now = np.asarray(taken.resize((WIDTH, HEIGHT), Image.Resampling.BOX), float)
+        if np.abs(now - before).mean() < 0.02:
+            return now
+        before = now
+    return before
+
+
+def main() -> None:
+    cache = Cache()
+    with tempfile.TemporaryDirectory() as folder:
+        os.chmod(folder, 0o755)
+        port = _free_port()
+        process, _ = started(folder, port, posters="false")
+        url = f"http://127.0.0.1:{port}"
+        client = httpx.Client(base_url=url, timeout=120)
+        bright, hues, told = [], [], []
+        try:
+            production = client.get("/api/productions").json()[0]["id"]
+            shot = client.post(
+                f"/api/productions/{production}/shots", json={"title": "Looks", "text": "LOWMERE\nTIDE"}
+            ).json()
+            looks = client.get(f"/api/productions/{production}/looks").json()
+            with sync_playwright() as p:
+                browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                for look in looks:
+                    now = client.get(f"/api/shots/{shot}").json()
+                    order = {"look": look["id"], "frame": 72, "revision": now["revision"]}
+                    worn = client.post(f"/api/shots/{shot}/wear", json=order)
+                    worn.raise_for_status()
+                    document = read_shot(worn.json()["document"])
+                    page.goto(f"{url}/shots/{shot}")
+                    page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=60_000)
+                    page.keyboard.press("End")
+                    draft = still(page)
+                    frame = document.last
+                    order_of = FrameOrder(WIDTH, HEIGHT, 16, threads=2)
+                    proof = frame_pixels(render_frame(document, frame, order_of, cache), frame, False).astype(float)
+                    letters = render_frame(
+                        document, frame, FrameOrder(WIDTH, HEIGHT, 4, alpha=True, denoise=False), cache
+                    )
+                    mask = (letters.alpha[..., 0] > 0.99) & (letters.normal[..., 2] > 0.95)
+                    share = luminance(draft) / max(luminance(proof), 1e-6) - 1
+                    bright.append(abs(share))
+                    one, other = hue(draft, mask), hue(proof, mask)
+                    turn = None if one is None or other is None else abs((one - other + 180) % 360 - 180)
+                    if turn is not None:
+                        hues.append(turn)
+                    told.append(f"{look['name']} {share:+.0%}" + (f", {turn:.0f} degrees" if turn is not None else ""))
+                browser.close()
+        finally:
+            stop(process)
+            forget(folder)
+    say(
+        "draft against proof, mean luminance, worst",
+        f"{max(bright):.0%} ({sum(b <= 0.1 for b in bright)} of {len(bright)})",
+        "10 %",
+    )
+    say("hue of faces, worst", f"{max(hues):.0f} degrees ({sum(h <= 5 for h in hues)} of {len(hues)})", "5 degrees")
+    for line in told:
+        say(f"  {line}", "", "-")
+
+
+if __name__ == "__main__":
+    main()
