@@ -59,6 +59,8 @@ from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
 from moss_crown.core.type.shape import Glyph, faces, own_faces
 
+LOOKED_AT = (-2.0, 0.0, 2.0)
+"""Metres to the right at which a wall is looked at for what a floor mirrors."""
 LOOK_KINDS = ("block", "emblem", "material", "environment", "lights", "stage")
 Part: TypeAlias = Annotated[int, Field(ge=0, le=4)]
 FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=31)]
@@ -308,6 +310,7 @@ def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[in
 
 
 def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
+    """Materials, stage, lamps and environment. What a floor before a wall mirrors is that, `mirrors` bright."""
     surfaces: list[Surface] = []
     sheets = sheets_at(shot, frame, surfaces)
     step = environment_step(shot, frame)
@@ -320,6 +323,9 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "behind": sample_choice(step.behind, frame) if step else "nothing",
         "colour": list(sample_one(step.colour, frame)) if step else [0.0, 0.0, 0.0],
     }
+    lamps = [_lamp(light) for light in lights_at(shot, frame)]
+    wall = next((s for s in sheets if s.name == "wall"), None)
+    seen = _brightness(wall, surfaces[wall.surface], surround, lamps) if wall and not wall.catches else None
     return {
         "blocks": [_surfaces(shot, block, frame) for block in blocks],
         "sheets": [
@@ -329,13 +335,34 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
                 "v": s.v.tolist(),
                 "surface": _surface(surfaces[s.surface]),
                 "catches": s.catches,
+                "mirrors": seen if s.name == "floor" else None,
                 "ambient": _ambient(s, surfaces[s.surface], surround),
             }
             for s in sheets
         ],
-        "lights": [_lamp(light) for light in lights_at(shot, frame)],
+        "lights": lamps,
         "environment": surround,
     }
+
+
+def _brightness(wall: Sheet, surface: Surface, surround: dict[str, Any], lamps: list[dict[str, Any]]) -> float:
+    """Mean luminance of a wall near the title's foot, scene-linear: each lamp as a point in its middle."""
+    facing = np.cross(wall.u, wall.v) / np.linalg.norm(np.cross(wall.u, wall.v))
+    arriving = np.zeros(3)
+    for x in LOOKED_AT:
+        place = np.array([x, 1.0, wall.centre[2]])
+        for lamp in lamps:
+            way = np.array(lamp["centre"]) - place
+            away = float(np.linalg.norm(way))
+            slant = max(float(way @ facing) / max(away, 1e-6), 0.0)
+            sent = 1.0 if lamp["kind"] == "sun" else lamp["area"] / max(away, 1e-3) ** 2
+            if lamp["kind"] == "flat":
+                sent *= max(float(-way @ np.array(lamp["normal"])) / max(away, 1e-6), 0.0)
+            elif lamp["kind"] == "around":
+                sent /= 4
+            arriving += np.array(lamp["radiance"]) * sent * slant / len(LOOKED_AT)
+    light = np.array(_ambient(wall, surface, surround)) + np.array(surface.colour) * arriving / np.pi
+    return round(float(light @ [0.2126, 0.7152, 0.0722]), 6)
 
 
 def _lamp(light: Light) -> dict[str, Any]:

@@ -77,6 +77,7 @@ export interface Look {
     v: number[];
     surface: Surface;
     catches: boolean; // only the shadows on it are seen
+    mirrors: number | null; // how bright what it mirrors is, where that is not the environment
     ambient: [number, number, number];
   }[];
   lights: Lamp[];

@@ -5,6 +5,16 @@ import { carried, nearer } from './orbit';
 
 const DEGREES = 90; // over the width of the picture
 const LEAST_FIT = 0.02;
+const STEP = 1 / 45;
+/** What a key does: shares of the picture across and down, and how much nearer. */
+const WAYS: Record<string, [number, number, number]> = {
+  ArrowLeft: [-STEP, 0, 1],
+  ArrowRight: [STEP, 0, 1],
+  ArrowUp: [0, -STEP, 1],
+  ArrowDown: [0, STEP, 1],
+  '+': [0, 0, 0.96],
+  '-': [0, 0, 1 / 0.96],
+};
 
 /** While the camera is the chosen step, drags in the picture move it: around the title, across the frame, nearer. */
 export function CameraDrag() {
@@ -19,7 +29,7 @@ export function CameraDrag() {
   const active = kind === 'camera' && view === 'shot' && !playing;
 
   /** What the camera's values are at the playhead. */
-  function eye(): Eye {
+  function standing(): Eye {
     const { document, draft, frame } = store.getState();
     const value = (member: string) => {
       const stored = at(document, `${base}/${member}`);
@@ -66,7 +76,7 @@ export function CameraDrag() {
     let total = 1;
     const wheel = (e: WheelEvent) => {
       e.preventDefault();
-      from ??= eye();
+      from ??= standing();
       total *= Math.exp(Math.sign(e.deltaY) * 0.04);
       const patch = dollied(from, total);
       store.preview(patch);
@@ -92,7 +102,7 @@ export function CameraDrag() {
         style={{ touchAction: 'none' }}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
-          drag.current = { x: e.clientX, y: e.clientY, from: eye(), patch: [] };
+          drag.current = { x: e.clientX, y: e.clientY, from: standing(), patch: [] };
         }}
         onPointerMove={(e) => {
           const d = drag.current;
@@ -110,20 +120,14 @@ export function CameraDrag() {
           store.settle();
         }}
         onKeyDown={(e) => {
-          const step = 1 / 45;
-          const ways: Record<string, () => Operation[]> = {
-            ArrowLeft: () => moved(eye(), -step, 0, e.shiftKey),
-            ArrowRight: () => moved(eye(), step, 0, e.shiftKey),
-            ArrowUp: () => moved(eye(), 0, -step, e.shiftKey),
-            ArrowDown: () => moved(eye(), 0, step, e.shiftKey),
-            '+': () => dollied(eye(), 0.96),
-            '-': () => dollied(eye(), 1 / 0.96),
-          };
-          const way = ways[e.key];
+          const way = WAYS[e.key];
           if (!way) return;
+          const [across, down, factor] = way;
           e.preventDefault();
           e.stopPropagation();
-          store.edit(way(), 'move the camera');
+          const from = standing();
+          const patch = factor === 1 ? moved(from, across, down, e.shiftKey) : dollied(from, factor);
+          store.edit(patch, 'move the camera');
         }}
       />
       <p className="pointer-events-none absolute bottom-2 left-2 rounded bg-black/70 px-2 py-1 text-white text-xs">

@@ -54,6 +54,7 @@ export class DraftStage {
   private display: DisplayPass | null = null;
   private draft: Draft | null = null;
   private lettersKey = '';
+  private readonly plain: THREE.Texture; // one light from everywhere
   private sheets: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
@@ -81,6 +82,9 @@ export class DraftStage {
     this.renderer.shadowMap.type = THREE.PCFShadowMap;
     this.renderer.shadowMap.autoUpdate = false;
     this.prefilter = new THREE.PMREMGenerator(this.renderer);
+    const even = new THREE.Scene();
+    even.background = new THREE.Color(1, 1, 1);
+    this.plain = this.prefilter.fromScene(even).texture;
     this.scene.background = new THREE.Color(0, 0, 0);
     this.scene.add(this.title, this.setting, this.lamps);
     this.ball.visible = false;
@@ -292,6 +296,7 @@ export class DraftStage {
     this.movingTarget.dispose();
     this.display?.dispose();
     this.clearTitle();
+    this.plain.dispose();
     this.ball.geometry.dispose();
     this.ball.material.dispose();
     this.prefilter.dispose();
@@ -432,6 +437,10 @@ export class DraftStage {
       quick.color.setRGB(...sheet.surface.colour, THREE.LinearSRGBColorSpace);
       quick.emissive.setRGB(...sheet.ambient, THREE.LinearSRGBColorSpace);
       const full = dress(new THREE.MeshPhysicalMaterial(), sheet.surface);
+      if (sheet.mirrors !== null) {
+        full.envMap = this.plain;
+        full.envMapIntensity = sheet.mirrors;
+      }
       for (const material of [quick, full]) grow(material, sheet.surface, false, () => this.ask());
       const mesh = sheetMesh(quick, u, v, sheet.centre);
       this.setting.add(mesh);

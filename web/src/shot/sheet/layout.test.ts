@@ -72,12 +72,14 @@ describe('the sheet', () => {
         timed((d) => span(d).speeds.fill(2.00001)),
       ),
     ).toBe(true);
+    const put = (change: object) => (d: Draft) => void Object.assign(d, change);
+    const spanWith = (change: object) => (d: Draft) => void Object.assign(span(d), change);
     for (const change of [
-      (d: Draft) => span(d).speeds.fill(2.1, 7, 8),
-      (d: Draft) => void (d.last = 5),
-      (d: Draft) => void (d.keyed = {}),
-      (d: Draft) => void ((span(d).rest as number[])[1] = 3),
-      (d: Draft) => void ((span(d).letters[2] as { text: string }).text = 'Q'),
+      (d: Draft) => void span(d).speeds.fill(2.1, 7, 8),
+      put({ last: 5 }),
+      put({ keyed: {} }),
+      spanWith({ rest: [26, 3, 30] }),
+      spanWith({ letters: [] }),
       (d: Draft) => void d.spans.push(span(d)),
     ])
       expect(sameTimes(timed(), timed(change))).toBe(false);
