@@ -7,7 +7,8 @@ import numba
 import numpy as np
 import pytest
 
-from moss_crown.core.look.environment import Preset, environment
+from moss_crown.core.document.shot import EnvironmentPreset
+from moss_crown.core.look.environment import environment
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import arc_cosine, arc_tangent, circle, f32, u32
@@ -92,7 +93,7 @@ def look(radiance, density, turn, directions):
     return found
 
 
-@pytest.mark.parametrize("preset", get_args(Preset))
+@pytest.mark.parametrize("preset", get_args(EnvironmentPreset))
 @pytest.mark.parametrize("turn", [0.0, 73.0])
 def test_environment_draws_have_the_claimed_density(preset, turn):
     sky, power = environment_map(Surround(environment(preset), 1.3, turn))
