@@ -17,22 +17,20 @@ from bench.report import say
 from bench.running import FLAGS, forget, started, stop
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
+from moss_crown.core.look.exposure import BRIGHTNESS, srgb_to_linear
 from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
 from moss_crown.server.db.cluster import _free_port
 
 WIDTH, HEIGHT = 480, 270
 LEAST_COLOUR = 0.06
 """A face of less saturation has no hue to speak of."""
-_LUMA = np.array([0.2126, 0.7152, 0.0722])
 
 Pixels = NDArray[np.float64]
 
 
 def luminance(shown: Pixels) -> float:
     """Mean luminance (0..1, linear) of display bytes."""
-    encoded = shown / 255
-    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
-    return float((linear @ _LUMA).mean())
+    return float((srgb_to_linear(shown / 255) @ BRIGHTNESS).mean())
 
 
 def hue(shown: Pixels, mask: NDArray[np.bool_]) -> float | None:

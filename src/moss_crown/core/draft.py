@@ -50,6 +50,7 @@ from moss_crown.core.form.tube import SectionKind, Tube
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import FACE_AND_EDGE, Dress, Node, TitleModel, Which, part_names
 from moss_crown.core.look.environment import diffuse_light
+from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.look.material import Surface, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
@@ -336,7 +337,6 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
                 "surface": _surface(surfaces[s.surface]),
                 "catches": s.catches,
                 "mirrors": seen if s.name == "floor" else None,
-                "ambient": _ambient(s, surfaces[s.surface], surround),
             }
             for s in sheets
         ],
@@ -361,8 +361,10 @@ def _brightness(wall: Sheet, surface: Surface, surround: dict[str, Any], lamps: 
             elif lamp["kind"] == "around":
                 sent /= 4
             arriving += np.array(lamp["radiance"]) * sent * slant / len(LOOKED_AT)
-    light = np.array(_ambient(wall, surface, surround)) + np.array(surface.colour) * arriving / np.pi
-    return round(float(light @ [0.2126, 0.7152, 0.0722]), 6)
+    normal = tuple(float(n) for n in np.round(facing, 6))
+    around = diffuse_light(surround["preset"], round(surround["turn"], 3), normal, tuple(surround["tilt"]))
+    light = np.array(surface.colour) * (around * surround["strength"] + arriving / np.pi)
+    return round(float(light @ BRIGHTNESS), 6)
 
 
 def _lamp(light: Light) -> dict[str, Any]:
@@ -477,17 +479,6 @@ def _drawn_from(letter: Letter) -> str:
             return spare.name
         beyond -= len(spare.sources)
     return FALLBACK.name
-
-
-def _ambient(sheet: Sheet, surface: Surface, surround: dict[str, Any]) -> list[float]:
-    """Light of the environment that a sheet sends back, scene-linear: a sheet is flat, so it is one colour."""
-    across = np.cross(sheet.u, sheet.v)
-    normal = tuple(float(n) for n in np.round(across / np.linalg.norm(across), 6))
-    light = (
-        diffuse_light(surround["preset"], round(surround["turn"], 3), normal, tuple(surround["tilt"]))
-        * surround["strength"]
-    )
-    return [float(c) for c in light * np.array(surface.colour)]
 
 
 def _form_id(shot: Shot, block: int) -> str:

@@ -491,10 +491,9 @@ def camera_at(shot: Shot, frames: Frames, aspect: float) -> Camera:
 def _focus(shot: Shot, step: CameraStep, frame: float, pose: NDArray[np.float64]) -> float:
     """The distance along the camera's axis at which it is sharp: on its subject, else as set, else on the title."""
     wanted = float(sample_one(step.focus, frame))
-    corners = title_corners(shot, float(shot.last))
     if step.focus_on:
         middle = subject_places(shot, step.focus_on, np.array([frame]))[0]
-    elif wanted > 0 or not len(corners):
+    elif wanted > 0 or not len(corners := title_corners(shot, float(shot.last))):
         return max(wanted, 0.01)
     else:
         middle = (corners.min(0) + corners.max(0)) / 2
@@ -773,4 +772,9 @@ def check_assets(shot: Shot, own: Container[str] = ()) -> None:
     """Raise FamilyUnknown or PictureUnknown for the first place that names what is neither bundled nor one's own."""
     for id, path in assets_of(shot).items():
         if id not in FAMILIES and id not in own:
-            raise PictureUnknown(path, id) if pictures.is_picture(id) else FamilyUnknown(path, id)
+            raise unknown(id, path)
+
+
+def unknown(id: str, field: str = "") -> FamilyUnknown | PictureUnknown:
+    """What to raise for a font, an emblem or a picture that is nowhere, and the field that names it."""
+    return PictureUnknown(field or "picture", id) if pictures.is_picture(id) else FamilyUnknown(field or "family", id)

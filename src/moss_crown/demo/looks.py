@@ -52,8 +52,7 @@ def _lit(shot: Shot, kit: Kit, dim: float = 1.0) -> Shot:
     """The shot under a kit of lights, their power times `dim`."""
     patch = light_with(shot, float(shot.last), kit)
     patch[0]["value"] = [lamp | {"power": lamp["power"] * dim} for lamp in patch[0]["value"]]
-    lit = patched(write_shot(shot), patch)
-    return lit
+    return patched(write_shot(shot), patch)
 
 
 def turning_brass() -> Shot:

@@ -1,4 +1,4 @@
-"""What a compute process needs beside a document: fonts and emblems that were brought in, fetched once a process."""
+"""What a compute process needs beside a document: what was brought in, fetched once a process."""
 
 from __future__ import annotations
 
@@ -9,9 +9,7 @@ import psycopg
 
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.errors import FamilyUnknown, PictureUnknown
-from moss_crown.core.evaluate import assets_of, bring_in, is_at_hand
-from moss_crown.core.look.pictures import is_picture
+from moss_crown.core.evaluate import assets_of, bring_in, is_at_hand, unknown
 from moss_crown.server.db.assets import load_assets
 from moss_crown.server.settings import Settings
 
@@ -37,4 +35,4 @@ def need(ids: Iterable[str]) -> None:
             bring_in(asset)
     for id in missing:
         if not is_at_hand(id):
-            raise PictureUnknown("picture", id) if is_picture(id) else FamilyUnknown("family", id)
+            raise unknown(id)

@@ -12,7 +12,7 @@ from moss_crown.core.look.exposure import colour_of
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.renderer import RenderSettings, render
 from moss_crown.core.stage.camera import look_at
-from moss_crown.core.stage.lamps import EDGES, FACES, SUN_AWAY, light_at, sources_at
+from moss_crown.core.stage.lamps import EDGES, FACES, SUN_AWAY, WIDEST_SUN, light_at, sources_at
 from moss_crown.core.stage.scene import (
     Camera,
     Manner,
@@ -157,13 +157,15 @@ def test_a_stack_shares_the_light_of_one_lamp_among_wider_and_wider_ones(count, 
     if shape == "sun":
         assert sum(s.irradiance for s in sources) == pytest.approx(alone.irradiance)
         widths = np.array([s.radius for s in sources])
+        most = np.radians(WIDEST_SUN / 2)
     else:
         areas = [s.area if shape == "rectangle" else triangle_areas(s.triangles).sum() for s in sources]
         power = sum(s.radiance * area for s, area in zip(sources, areas, strict=True))
         area = alone.area if shape == "rectangle" else triangle_areas(alone.triangles).sum()
         assert power == pytest.approx(alone.radiance * area)
         widths = np.sqrt(areas)
-    assert widths[1:] / widths[:-1] == pytest.approx(spread)
+        most = np.inf
+    assert widths == pytest.approx(np.minimum(widths[0] * spread ** np.arange(count), most))
 
 
 def test_a_stack_has_a_dark_heart_and_a_wide_edge():

@@ -78,7 +78,6 @@ export interface Look {
     surface: Surface;
     catches: boolean; // only the shadows on it are seen
     mirrors: number | null; // how bright what it mirrors is, where that is not the environment
-    ambient: [number, number, number];
   }[];
   lights: Lamp[];
   environment: {

@@ -1,4 +1,5 @@
 import type { Schemas } from '../api/client';
+import type { Draft } from './draft';
 
 export type Ease = Schemas['Ease'];
 export interface Key<T = unknown> {
@@ -41,6 +42,16 @@ export function at(document: unknown, path: string): unknown {
     .split('/')
     .slice(1)
     .reduce<unknown>((node, part) => (node as Record<string, unknown> | undefined)?.[part], document);
+}
+
+/** What a value is at the playhead: as the core worked it out where it has keys. */
+export function now(
+  { document, draft, frame }: { document: unknown; draft: Draft | null; frame: number },
+  path: string,
+): unknown {
+  const stored = at(document, path);
+  if (!isKeyed(stored)) return stored;
+  return draft?.keyed[path]?.[frame - draft.first] ?? stored.keys[0]?.value;
 }
 
 /** The patch that makes a value be `value` at a frame: a key there when it has keys, the constant otherwise. */

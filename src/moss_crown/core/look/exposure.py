@@ -7,6 +7,8 @@ from numpy.typing import NDArray
 
 Matrix = NDArray[np.float64]
 
+BRIGHTNESS = np.array([0.2126, 0.7152, 0.0722])
+"""Luminance of linear Rec.709 (ITU-R BT.709)."""
 NEUTRAL = 6500.0
 """The colour temperature at which white balance changes nothing."""
 _TO_XYZ = np.array(
@@ -30,8 +32,13 @@ def colour_of(kelvin: float) -> NDArray[np.float64]:
     """Linear Rec.709 of light of a colour temperature, beside light of NEUTRAL, at a luminance of 1."""
     light = np.linalg.inv(grade(0.0, kelvin)) @ np.ones(3)
     light = np.maximum(light, 0.0)
-    found: NDArray[np.float64] = light / (light @ [0.2126, 0.7152, 0.0722])
+    found: NDArray[np.float64] = light / (light @ BRIGHTNESS)
     return found
+
+
+def srgb_to_linear(encoded: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Display values of sRGB, 0 to 1, as linear light, by the transfer function of IEC 61966-2-1."""
+    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
 
 
 def grade(stops: float, kelvin: float) -> Matrix:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.shot import Material, Texture
+from moss_crown.core.look.exposure import srgb_to_linear
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import sample_choice, sample_one
 
@@ -116,6 +117,6 @@ def texture_matrix(grain: Grain) -> NDArray[np.float64]:
 
 
 def linear(colour: Triple) -> Triple:
-    """An sRGB colour, 0 to 1, as scene-linear Rec.709 (IEC 61966-2-1)."""
-    red, green, blue = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in colour)
+    """An sRGB colour, 0 to 1, as scene-linear Rec.709."""
+    red, green, blue = (float(c) for c in srgb_to_linear(np.array(colour, float)))
     return red, green, blue

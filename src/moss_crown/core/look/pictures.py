@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.errors import PictureUnknown
+from moss_crown.core.look.exposure import srgb_to_linear
 
 PREFIX = "picture-"
 _OWN: dict[str, bytes] = {}
@@ -50,12 +51,7 @@ def light(id: str) -> NDArray[np.float32]:
     return np.asarray(linear, np.float32)
 
 
-def _srgb_to_linear(encoded: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The transfer function of IEC 61966-2-1."""
-    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
-
-
-_LINEAR = _srgb_to_linear(np.arange(256) / 255).astype(np.float32)
+_LINEAR = srgb_to_linear(np.arange(256) / 255).astype(np.float32)
 
 
 STRIP = 128

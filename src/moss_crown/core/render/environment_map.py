@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render.arithmetic import (
     HALF,
     INV_PI,
@@ -44,7 +45,7 @@ def environment_map(surround: Surround) -> tuple[EnvironmentMap, float]:
     """The map of an environment, and its power: the integral of its brightness over all directions."""
     height, width = surround.picture.shape[:2]
     radiance = np.ascontiguousarray(surround.picture * np.float32(surround.strength), np.float32)
-    brightness = radiance.astype(np.float64) @ [0.2126, 0.7152, 0.0722]
+    brightness = radiance.astype(np.float64) @ BRIGHTNESS
     sine = np.sin((np.arange(height) + 0.5) / height * np.pi)[:, None]
     weight = (brightness * sine).reshape(ROWS, height // ROWS, COLUMNS, width // COLUMNS).sum((1, 3))
     edges = np.cos(np.linspace(0, np.pi, ROWS + 1))

@@ -7,13 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render.display import MIDDLE
 
 F32 = NDArray[np.float32]
 LEVELS, COLUMNS = 64, 96
 WHITE, BLACK = 0.985, 0.012
 """Display values from which a pixel counts as white, and below which as black."""
-_LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
+_LUMA = BRIGHTNESS.astype(np.float32)
 
 BANDS: tuple[tuple[str, float, tuple[int, int, int]], ...] = (
     ("no drawing left", -7.0, (38, 46, 110)),

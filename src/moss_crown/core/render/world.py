@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render import lamps
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
@@ -14,7 +15,6 @@ from moss_crown.core.render.tables import albedo_table, glass_table, material_ro
 from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
 
 F32 = NDArray[np.float32]
-_BRIGHT = np.array([0.2126, 0.7152, 0.0722])
 _ALL = 0xFF
 
 
@@ -224,9 +224,9 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
     total = 0
     for light in scene.lights:
         row = _light_row(light)
-        bright = float(np.asarray(light.radiance) @ _BRIGHT)
+        bright = float(np.asarray(light.radiance) @ BRIGHTNESS)
         if isinstance(light, SunLight):
-            powers.append(float(light.irradiance @ _BRIGHT) * 20.0)
+            powers.append(float(light.irradiance @ BRIGHTNESS) * 20.0)
             lights.append(row)
             continue
         instance = next(placed)
@@ -254,7 +254,7 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
         triangles = stage.triangles[mesh]
         emitted = glow[surface[stage.facets[mesh]]]
         at = stage.poses[instance][0].reshape(3, 4)
-        weight = triangle_areas(triangles @ at[:, :3].T) * (emitted @ _BRIGHT)
+        weight = triangle_areas(triangles @ at[:, :3].T) * (emitted @ BRIGHTNESS)
         first[instance] = total
         table.append(_piece_rows(triangles, emitted, weight))
         weights.append(weight)

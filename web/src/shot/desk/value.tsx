@@ -2,7 +2,7 @@ import { useEffect, useId, useRef, useState } from 'react';
 import { Hint, inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
-import { at, EASES, type Ease, easeName, isKeyed, keying, setting } from '../values';
+import { at, EASES, type Ease, easeName, isKeyed, keying, now, setting } from '../values';
 import { EmblemField } from './assets';
 import { FamilyField } from './families';
 import type { FieldSpec } from './fields';
@@ -19,7 +19,7 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
   const label = useId();
   const stored = at(document, path) ?? field.start;
   const keyed = isKeyed(stored);
-  const shown = keyed ? (draft?.keyed[path]?.[frame - (draft?.first ?? 0)] ?? stored.keys[0]?.value) : stored;
+  const shown = now({ document, draft, frame }, path) ?? field.start;
   const hasKey = keyed && stored.keys.some((k) => k.frame === frame);
   const key = keyed ? stored.keys.findIndex((k) => k.frame === frame) : -1;
 

@@ -1,6 +1,6 @@
-import { useRef } from 'react';
 import { useShot, useShotStore } from '../context';
-import { at, isKeyed, type Operation, setting } from '../values';
+import { now, type Operation, setting } from '../values';
+import { useEditDrag } from './drag';
 import { BALL } from './stage';
 
 const DEGREES_A_PIXEL = 0.6;
@@ -11,18 +11,18 @@ export function Ball() {
   const store = useShotStore();
   const index = useShot((s) => s.document?.steps?.findIndex((step) => step.id === s.step) ?? -1);
   const kind = useShot((s) => s.document?.steps?.[index]?.kind);
-  const drag = useRef<{ x: number; y: number; from: number[]; patch: Operation[] } | null>(null);
-  if (kind !== 'environment') return null;
   const base = `/steps/${index}`;
+  const drag = useEditDrag(
+    standing,
+    (from, across, down, e) => turned(from, across * DEGREES_A_PIXEL, down * DEGREES_A_PIXEL, e.shiftKey),
+    'turn the environment',
+  );
+  if (kind !== 'environment') return null;
 
   /** Turn, tilt towards the camera and tilt to the right, at the playhead. */
-  function now(): number[] {
-    const { document, draft, frame } = store.getState();
-    return ['/turn', '/tilt'].flatMap((member, k) => {
-      const stored = at(document, base + member) ?? (k ? [0, 0] : 0);
-      const shown = isKeyed(stored) ? draft?.keyed[base + member]?.[frame - draft.first] : stored;
-      return shown as number | number[];
-    });
+  function standing(): number[] {
+    const state = store.getState();
+    return [now(state, `${base}/turn`) ?? 0, now(state, `${base}/tilt`) ?? [0, 0]].flat() as number[];
   }
 
   /** The edit that turns by so many degrees across, and tilts by so many down; or leans to the right instead. */
@@ -44,25 +44,7 @@ export function Ball() {
       title="Drag to turn and tilt the environment; with Shift to lean it"
       className="absolute cursor-grab rounded-full border border-white/30 hover:border-white/70 active:cursor-grabbing"
       style={{ left: BALL.margin, bottom: BALL.margin, width: BALL.size, height: BALL.size }}
-      onPointerDown={(e) => {
-        e.currentTarget.setPointerCapture(e.pointerId);
-        drag.current = { x: e.clientX, y: e.clientY, from: now(), patch: [] };
-      }}
-      onPointerMove={(e) => {
-        const d = drag.current;
-        if (!d) return;
-        const [across, down] = [(e.clientX - d.x) * DEGREES_A_PIXEL, (e.clientY - d.y) * DEGREES_A_PIXEL];
-        d.patch = turned(d.from, across, down, e.shiftKey);
-        if (d.patch.length) store.preview(d.patch);
-      }}
-      onPointerUp={() => {
-        if (drag.current?.patch.length) store.edit(drag.current.patch, 'turn the environment');
-        drag.current = null;
-      }}
-      onPointerCancel={() => {
-        drag.current = null;
-        store.settle();
-      }}
+      {...drag}
       onKeyDown={(e) => {
         const ways: Record<string, [number, number]> = {
           ArrowLeft: [-1, 0],
@@ -75,7 +57,7 @@ export function Ball() {
         e.preventDefault();
         e.stopPropagation();
         const patch = turned(
-          now(),
+          standing(),
           way[0] * DEGREES_A_KEY,
           way[1] * DEGREES_A_KEY,
           e.shiftKey && way[0] !== 0,

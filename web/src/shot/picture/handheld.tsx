@@ -1,6 +1,7 @@
 import { useEffect, useRef } from 'react';
 import { useShot, useShotStore } from '../context';
-import { at, isKeyed, type Operation, setting } from '../values';
+import { now, type Operation, setting } from '../values';
+import { useEditDrag } from './drag';
 import { carried, nearer } from './orbit';
 
 const DEGREES = 90; // over the width of the picture
@@ -24,17 +25,20 @@ export function CameraDrag() {
   const view = useShot((s) => s.view);
   const playing = useShot((s) => s.playing);
   const surface = useRef<HTMLButtonElement>(null);
-  const drag = useRef<{ x: number; y: number; from: Eye; patch: Operation[] } | null>(null);
   const base = `/steps/${index}`;
+  const drag = useEditDrag(
+    standing,
+    (from, across, down, e) => {
+      const box = e.currentTarget.getBoundingClientRect();
+      return moved(from, across / box.width, down / box.height, e.shiftKey);
+    },
+    'move the camera',
+  );
   const active = kind === 'camera' && view === 'shot' && !playing;
 
   /** What the camera's values are at the playhead. */
   function standing(): Eye {
-    const { document, draft, frame } = store.getState();
-    const value = (member: string) => {
-      const stored = at(document, `${base}/${member}`);
-      return isKeyed(stored) ? draft?.keyed[`${base}/${member}`]?.[frame - draft.first] : stored;
-    };
+    const value = (member: string) => now(store.getState(), `${base}/${member}`);
     return {
       fit: value('fit') as number,
       orbit: value('orbit') as number[],
@@ -100,25 +104,7 @@ export function CameraDrag() {
         aria-label="Move the camera: drag or arrow keys go around the title, with Shift across the frame; wheel, plus and minus go nearer and further"
         className="absolute inset-0 h-full w-full cursor-move outline-offset-[-3px]"
         style={{ touchAction: 'none' }}
-        onPointerDown={(e) => {
-          e.currentTarget.setPointerCapture(e.pointerId);
-          drag.current = { x: e.clientX, y: e.clientY, from: standing(), patch: [] };
-        }}
-        onPointerMove={(e) => {
-          const d = drag.current;
-          if (!d) return;
-          const box = e.currentTarget.getBoundingClientRect();
-          d.patch = moved(d.from, (e.clientX - d.x) / box.width, (e.clientY - d.y) / box.height, e.shiftKey);
-          store.preview(d.patch);
-        }}
-        onPointerUp={() => {
-          if (drag.current?.patch.length) store.edit(drag.current.patch, 'move the camera');
-          drag.current = null;
-        }}
-        onPointerCancel={() => {
-          drag.current = null;
-          store.settle();
-        }}
+        {...drag}
         onKeyDown={(e) => {
           const way = WAYS[e.key];
           if (!way) return;

@@ -19,6 +19,26 @@ function useKept() {
   });
 }
 
+function Tool({
+  name,
+  about,
+  on,
+  onPress,
+}: {
+  name: string;
+  about: string;
+  on: boolean;
+  onPress: () => void;
+}) {
+  return (
+    <Hint text={about}>
+      <Button look="quiet" aria-pressed={on} active={on} onClick={onPress}>
+        {name}
+      </Button>
+    </Hint>
+  );
+}
+
 /** Region, exposure, scopes, and the proof to compare with. */
 export function ProofTools() {
   const store = useShotStore();
@@ -27,39 +47,27 @@ export function ProofTools() {
   const { data } = useKept();
   return (
     <>
-      <Hint text={region ? 'Prove the whole frame again' : 'Drag over the part of the frame to prove'}>
-        <Button
-          look="quiet"
-          aria-pressed={marking || region !== null}
-          active={marking || region !== null}
-          onClick={() => {
-            if (region) store.setRegion(null);
-            looking.setState({ marking: !marking && !region });
-          }}
-        >
-          region
-        </Button>
-      </Hint>
-      <Hint text="The light of the finished proof in bands of stops">
-        <Button
-          look="quiet"
-          aria-pressed={exposure}
-          active={exposure}
-          onClick={() => looking.setState({ exposure: !exposure })}
-        >
-          exposure
-        </Button>
-      </Hint>
-      <Hint text="Histogram, waveform, and what is behind white places">
-        <Button
-          look="quiet"
-          aria-pressed={scopes}
-          active={scopes}
-          onClick={() => looking.setState({ scopes: !scopes })}
-        >
-          scopes
-        </Button>
-      </Hint>
+      <Tool
+        name="region"
+        about={region ? 'Prove the whole frame again' : 'Drag over the part of the frame to prove'}
+        on={marking || region !== null}
+        onPress={() => {
+          if (region) store.setRegion(null);
+          looking.setState({ marking: !marking && !region });
+        }}
+      />
+      <Tool
+        name="exposure"
+        about="The light of the finished proof in bands of stops"
+        on={exposure}
+        onPress={() => looking.setState({ exposure: !exposure })}
+      />
+      <Tool
+        name="scopes"
+        about="Histogram, waveform, and what is behind white places"
+        on={scopes}
+        onPress={() => looking.setState({ scopes: !scopes })}
+      />
       <select
         aria-label="Compare with"
         className="h-7 max-w-44 rounded-md border bg-raised px-1.5 text-sm"

@@ -428,14 +428,14 @@ export class DraftStage {
       const v = new THREE.Vector3(...(sheet.v as [number, number, number]));
       if (sheet.catches) {
         const shadows = new THREE.ShadowMaterial({ opacity: 0.75 });
-        this.setting.add(sheetMesh(shadows, u, v, sheet.centre));
+        const mesh = sheetMesh(shadows, u, v, sheet.centre);
+        this.setting.add(mesh);
+        this.sheets.push({ mesh, quick: shadows, full: shadows });
         continue;
       }
-      // What a flat sheet sends back of the environment is one colour, which the core computed; its gloss is left to
-      // pictures that there is time for.
+      // The gloss of a sheet is left to pictures that there is time for.
       const quick = new THREE.MeshLambertMaterial();
       quick.color.setRGB(...sheet.surface.colour, THREE.LinearSRGBColorSpace);
-      quick.emissive.setRGB(...sheet.ambient, THREE.LinearSRGBColorSpace);
       const full = dress(new THREE.MeshPhysicalMaterial(), sheet.surface);
       if (sheet.mirrors !== null) {
         full.envMap = this.plain;
