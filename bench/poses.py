@@ -16,7 +16,7 @@ def main() -> None:
         DriveStep(
             id=f"d{k}",
             offset=Offset(move=(0.1 * k, 1, 0), turn=(30.0 * k, 0, 20), scale=(0.5, 0.5, 1)),
-            reach=Cadence(start=20.0 * k, delay=2, duration=80),
+            reaches=[Cadence(start=20.0 * k, delay=2, duration=80)],
         )
         for k in range(4)
     ]

@@ -114,7 +114,7 @@ def test_the_stagger_is_dragged_stretched_and_undone_after_a_reload(quiet, serve
     quiet.mouse.move(x, y + 20 * per, steps=8)
     quiet.mouse.up()
     saved(quiet)
-    reach = step(server, shot, "drive")["reach"]
+    reach = step(server, shot, "drive")["reaches"][0]
     assert (reach["start"], reach["delay"]) == (4, pytest.approx(4, abs=0.11))
     quiet.wait_for_function("s => Number(s.dataset.lastStart) > 40", arg=sheet.element_handle())
     # The body of the first letter's way moves the whole diagonal.
@@ -124,16 +124,16 @@ def test_the_stagger_is_dragged_stretched_and_undone_after_a_reload(quiet, serve
     quiet.mouse.move(x, y + 10 * per, steps=8)
     quiet.mouse.up()
     saved(quiet)
-    assert step(server, shot, "drive")["reach"]["start"] == 14
+    assert step(server, shot, "drive")["reaches"][0]["start"] == 14
     quiet.reload()
     shown(quiet)
     assert frame(quiet) >= 0
     quiet.keyboard.press("Control+z")
-    wait_for(lambda: step(server, shot, "drive")["reach"]["start"] == 4)
+    wait_for(lambda: step(server, shot, "drive")["reaches"][0]["start"] == 4)
     quiet.get_by_role("button", name="Undo", exact=True).click()
-    wait_for(lambda: step(server, shot, "drive")["reach"]["delay"] == 2)
+    wait_for(lambda: step(server, shot, "drive")["reaches"][0]["delay"] == 2)
     quiet.keyboard.press("Control+Shift+z")
-    wait_for(lambda: step(server, shot, "drive")["reach"]["delay"] != 2)
+    wait_for(lambda: step(server, shot, "drive")["reaches"][0]["delay"] != 2)
 
 
 def test_the_sheet_by_keyboard(quiet, server):
@@ -144,9 +144,9 @@ def test_the_sheet_by_keyboard(quiet, server):
     assert frame(quiet) == before - 1
     quiet.keyboard.press("Alt+ArrowDown")
     saved(quiet)
-    wait_for(lambda: step(server, shot, "drive")["reach"]["start"] == 5)
+    wait_for(lambda: step(server, shot, "drive")["reaches"][0]["start"] == 5)
     quiet.keyboard.press("Alt+Shift+ArrowDown")
-    wait_for(lambda: step(server, shot, "drive")["reach"]["delay"] == 2.25)
+    wait_for(lambda: step(server, shot, "drive")["reaches"][0]["delay"] == 2.25)
 
 
 def test_a_value_is_keyed_eased_and_shows_its_curve(quiet, server):
@@ -404,8 +404,8 @@ def test_a_second_drive_is_added_dragged_removed_and_brought_back(quiet, server)
     assert kinds[:5] == ["block", "form", "drive", "drive", "material"]
     quiet.get_by_test_id("sheet").focus()
     quiet.keyboard.press("Alt+ArrowDown")
-    wait_for(lambda: document(server, shot)["steps"][3]["reach"]["start"] == 5)
-    assert document(server, shot)["steps"][2]["reach"]["start"] == 4, "the chosen drive is the one that is dragged"
+    wait_for(lambda: document(server, shot)["steps"][3]["reaches"][0]["start"] == 5)
+    assert document(server, shot)["steps"][2]["reaches"][0]["start"] == 4, "the chosen drive is the one that is dragged"
     saved(quiet)
     quiet.get_by_role("button", name="remove this step").click()
     wait_for(lambda: len(document(server, shot)["steps"]) == 8)

@@ -111,7 +111,7 @@ def test_the_runner_is_killed(server, shot, expected):
 
 
 def test_the_server_is_killed(server, shot, expected):
-    edit = {"revision": 1, "label": "t", "patch": [{"op": "replace", "path": "/steps/2/reach/delay", "value": 1.0}]}
+    edit = {"revision": 1, "label": "t", "patch": [{"op": "replace", "path": "/steps/2/reaches/0/delay", "value": 1.0}]}
     assert server.client.post(f"/api/shots/{shot}/edits", json=edit).status_code == 200
     take = order(server, shot)
     some_done(server, take)

@@ -188,7 +188,7 @@ def test_the_newest_preview_is_answered_and_nothing_is_stored(server, shot):
 
     with connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", max_size=2**24) as socket:
         for seq in range(1, 30):
-            patch = [replace("/steps/2/reach/start", float(seq))]
+            patch = [replace("/steps/2/reaches/0/start", float(seq))]
             socket.send(json.dumps({"type": "preview", "seq": seq, "patch": patch}))
         seqs = []
         while not seqs or seqs[-1] != 29:

@@ -17,24 +17,36 @@ from pydantic import Field
 
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import AxisPlace, AxisTag, CurvePoint, EmblemStep, Finite, Identity, Shot, Size
-from moss_crown.core.document.values import Keyed, Model, members
+from moss_crown.core.document.shot import (
+    AxisPlace,
+    AxisTag,
+    CurvePoint,
+    DriveStep,
+    EmblemStep,
+    Finite,
+    Identity,
+    Shot,
+    Size,
+    Zone,
+)
+from moss_crown.core.document.values import Formula, Keyed, Link, Model, members
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import (
+    NEVER,
     Block,
     Structure,
     block_section,
     camera_path,
     camera_step,
+    company,
     environment_step,
     form_of_letter,
     grade_at,
     letter_solid,
     lights_at,
+    moved_at,
     own_colours,
-    poses_at,
     rest_frame,
-    rest_of,
     sheets_at,
     solid_of,
     spans,
@@ -42,6 +54,7 @@ from moss_crown.core.evaluate import (
     surfaces_of,
     tilt_at,
     timing,
+    together,
 )
 from moss_crown.core.form.outline import Join
 from moss_crown.core.form.profile import Edge, ProfileKind
@@ -53,7 +66,10 @@ from moss_crown.core.look.environment import diffuse_light
 from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.look.material import Surface, texture_matrix
 from moss_crown.core.look.patterns import NAMES
-from moss_crown.core.motion.values import has_keys, sample, sample_choice, sample_one
+from moss_crown.core.motion.acts import drive_reach
+from moss_crown.core.motion.tied import unsound
+from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
+from moss_crown.core.moving import MOTION, Moved, cast_of, rest_of, surroundings
 from moss_crown.core.stage.scene import Light, ShapeLight, Sheet, SunLight, triangle_areas
 from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
 from moss_crown.core.type.layout import Letter, Setting
@@ -170,7 +186,9 @@ def draft(shot: Shot) -> bytes:
     parts = []
     for structure, numbers in spans(shot, frames):
         at = np.array(numbers, float)
-        poses = poses_at(shot, structure, at)
+        blocks = moved_at(shot, structure, at)
+        poses = together(blocks, len(at))
+        wear = _wear(blocks, len(at))
         times = timing(shot, structure, at)
         parts.append(
             {
@@ -180,9 +198,12 @@ def draft(shot: Shot) -> bytes:
                 "blocks": [_block(shot, block) for block in structure.blocks],
                 "starts": {drive: begun.tolist() for drive, begun in times.starts.items()},
                 "rest": times.rest.tolist(),
+                "worn": wear is not None,
             }
         )
         tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
+        tables += [] if wear is None else [wear]
+    rest = rest_frame(shot, times.rest if parts else None)
     cameras, half, shift = camera_path(shot, np.array(frames, float), aspect)
     tables.append(np.swapaxes(cameras, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
@@ -195,22 +216,39 @@ def draft(shot: Shot) -> bytes:
         "spans": parts,
         "looks": looks,
         "look_of": look_of,
-        "rest": rest_frame(shot),
+        "rest": rest,
         "lenses": _lenses(shot, frames, half, shift),
         "keyed": keyed_values(shot),
-        "notes": notes(shot),
+        "notes": notes(shot, rest),
     }
     return pack(head, tables)
 
 
+def _wear(blocks: list[Moved], frames: int) -> NDArray[np.float32] | None:
+    """(f, l, 5): tint and its share, and opacity, of each letter; None where all letters stay as they are."""
+    if all(b.tint is None and b.opacity is None for b in blocks):
+        return None
+    parts = []
+    for block in blocks:
+        letters = block.poses.shape[1]
+        tint = np.zeros((frames, letters, 4)) if block.tint is None else block.tint
+        left = np.ones((frames, letters)) if block.opacity is None else block.opacity
+        parts.append(np.concatenate([tint, left[..., None]], 2))
+    return np.concatenate(parts, 1).astype(np.float32)
+
+
 def keyed_values(shot: Shot) -> dict[str, list[Any]]:
-    """Every value that has keys, by its JSON pointer: what it is at each frame of the shot."""
+    """Every value with keys, a formula or a link, by its JSON pointer: what it is at each frame of the shot (of the
+    first letter, where letters have their own)."""
     frames = np.array(shot.frames, float)
     found: dict[str, list[Any]] = {}
 
     def visit(node: Any, path: str) -> None:
-        if isinstance(node, Keyed):
-            numeric = not isinstance(node.keys[0].value, str | bool)
+        if isinstance(node, Keyed | Formula | Link):
+            if isinstance(node, Keyed):
+                numeric = not isinstance(node.keys[0].value, str | bool)
+            else:
+                numeric = node.bound.spec.kind == "number"
             found[path] = (
                 np.round(sample(node, frames), 6).tolist() if numeric else [sample_choice(node, f) for f in frames]
             )
@@ -225,7 +263,8 @@ def keyed_values(shot: Shot) -> dict[str, list[Any]]:
 def pack(head: dict[str, Any], tables: list[NDArray[np.float32]]) -> bytes:
     """The head and the tables one by one, `framed`.
 
-    For each span: poses (f, l, 16), column by column; speeds (f, l). At the end the camera poses (f, 16).
+    For each span: poses (f, l, 16), column by column; speeds (f, l); where it is "worn" tints and opacity (f, l, 5). At
+    the end the camera poses (f, 16).
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
 
@@ -287,7 +326,7 @@ def _path(block: Block) -> list[list[float]]:
 def _lenses(shot: Shot, frames: list[int], half: NDArray[np.float64], shift: NDArray[np.float64]) -> list[list[float]]:
     """The camera's angle, shift and grade by frame; one entry when they stay."""
     step = camera_step(shot)
-    if not has_keys([step.lens, step.sensor, step.shift, step.overscan, step.exposure, step.white]):
+    if not changes([step.lens, step.sensor, step.shift, step.overscan, step.exposure, step.white]):
         frames = frames[:1]
     grades = [np.round(grade_at(shot, float(frame)), 6).reshape(-1).tolist() for frame in frames]
     return [[*half[k].tolist(), *shift[k].tolist(), *grade] for k, grade in enumerate(grades)]
@@ -295,7 +334,7 @@ def _lenses(shot: Shot, frames: list[int], half: NDArray[np.float64], shift: NDA
 
 def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[int]]:
     """Materials, lights, stage and environment by frame; frames that look alike share one entry."""
-    if not has_keys([s for s in shot.steps if s.kind in LOOK_KINDS]):
+    if not changes([s for s in shot.steps if s.kind in LOOK_KINDS]):
         return [look_at_frame(shot, frames[0])], [0] * len(frames)
     looks: list[dict[str, Any]] = []
     place: dict[str, int] = {}
@@ -423,7 +462,7 @@ def _surfaces(shot: Shot, block: int, frame: int) -> list[dict[str, Any]]:
     return [_surface(s) | {"part": part} for s, part in zip(worn, part_names(which), strict=True)]
 
 
-def notes(shot: Shot) -> list[dict[str, str]]:
+def notes(shot: Shot, rest: float | None = None) -> list[dict[str, str]]:
     """What a user should know about the shot as it stands, step by step: nothing here stops the work."""
     said = []
     structure = structure_at(shot, shot.last)
@@ -458,17 +497,38 @@ def notes(shot: Shot) -> list[dict[str, str]]:
             said.append(
                 {"step": camera.id, "code": "camera.no_subject", "text": f"what the camera {does} is not in the shot"}
             )
-    rest = rest_frame(shot)
-    if rest > shot.last:
-        drive = next(s.id for s in shot.steps if s.kind == "drive")
-        said.append(
-            {
-                "step": drive,
-                "code": "motion.rest_late",
-                "text": f"letters come to rest at frame {rest:.4g}, after the last frame {shot.last}",
-            }
-        )
+    said += _motion_notes(shot, structure, rest_frame(shot) if rest is None else rest)
     return said
+
+
+def _motion_notes(shot: Shot, structure: Structure, rest: float) -> list[dict[str, Any]]:
+    """Rest that comes late or never, drives that nothing feels, and formulas that are not always numbers."""
+    said = []
+    moving = [s for s in shot.steps if s.kind in MOTION]
+    if rest > shot.last and moving:
+        follow = next((s for s in moving if s.kind == "follow"), moving[0])
+        when = f"at frame {rest:.4g}, after the last frame {shot.last}" if rest < NEVER else "not within the shot"
+        said.append({"step": follow.id, "code": "motion.rest_late", "text": f"letters come to rest {when}"})
+    for drive in moving:
+        if isinstance(drive, DriveStep) and not _felt(shot, structure, drive):
+            text = "acts on nothing: its zone never meets a letter"
+            said.append({"step": drive.id, "code": "motion.not_felt", "text": text})
+    for id, text in unsound(shot):
+        said.append({"step": id, "code": "formula.no_number", "text": text})
+    return said
+
+
+def _felt(shot: Shot, structure: Structure, drive: DriveStep) -> bool:
+    """Does a drive that has nothing but zones ever reach a letter? Others do in any case."""
+    if not drive.reaches or not all(isinstance(reach, Zone) for reach in drive.reaches):
+        return True
+    frames = np.linspace(shot.first, shot.last, min(60, len(shot.frames)))
+    for number, block in enumerate(structure.blocks):
+        if drive in shot.steps[block.step + 1 :] and block.letters:
+            around = surroundings(company(shot, structure, number))
+            if drive_reach(drive, cast_of(block.setting), frames, around).any():
+                return True
+    return False
 
 
 def _drawn_from(letter: Letter) -> str:

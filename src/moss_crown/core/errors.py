@@ -60,18 +60,33 @@ class NotAShot(TitleError):
         return f"this is not a Moss Crown shot: {self.reason}"
 
 
-class ValueNotAvailable(TitleError):
-    """A kind of value that has its place in the model but does not compute yet."""
+class LinkInvalid(TitleError):
+    """A link, or a formula's `value`, that leads to nothing or to another kind of value."""
 
-    code = "document.value_not_available"
-    bound = "a constant or keys"
+    code = "link.invalid"
+    bound = "the path of a value of the shot"
 
-    def __init__(self, field: str, kind: str) -> None:
-        super().__init__(field, kind)
-        self.field, self.kind = field, kind
+    def __init__(self, field: str, path: str, reason: str) -> None:
+        super().__init__(field, path, reason)
+        self.field, self.path, self.reason = field, path, reason
 
     def __str__(self) -> str:
-        return f"{self.field}: a {self.kind} is not available yet; use a constant or keys"
+        return f"{self.field}: cannot follow {self.path!r}: {self.reason}"
+
+
+class LinkLoop(TitleError):
+    """Values that follow each other in a circle."""
+
+    code = "link.loop"
+    bound = "links without a circle"
+
+    def __init__(self, loop: list[str]) -> None:
+        super().__init__(loop)
+        self.loop = loop
+        self.field = loop[0]
+
+    def __str__(self) -> str:
+        return "these values follow each other in a circle: " + " -> ".join(self.loop)
 
 
 class TooMany(TitleError):

@@ -27,7 +27,6 @@ from moss_crown.core.document.shot import (
     FormStep,
     LightsStep,
     MaterialStep,
-    Pivot,
     Shot,
     StageStep,
     Step,
@@ -46,16 +45,25 @@ from moss_crown.core.look import pictures
 from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.look.exposure import grade
 from moss_crown.core.look.material import Surface, linear, surface_at
-from moss_crown.core.motion.poses import Poses, drive_poses, place_matrix, place_poses, rest_poses, speed
-from moss_crown.core.motion.reach import cadence_reach, cadence_rest, cadence_starts
-from moss_crown.core.motion.values import Frames, has_keys, sample, sample_choice, sample_one
-from moss_crown.core.pivots import About, Place, pivots
+from moss_crown.core.motion.poses import Poses, place_matrix, speed
+from moss_crown.core.motion.values import Frames, changes, exposures, sample, sample_choice, sample_one
+from moss_crown.core.moving import (
+    MOTION,
+    Company,
+    Framing,
+    Moved,
+    exact_rest,
+    letters_of,
+    moved,
+    rest_of,
+    starts_of,
+)
 from moss_crown.core.stage.camera import camera_poses
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
 from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Sheet, Surround
 from moss_crown.core.type import emblem, families
 from moss_crown.core.type.families import FAMILIES, Axes
-from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, set_block, set_emblem
+from moss_crown.core.type.layout import EmblemSetting, Letter, Setting
 from moss_crown.core.type.shape import Glyph, faces
 
 STEP_BLUR = np.radians(8.0)
@@ -83,11 +91,7 @@ class Block:
 
     @property
     def letters(self) -> tuple[Letter, ...]:
-        return _letters_of(self.setting)
-
-
-def _letters_of(setting: Setting | EmblemSetting) -> tuple[Letter, ...]:
-    return set_block(setting) if isinstance(setting, Setting) else set_emblem(setting)
+        return letters_of(self.setting)
 
 
 @dataclass(frozen=True)
@@ -180,8 +184,8 @@ def form_of_letter(letter: Letter, form: Form) -> Form:
 
 def spans(shot: Shot, frames: Sequence[Moment]) -> list[tuple[Structure, list[Moment]]]:
     """Runs of frames that share a structure, in order."""
-    if not has_keys([s for s in shot.steps if isinstance(s, FormStep)]) and not any(
-        has_keys(getattr(s, name))
+    if not changes([s for s in shot.steps if isinstance(s, FormStep)]) and not any(
+        changes(getattr(s, name))
         for s in shot.steps
         if isinstance(s, BlockStep | EmblemStep)
         for name in type(s).model_fields
@@ -286,111 +290,150 @@ def letter_boxes(structure: Structure) -> NDArray[np.float64]:
     return boxes
 
 
-def poses_at(shot: Shot, structure: Structure, frames: Frames) -> Poses:
-    """(f, l, 4, 4) letter to world, for all letters of a structure at any frames, fractional ones too."""
-    parts = []
-    for block in structure.blocks:
-        step = shot.steps[block.step]
-        assert isinstance(step, BlockStep | EmblemStep)
-        letters = block.letters
-        poses = rest_poses(rest_of(block.setting), len(frames))
-        for drive in drives_on(shot, block.step):
-            reach = cadence_reach(drive.reach, frames, len(letters)) * _switch(drive, frames)[:, None]
-            offset = drive.offset
-            poses = drive_poses(
-                poses,
-                reach,
-                sample(offset.move, frames),
-                sample(offset.turn, frames),
-                sample(offset.scale, frames),
-                _pivots(drive.pivot, block.setting, frames),
-            )
-        parts.append(
-            place_poses(poses, sample(step.move, frames), sample(step.turn, frames), sample(step.scale, frames))
-        )
-    return np.concatenate(parts, 1) if parts else np.zeros((len(frames), 0, 4, 4))
+def company(shot: Shot, structure: Structure, number: int) -> Company:
+    """The `number`-th block of a structure among its recipe."""
+    block = structure.blocks[number]
+    step = shot.steps[block.step]
+    assert isinstance(step, BlockStep | EmblemStep)
+    first = sum(len(b.letters) for b in structure.blocks[:number])
+    own = slice(first, first + len(block.letters))
+
+    def framing(frames: Frames) -> Framing:
+        return Framing(*_camera(shot, frames, shot.width / shot.height))
+
+    return Company(
+        step,
+        tuple(s for s in shot.steps[block.step + 1 :] if s.kind in MOTION),
+        block.setting,
+        letter_boxes(structure)[own],
+        framing,
+        changes(camera_step(shot)) or sample_one(camera_step(shot).drift, shot.first) != 0,
+        float(shot.fps.fraction),
+        float(shot.first),
+        shot.seed,
+    )
 
 
-@lru_cache(maxsize=64)
-def rest_of(setting: Setting | EmblemSetting) -> NDArray[np.float64]:
-    """(l, 4, 4) letters of a block at rest. The caller must not change it."""
-    return np.array([letter.pose() for letter in _letters_of(setting)]).reshape(-1, 4, 4)
+def moved_at(shot: Shot, structure: Structure, frames: Frames, restless: bool = True) -> list[Moved]:
+    """Each block of a structure in motion at any frames, fractional ones too."""
+    seen = exposures(shot.exposed, frames)
+    return [moved(company(shot, structure, number), seen, restless) for number in range(len(structure.blocks))]
 
 
-@lru_cache(maxsize=64)
-def _pivots_at(
-    setting: Setting | EmblemSetting, about: About, place: Place, own: tuple[float, float, float]
-) -> NDArray[np.float64]:
-    return pivots(_letters_of(setting), about, place, own, setting.size)
+def poses_at(shot: Shot, structure: Structure, frames: Frames, restless: bool = True) -> Poses:
+    """(f, l, 4, 4) letter to world, for all letters of a structure."""
+    return together(moved_at(shot, structure, frames, restless), len(frames))
 
 
-def _pivots(pivot: Pivot, setting: Setting | EmblemSetting, frames: Frames) -> NDArray[np.float64]:
-    """(f, l, 3), or (1, l, 3) where it stays."""
-    found = []
-    for frame in frames if has_keys(pivot) else frames[:1]:
-        x, y, z = (float(v) for v in sample_one(pivot.own, frame))
-        found.append(
-            _pivots_at(setting, sample_choice(pivot.about, frame), sample_choice(pivot.place, frame), (x, y, z))
-        )
-    return np.array(found)
+def together(blocks: Sequence[Moved], frames: int) -> Poses:
+    """The poses of all blocks, one after the other."""
+    return np.concatenate([b.poses for b in blocks], 1) if blocks else np.zeros((frames, 0, 4, 4))
 
 
-def drives_on(shot: Shot, block: int) -> Iterator[DriveStep]:
-    for step in shot.steps[block + 1 :]:
-        if isinstance(step, DriveStep):
-            yield step
+def worn(surface: Surface, tint: Sequence[float], opacity: float) -> Surface:
+    """A surface of a letter that is tinted (red, green, blue, share) and of which `opacity` is left."""
+    red, green, blue, share = (float(v) for v in tint)
+
+    def mixed(colour: tuple[float, float, float]) -> tuple[float, float, float]:
+        r, g, b = colour
+        return r + (red - r) * share, g + (green - g) * share, b + (blue - b) * share
+
+    grain = replace(surface.grain, colour=mixed(surface.grain.colour)) if surface.grain else None
+    return replace(surface, colour=mixed(surface.colour), grain=grain, opacity=surface.opacity * opacity)
 
 
-def _switch(step: Step, frames: Frames) -> NDArray[np.float64]:
-    if isinstance(step.on, bool):
-        return np.full(len(frames), float(step.on))
-    return np.array([float(sample_choice(step.on, frame)) for frame in frames])
+NO_TINT = (0.0, 0.0, 0.0, 0.0)
+
+
+def motion_on(shot: Shot, block: int) -> Iterator[Step]:
+    """The steps that move the letters of a block."""
+    return (step for step in shot.steps[block + 1 :] if step.kind in MOTION)
 
 
 @dataclass(frozen=True)
 class Timing:
     """What the sheet shows of a span: speeds (f, l) in cap heights a second; the frame at which each letter is at rest
-    (l); and for each drive, by the id of its step, the frame at which it starts with each letter (l)."""
+    (l), NEVER where it does not come to rest; and for each drive with a cadence, by the id of its step, the frame at
+    which it starts with each letter (l)."""
 
     speeds: NDArray[np.float64]
     rest: NDArray[np.float64]
     starts: dict[str, NDArray[np.float64]]
 
 
+NEVER = 1e6
+"""In place of a frame of rest for what does not come to rest."""
+REST_SECONDS = 20.0
+"""So long after the shot is looked for rest."""
+REST_MOVE = 5e-4
+"""A letter is at rest when no corner of its box is farther than this share of the cap height from where it ends."""
+
+
 def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
-    """Speeds by central differences over a frame, starts and rest by the drives that are on at the last frame.
+    """Speeds by central differences over a frame, starts by the drives that are on at the last frame, rest.
 
     The frames follow one another.
     """
     between = np.append(frames - 0.5, frames[-1] + 0.5)
     fast = speed(poses_at(shot, structure, between), letter_boxes(structure), float(1 / shot.fps.fraction))
     total = len(structure.letters)
-    rest = np.full(total, float(shot.first))
     starts: dict[str, NDArray[np.float64]] = {}
     at = np.array([float(shot.last)])
     begin = 0
-    for block in structure.blocks:
+    for number, block in enumerate(structure.blocks):
         own = slice(begin, begin + len(block.letters))
         begin = own.stop
         fast[:, own] /= block.setting.size
-        for drive in drives_on(shot, block.step):
-            if sample_choice(drive.on, shot.last):
-                begun = cadence_starts(drive.reach, at, len(block.letters))[0]
-                starts.setdefault(drive.id, np.full(total, float(shot.first)))[own] = begun
-                rest[own] = np.maximum(rest[own], begun + sample(drive.reach.duration, at)[0])
-    return Timing(fast, rest, starts)
+        for step in motion_on(shot, block.step):
+            if isinstance(step, DriveStep) and sample_choice(step.on, shot.last) and block.letters:
+                begun = starts_of(company(shot, structure, number), step, at)
+                if begun is not None:
+                    starts.setdefault(step.id, np.full(total, float(shot.first)))[own] = begun[0]
+    return Timing(fast, rest_frames(shot, structure), starts)
 
 
-def rest_frame(shot: Shot) -> float:
-    """The frame at which every drive has brought every letter to rest and every block has reached its last key."""
-    rest = float(shot.first)
-    for block in structure_at(shot, shot.last).blocks:
+def rest_frames(shot: Shot, structure: Structure) -> NDArray[np.float64]:
+    """(l): the first frame from which each letter does not move any more by itself, shivers apart.
+
+    Where cadences and swings decide alone it is exact. Otherwise letters are watched until long after the shot, and it
+    is the first whole frame after they were last away from where they end.
+    """
+    exact = [exact_rest(company(shot, structure, k), float(shot.last)) for k in range(len(structure.blocks))]
+    if not any(rest is None for rest in exact):
+        return np.concatenate([rest for rest in exact if rest is not None] or [np.zeros(0)])
+    watched = np.arange(shot.first, shot.last + 1 + round(REST_SECONDS * float(shot.fps.fraction)), dtype=float)
+    boxes = letter_boxes(structure)
+    found = []
+    begin = 0
+    for number, block in enumerate(structure.blocks):
+        own = slice(begin, begin + len(block.letters))
+        begin = own.stop
+        known = exact[number]
+        if known is not None:
+            found.append(known)
+            continue
+        poses = moved(company(shot, structure, number), exposures(shot.exposed, watched), False).poses
+        away = poses[:, :, :3] - poses[-1:, :, :3]
+        corners = np.concatenate([boxes[own], np.ones((*boxes[own].shape[:2], 1))], 2)
+        distance = np.sqrt(np.square(away @ np.swapaxes(corners, 1, 2)).sum(2).max(2))
+        off = distance > REST_MOVE * block.setting.size
+        last = len(watched) - np.argmax(off[::-1], 0)
+        rest = np.where(off.any(0), watched[0] + last, float(shot.first))
+        # What still moves in the last second will not stop.
+        late = off[-round(float(shot.fps.fraction)) :].any(0)
+        found.append(np.where(late, NEVER, rest))
+    return np.concatenate(found)
+
+
+def rest_frame(shot: Shot, letters: NDArray[np.float64] | None = None) -> float:
+    """The frame at which all letters are at rest and every block has reached its last key; NEVER for none. `letters`
+    may give what `rest_frames` says of the last frame's, where that is known."""
+    structure = structure_at(shot, shot.last)
+    rest = float((rest_frames(shot, structure) if letters is None else letters).max(initial=shot.first))
+    for block in structure.blocks:
         step = shot.steps[block.step]
         assert isinstance(step, BlockStep | EmblemStep)
         rest = max([rest, *(v.keys[-1].frame for v in (step.move, step.turn, step.scale) if isinstance(v, Keyed))])
-        for drive in drives_on(shot, block.step):
-            if sample_choice(drive.on, shot.last):
-                rest = max(rest, cadence_rest(drive.reach, shot.last, len(block.letters)))
     return rest
 
 
@@ -432,16 +475,23 @@ def environment_step(shot: Shot, frame: float) -> EnvironmentStep | None:
 def camera_path(
     shot: Shot, frames: Frames, aspect: float
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """Poses (f, 4, 4), half tangents (f, 2) and shifts (f, 2) of the camera. It fits the title as it rests at the last
-    frame, so that it does not twitch."""
-    corners = title_corners(shot, float(shot.last))
+    """Poses (f, 4, 4), half tangents (f, 2) and shifts (f, 2) of the camera."""
     step = camera_step(shot)
-    poses, half, shift = camera_poses(step, frames, corners, aspect, float(shot.fps.fraction), shot.seed)
+    poses, half, shift = _camera(shot, frames, aspect)
     if step.follow:
         away = subject_places(shot, step.follow, frames) - subject_places(shot, step.follow, np.array([shot.last]))
         poses = poses.copy()
         poses[:, :3, 3] += sample(step.follow_share, frames)[:, None] * away
     return poses, half, shift
+
+
+def _camera(
+    shot: Shot, frames: Frames, aspect: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """The camera without what it follows. It fits the title as it rests at the last frame, so that it does not
+    twitch."""
+    corners = title_corners(shot, float(shot.last))
+    return camera_poses(camera_step(shot), frames, corners, aspect, float(shot.fps.fraction), shot.seed)
 
 
 def subject_places(shot: Shot, subject: Subject, frames: Frames) -> NDArray[np.float64]:
@@ -549,7 +599,8 @@ def scene_at(
     """Everything the renderer needs for a frame `height` pixels high; with `motion` also where all is a frame later."""
     structure = structure_at(shot, frame)
     moments = shutter_frames(shot, structure, frame) if blur else np.array([float(frame)])
-    poses = poses_at(shot, structure, moments)
+    done = moved_at(shot, structure, moments)
+    poses = together(done, len(moments))
     camera = camera_at(shot, moments, aspect)
     later = poses_at(shot, structure, moments[:1] + 1) if motion else None
     if motion:
@@ -560,16 +611,22 @@ def scene_at(
     letters: list[Placed] = []
     owners: list[str] = []
     count = 0
-    for block in structure.blocks:
+    middle = len(moments) // 2
+    for block, motion_of in zip(structure.blocks, done, strict=True):
         facets, which = surfaces_of(shot, block.step, frame)
         own = own_colours(shot, block, frame)
         at_rest = rest_of(block.setting)
+        dressed: dict[Any, int] = {}
         for number, letter in enumerate(block.letters):
-            if number == 0 or own:
-                index = len(surfaces)
-                surfaces += [replace(s, colour=own[number]) for s in facets] if own else facets
-                a, b, c, d, e = (index + k for k in which)
-                by_facet = (a, b, c, d, e)
+            tint = NO_TINT if motion_of.tint is None else tuple(np.round(motion_of.tint[middle, number], 6))
+            left = 1.0 if motion_of.opacity is None else round(float(motion_of.opacity[middle, number]), 6)
+            dress = (own[number] if own else None, tint, left)
+            if dress not in dressed:
+                dressed[dress] = len(surfaces)
+                coloured = [replace(s, colour=own[number]) for s in facets] if own else facets
+                surfaces += coloured if tint[3] == 0 and left == 1 else [worn(s, tint, left) for s in coloured]
+            a, b, c, d, e = (dressed[dress] + k for k in which)
+            by_facet = (a, b, c, d, e)
             form = form_of_letter(letter, block.form)
             tolerance = fineness(letter, poses[len(moments) // 2, count], camera, height)
             recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
@@ -578,7 +635,7 @@ def scene_at(
                 built = letter_solid(*recipe, cache, tolerance=tolerance)
                 place_of[key] = len(solids) if len(built.triangles) else NOWHERE
                 solids += [built] * (place_of[key] != NOWHERE)
-            if place_of[key] != NOWHERE:
+            if place_of[key] != NOWHERE and left > 0:
                 pose = np.ascontiguousarray(poses[:, count])
                 prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
                 letters.append(

@@ -68,7 +68,7 @@ def episode_card() -> Shot:
             id="arrive",
             name="Rise",
             offset=Offset(move=(0.0, -0.5, 0.6), turn=(55.0, 0.0, 0.0), scale=(0.8, 0.8, 0.8)),
-            reach=Cadence(start=2.0, delay=1.5, duration=26.0),
+            reaches=[Cadence(start=2.0, delay=1.5, duration=26.0)],
         ),
         material=MaterialStep(
             id="material",
@@ -99,7 +99,7 @@ def harbour_fair() -> Shot:
             id="arrive",
             name="Swing up",
             offset=Offset(move=(0.0, -0.9, 0.0), turn=(0.0, 0.0, -70.0), scale=(0.2, 0.2, 0.2)),
-            reach=Cadence(start=2.0, delay=2.0, duration=24.0, ease=Ease(leave=(0.25, 0.4), arrive=(0.4, 1.25))),
+            reaches=[Cadence(start=2.0, delay=2.0, duration=24.0, ease=Ease(leave=(0.25, 0.4), arrive=(0.4, 1.25)))],
         ),
         material=MaterialStep(
             id="material",
@@ -192,7 +192,7 @@ def lighthouse(emblem: str) -> Shot:
             id="arrive",
             name="Come forward",
             offset=Offset(move=(0.0, 0.0, -0.9), turn=(0.0, 40.0, 0.0), scale=(0.0, 0.0, 0.0)),
-            reach=Cadence(start=0.0, delay=2.5, duration=22.0, ease=Ease(leave=(0.2, 0.5), arrive=(0.4, 1.15))),
+            reaches=[Cadence(start=0.0, delay=2.5, duration=22.0, ease=Ease(leave=(0.2, 0.5), arrive=(0.4, 1.15)))],
         ),
         material=MaterialStep(
             id="material",
@@ -224,7 +224,7 @@ def sea_of_salt() -> Shot:
             id="arrive",
             name="Slide in",
             offset=Offset(move=(2.2, 0.0, 0.0), turn=(0.0, 60.0, 0.0), scale=(1.0, 1.0, 1.0)),
-            reach=Cadence(start=2.0, delay=3.0, duration=26.0),
+            reaches=[Cadence(start=2.0, delay=3.0, duration=26.0)],
         ),
         material=MaterialStep(
             id="material",

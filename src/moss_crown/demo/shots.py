@@ -59,7 +59,7 @@ def salt_roads() -> Shot:
             id="arrive",
             name="Arrive from the left",
             offset=Offset(move=(-0.9, 0.0, 0.5), turn=(0.0, -75.0, 0.0)),
-            reach=Cadence(start=3.0, delay=3.0, duration=30.0),
+            reaches=[Cadence(start=3.0, delay=3.0, duration=30.0)],
         ),
         material=MaterialStep(
             id="material",
@@ -112,7 +112,7 @@ def lamp_keepers() -> Shot:
             id="arrive",
             name="Drop in",
             offset=Offset(move=(0.0, 2.4, 0.0), turn=(0.0, 0.0, 14.0)),
-            reach=Cadence(start=2.0, delay=2.0, duration=20.0, ease=Ease(leave=(0.25, 0.35), arrive=(0.45, 1.18))),
+            reaches=[Cadence(start=2.0, delay=2.0, duration=20.0, ease=Ease(leave=(0.25, 0.35), arrive=(0.45, 1.18)))],
         ),
         material=MaterialStep(
             id="material",
@@ -159,7 +159,7 @@ def slack_water() -> Shot:
             id="arrive",
             name="Float in",
             offset=Offset(move=(0.4, 0.9, 1.4), turn=(40.0, 70.0, 0.0), scale=(0.4, 0.4, 0.4)),
-            reach=Cadence(order="reverse", start=2.0, delay=3.0, duration=28.0),
+            reaches=[Cadence(order="reverse", start=2.0, delay=3.0, duration=28.0)],
         ),
         material=MaterialStep(
             id="material",

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, read_shot_json, write_shot
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TitleError, TooMany, ValueNotAvailable
+from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TitleError, TooMany
 
 
 def put(path, value):
@@ -32,7 +32,7 @@ def test_a_shot_survives_writing_and_reading():
         ("/steps/0/size", {"keys": [{"frame": 0, "value": 0}]}, "/steps/0/size/keys/0/value", "above 0.0"),
         ("/steps/0/size", {"keys": []}, "/steps/0/size/keys", "at least 1"),
         ("/fps/numerator", 0, "/fps/numerator", "at least 1"),
-        ("/steps/2/reach/duration", 0, "/steps/2/reach/duration", "above 0.0"),
+        ("/steps/2/reaches/0/duration", 0, "/steps/2/reaches/0/duration", "above 0.0"),
         ("/steps/0/align", "middle", "/steps/0/align", "'left', 'centre', 'right', 'justify' or 'fill'"),
         ("/steps/1/front/segments", 25, "/steps/1/front/segments", "at most 24"),
         ("/width", 5000, "/width", "at most 4096"),
@@ -65,14 +65,6 @@ def test_401_letters_are_one_too_many_and_spaces_do_not_count():
     assert refused.value.facts()["bound"] == "at most 400"
 
 
-@pytest.mark.parametrize(("value", "kind"), [({"formula": "t"}, "formula"), ({"link": "/steps/0/size"}, "link")])
-def test_formula_and_link_have_their_place_but_are_refused(value, kind):
-    with pytest.raises(ValueNotAvailable) as refused:
-        apply_patch(new_shot(), put("/steps/0/size", value))
-    assert refused.value.kind == kind
-    assert refused.value.field == "/steps/0/size"
-
-
 def test_keys_must_rise():
     keys = {"keys": [{"frame": 4, "value": 1}, {"frame": 4, "value": 2}]}
     with pytest.raises(DocumentInvalid, match="keys must rise"):
@@ -97,7 +89,7 @@ def test_what_is_not_json_is_not_a_shot(text):
 def test_a_newer_version_is_refused():
     with pytest.raises(DocumentTooNew) as refused:
         read_shot(write_shot(new_shot()) | {"version": 99})
-    assert refused.value.bound == "at most 2"
+    assert refused.value.bound == "at most 3"
 
 
 def test_unknown_members_are_refused():
@@ -121,7 +113,7 @@ edits = st.lists(
     st.one_of(
         st.tuples(st.just("/steps/0/size"), st.floats(0.01, 100)),
         st.tuples(st.just("/steps/0/text"), st.text("ABC x\n", min_size=1, max_size=12).filter(str.strip)),
-        st.tuples(st.just("/steps/2/reach/delay"), st.floats(-10, 10)),
+        st.tuples(st.just("/steps/2/reaches/0/delay"), st.floats(-10, 10)),
         st.tuples(st.just("/steps/0/move"), st.tuples(*[st.floats(-9, 9)] * 3).map(list)),
         st.tuples(st.just("/steps/4/on"), st.booleans()),
     ),

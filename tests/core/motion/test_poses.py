@@ -7,8 +7,17 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from moss_crown.core.document.shot import Cadence
-from moss_crown.core.motion.poses import drive_poses, place_matrix, place_poses, rest_poses, speed, turn_matrix
-from moss_crown.core.motion.reach import cadence_reach, cadence_rest
+from moss_crown.core.motion.poses import (
+    Act,
+    Channel,
+    moved_poses,
+    place_matrix,
+    place_poses,
+    rest_poses,
+    speed,
+    turn_matrix,
+)
+from moss_crown.core.motion.reach import Units, cadence_end, cadence_reach
 
 angles = st.tuples(*[st.floats(-720, 720)] * 3)
 
@@ -19,6 +28,20 @@ def placed_at(origins):
     return rest
 
 
+def units(count):
+    places = np.stack([np.arange(count, dtype=float), np.zeros(count), np.zeros(count)], 1)
+    return Units(places, places[None])
+
+
+def driven(poses, reach, move, turn, scale, pivots):
+    """Poses after an offset times its reach, each given by frame."""
+
+    def by(offset):
+        return Channel(reach, np.asarray(offset, float)[:, None])
+
+    return moved_poses(poses, Act(by(move), by(np.radians(turn)), by(np.asarray(scale) - 1), pivots))
+
+
 @given(angles)
 def test_a_turn_goes_about_x_then_y_then_z(turn):
     expected = Rotation.from_euler("xyz", turn, degrees=True).as_matrix()
@@ -27,14 +50,14 @@ def test_a_turn_goes_about_x_then_y_then_z(turn):
 
 def test_a_cadence_starts_letter_after_letter_and_comes_to_rest():
     cadence = Cadence(start=4, delay=2, duration=10)
-    reach = cadence_reach(cadence, np.arange(0, 60.0), 5)
+    reach = cadence_reach(cadence, np.arange(0, 60.0), units(5))
     for k in range(5):
         assert (reach[: 4 + 2 * k + 1, k] == 1).all()
         assert (reach[4 + 2 * k + 10 :, k] == 0).all()
         assert (np.diff(reach[:, k]) <= 0).all()
-    assert cadence_rest(cadence, 0, 5) == 22
+    assert cadence_end(cadence, 0) == 10
     assert (
-        cadence_reach(cadence.model_copy(update={"order": "reverse"}), np.arange(0, 60.0), 5) == reach[:, ::-1]
+        cadence_reach(cadence.model_copy(update={"order": "reverse"}), np.arange(0, 60.0), units(5)) == reach[:, ::-1]
     ).all()
 
 
@@ -43,7 +66,7 @@ def test_a_drive_is_its_offset_times_its_reach(turn, move, reach):
     pivot = np.array([[[0.3, 0.5, 0.0]]])
     origin = np.array([[2.0, 1.0, 0.0]])
     scale = np.array([1.5, 0.5, 2.0])
-    out = drive_poses(
+    out = driven(
         rest_poses(placed_at(origin), 1), np.array([[reach]]), np.array([move]), np.array([turn]), scale[None], pivot
     )
     about = turn_matrix(np.array(turn) * reach) * (1 + (scale - 1) * reach)
@@ -54,9 +77,7 @@ def test_a_drive_is_its_offset_times_its_reach(turn, move, reach):
 
 def test_no_reach_leaves_every_bit_alone():
     rest = rest_poses(placed_at(np.random.default_rng(1).normal(size=(6, 3))), 3)
-    out = drive_poses(
-        rest, np.zeros((3, 6)), np.ones((3, 3)), np.ones((3, 3)) * 45, np.ones((3, 3)) * 2, np.ones((1, 6, 3))
-    )
+    out = driven(rest, np.zeros((3, 6)), np.ones((3, 3)), np.ones((3, 3)) * 45, np.ones((3, 3)) * 2, np.ones((1, 6, 3)))
     assert (out == rest).all()
 
 

@@ -23,3 +23,20 @@ def _form_edge(step: dict[str, Any]) -> dict[str, Any]:
     if "bevel" in step:
         edge |= {"width": step["bevel"], "height": step["bevel"]}
     return {**kept, "front": edge} if edge else kept
+
+
+def drive_reaches(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 had one cadence a drive, in the member `reach`."""
+    steps = document["steps"]
+    return {
+        **document,
+        "version": 3,
+        "steps": [_drive(s) if isinstance(s, dict) and s.get("kind") == "drive" else s for s in steps]
+        if isinstance(steps, list)
+        else steps,
+    }
+
+
+def _drive(step: dict[str, Any]) -> dict[str, Any]:
+    kept = {name: value for name, value in step.items() if name != "reach"}
+    return {**kept, "reaches": [{"kind": "cadence", **step["reach"]}]} if isinstance(step.get("reach"), dict) else kept

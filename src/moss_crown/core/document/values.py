@@ -11,7 +11,7 @@ import re
 from itertools import pairwise
 from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, TypeAlias, TypeVar, get_args, get_origin
 
-from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, field_validator
+from pydantic import BaseModel, ConfigDict, Discriminator, Field, PrivateAttr, Tag, field_validator
 
 from moss_crown.core.limits import KEYS_A_VALUE
 
@@ -50,27 +50,39 @@ def short_name(kind: Any) -> str:
 
 
 class Key(Model, Generic[T]):
-    """A value at a frame. `ease` shapes the way to the next key; with `hold` the value stays until then."""
+    """A value at a frame. `ease` shapes the way to the next key; with `hold` the value stays until then.
+
+    `press` brings the peak of speed on that way earlier (below 0) or later. A `smooth` key passes its frame at a speed
+    that follows from its neighbours, without overshoot; it takes the place of the handles on both of its sides.
+    """
 
     frame: Frame
     value: T
     ease: Ease = Ease()
     hold: bool = False
+    press: Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)] = 0.0
+    smooth: bool = False
 
     @classmethod
     def model_parametrized_name(cls, params: tuple[Any, ...]) -> str:
         return f"Key{short_name(params[0])}"
 
 
-Outside: TypeAlias = Literal["hold", "repeat", "there_and_back", "carry_on"]
+Outside: TypeAlias = Literal["hold", "repeat", "repeat_onward", "there_and_back", "carry_on"]
+Exposed: TypeAlias = Annotated[int, Field(ge=1, le=24)]
+"""For how many frames a picture stands: 1 is on ones, 2 on twos, 3 on threes."""
 
 
 class Keyed(Model, Generic[T]):
-    """Keys in order of their frames, no two at one frame; `before` and `after` say what happens outside them."""
+    """Keys in order of their frames, no two at one frame; `before` and `after` say what happens outside them.
+
+    `repeat_onward` begins each round where the one before ended. `exposed` holds each value for that many frames.
+    """
 
     keys: list[Key[T]] = Field(min_length=1, max_length=KEYS_A_VALUE)
     before: Outside = "hold"
     after: Outside = "hold"
+    exposed: Exposed = 1
 
     @classmethod
     def model_parametrized_name(cls, params: tuple[Any, ...]) -> str:
@@ -85,18 +97,34 @@ class Keyed(Model, Generic[T]):
         return keys
 
 
-class Formula(Model):
-    """An expression over letters and time. It has its place in the model; it does not compute yet."""
+class Tied(Model):
+    """A value that says how it is worked out. Reading a shot ties it to that shot; see `binding`."""
+
+    _bound: Any = PrivateAttr(default=None)
+
+    def tie(self, bound: Any) -> None:
+        self._bound = bound
+
+    @property
+    def bound(self) -> Any:
+        """What ties it to its shot. Raises RuntimeError for one that was never read with a shot."""
+        if self._bound is None:
+            raise RuntimeError("a formula or link has no shot")
+        return self._bound
+
+
+class Formula(Tied):
+    """An expression over letters and time: see `formula`."""
 
     formula: str = Field(max_length=2_000)
 
 
-class Link(Model):
-    """Another value, by path, times a factor plus an offset. It has its place; it does not compute yet."""
+class Link(Tied):
+    """Another value times a factor plus an offset, by its path: the id of a step, then members, `camera/lens`."""
 
     link: str = Field(max_length=400)
-    factor: float = 1
-    offset: float = 0
+    factor: Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)] = 1
+    offset: Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)] = 0
 
 
 def members(node: Any) -> list[tuple[str | int, Any]]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numba
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -27,6 +29,54 @@ def slope_at_ends(curve: Ease) -> tuple[float, float]:
     start = y1 / x1 if x1 > 0 else (y2 / x2 if x2 > 0 and y1 == 0 else 0.0)
     end = (1 - y2) / (1 - x2) if x2 < 1 else ((1 - y1) / (1 - x1) if x1 < 1 and y2 == 1 else 0.0)
     return start, end
+
+
+def pressed(press: float, u: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Shares of time pressed towards the start (press below 0) or the end: 0 and 1 stay, the middle moves.
+
+    The bias function of Schlick, Fast Alternatives to Perlin's Bias and Gain Functions, Graphics Gems IV, 1994.
+    """
+    if press == 0:
+        return u
+    a = 0.5 - 0.45 * press
+    moved: NDArray[np.float64] = u / ((1 / a - 2) * (1 - u) + 1)
+    return moved
+
+
+def monotone_slopes(at: NDArray[np.float64], values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Slopes at points (n) of values (n, ...): monotone between neighbours, so that nothing overshoots; 0 at the ends.
+
+    Fritsch and Butland, A Method for Constructing Local Monotone Piecewise Cubic Interpolants, SIAM 1984.
+    """
+    steps = np.diff(at).reshape(-1, *([1] * (values.ndim - 1)))
+    secants = np.diff(values, axis=0) / steps
+    slopes = np.zeros_like(values)
+    if len(at) > 2:
+        before, after = secants[:-1], secants[1:]
+        w1, w2 = 2 * steps[1:] + steps[:-1], steps[1:] + 2 * steps[:-1]
+        with np.errstate(all="ignore"):
+            mean = (w1 + w2) / (w1 / before + w2 / after)
+        slopes[1:-1] = np.where(before * after > 0, mean, 0.0)
+    return slopes
+
+
+def through(points: Sequence[tuple[float, float]], u: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A smooth curve through points that rise in u, at u (any shape); beyond the ends it goes on straight."""
+    at, values = np.array(points, np.float64).T
+    slopes = monotone_slopes(at, values)
+    slopes[0] = (values[1] - values[0]) / (at[1] - at[0])
+    slopes[-1] = (values[-1] - values[-2]) / (at[-1] - at[-2])
+    k = np.clip(np.searchsorted(at, u, side="right") - 1, 0, len(at) - 2)
+    span = at[k + 1] - at[k]
+    s = np.clip((u - at[k]) / span, 0, 1)
+    inside = (
+        values[k]
+        + s * s * (3 - 2 * s) * (values[k + 1] - values[k])
+        + s * (1 - s) ** 2 * slopes[k] * span
+        + s * s * (s - 1) * slopes[k + 1] * span
+    )
+    found: NDArray[np.float64] = inside + np.minimum(u - at[0], 0) * slopes[0] + np.maximum(u - at[-1], 0) * slopes[-1]
+    return found
 
 
 @numba.njit(cache=True)

@@ -6,6 +6,7 @@ Column vectors. A turn (x, y, z) in degrees turns about x first, then y, then z.
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numba
 import numpy as np
@@ -14,36 +15,50 @@ from numpy.typing import NDArray
 Poses = NDArray[np.float64]
 
 
+@dataclass(frozen=True)
+class Channel:
+    """An offset (f or 1, l or 1, 3) by its reach (f, l or 1): metres of a move, radians of a turn, or the part of a
+    scale above 1."""
+
+    reach: NDArray[np.float64]
+    offset: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Act:
+    """What a step does to a block's letters, about pivots (f or 1, l, 3) in each letter's own space.
+
+    A tint, if there is one: its share (f, l) and its colour (f or 1, l or 1, 3). What is left of the letters' opacity
+    (f, l), where that is not all.
+    """
+
+    move: Channel
+    turn: Channel
+    scale: Channel
+    pivots: NDArray[np.float64]
+    tint: Channel | None = None
+    opacity: NDArray[np.float64] | None = None
+
+
 def rest_poses(rest: NDArray[np.float64], frames: int) -> Poses:
     """(l, 4, 4) letters at rest -> (f, l, 4, 4) the same at every frame."""
     return np.ascontiguousarray(np.broadcast_to(rest, (frames, *rest.shape)))
 
 
-def drive_poses(
-    poses: Poses,
-    reach: NDArray[np.float64],
-    move: NDArray[np.float64],
-    turn: NDArray[np.float64],
-    scale: NDArray[np.float64],
-    pivots: NDArray[np.float64],
-) -> Poses:
-    """Apply an offset times its reach.
+def moved_poses(poses: Poses, act: Act) -> Poses:
+    """Apply what a step does to letters. What does nothing to a letter leaves its pose bit for bit as it was.
 
-    poses (f, l, 4, 4); reach (f, l); move, turn (degrees), scale (f, 3) at full strength; pivots (f or 1, l, 3) in
-    the letter's own space. The move goes along the block's axes, turn and scale about the pivot along the letter's own.
-    A reach of 0 leaves a pose bit for bit as it was.
+    The move goes along the block's axes; turn and scale go about the pivot along the letter's own.
     """
     moved = np.empty_like(poses)
-    _drive(
-        poses,
-        moved,
-        np.ascontiguousarray(reach),
-        np.ascontiguousarray(move),
-        np.radians(turn),
-        np.ascontiguousarray(scale),
-        np.ascontiguousarray(pivots),
-    )
+    (move_reach, move), (turn_reach, turn), (scale_reach, scale) = map(_laid_out, (act.move, act.turn, act.scale))
+    pivots = np.ascontiguousarray(act.pivots)
+    _act(poses, moved, move_reach, move, turn_reach, turn, scale_reach, scale, pivots)
     return moved
+
+
+def _laid_out(channel: Channel) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    return np.ascontiguousarray(channel.reach), np.ascontiguousarray(channel.offset)
 
 
 def place_poses(
@@ -101,28 +116,35 @@ def _turn(ax, ay, az):
 
 
 @numba.njit(cache=True)
-def _drive(poses, moved, reach, move, turn, scale, pivots):
+def _act(poses, moved, move_reach, move, turn_reach, turn, scale_reach, scale, pivots):
     for f in range(poses.shape[0]):
-        g = f if len(pivots) > 1 else 0
-        turns = turn[f, 0] != 0 or turn[f, 1] != 0 or turn[f, 2] != 0
+        fp = f if len(pivots) > 1 else 0
+        fm = f if len(move) > 1 else 0
+        ft = f if len(turn) > 1 else 0
+        fs = f if len(scale) > 1 else 0
         for k in range(poses.shape[1]):
-            r = reach[f, k]
-            if r == 0:
+            km = k if move.shape[1] > 1 else 0
+            kt = k if turn.shape[1] > 1 else 0
+            ks = k if scale.shape[1] > 1 else 0
+            rm = move_reach[f, k if move_reach.shape[1] > 1 else 0]
+            rt = turn_reach[f, k if turn_reach.shape[1] > 1 else 0]
+            rs = scale_reach[f, k if scale_reach.shape[1] > 1 else 0]
+            if rm == 0 and rt == 0 and rs == 0:
                 for i in range(4):
                     for j in range(4):
                         moved[f, k, i, j] = poses[f, k, i, j]
                 continue
-            ax, ay, az = turn[f, 0] * r, turn[f, 1] * r, turn[f, 2] * r
-            if turns:
+            ax, ay, az = turn[ft, kt, 0] * rt, turn[ft, kt, 1] * rt, turn[ft, kt, 2] * rt
+            if ax != 0 or ay != 0 or az != 0:
                 sx, cx, sy, cy = math.sin(ax), math.cos(ax), math.sin(ay), math.cos(ay)
                 sz, cz = math.sin(az), math.cos(az)
             else:
                 sx, cx, sy, cy, sz, cz = 0.0, 1.0, 0.0, 1.0, 0.0, 1.0
-            hx, hy, hz = 1 + (scale[f, 0] - 1) * r, 1 + (scale[f, 1] - 1) * r, 1 + (scale[f, 2] - 1) * r
+            hx, hy, hz = 1 + scale[fs, ks, 0] * rs, 1 + scale[fs, ks, 1] * rs, 1 + scale[fs, ks, 2] * rs
             m00, m01, m02 = cz * cy * hx, (cz * sy * sx - sz * cx) * hy, (cz * sy * cx + sz * sx) * hz
             m10, m11, m12 = sz * cy * hx, (sz * sy * sx + cz * cx) * hy, (sz * sy * cx - cz * sx) * hz
             m20, m21, m22 = -sy * hx, cy * sx * hy, cy * cx * hz
-            px, py, pz = pivots[g, k, 0], pivots[g, k, 1], pivots[g, k, 2]
+            px, py, pz = pivots[fp, k, 0], pivots[fp, k, 1], pivots[fp, k, 2]
             tx = px - (m00 * px + m01 * py + m02 * pz)
             ty = py - (m10 * px + m11 * py + m12 * pz)
             tz = pz - (m20 * px + m21 * py + m22 * pz)
@@ -131,7 +153,7 @@ def _drive(poses, moved, reach, move, turn, scale, pivots):
                 moved[f, k, i, 0] = a * m00 + b * m10 + c * m20
                 moved[f, k, i, 1] = a * m01 + b * m11 + c * m21
                 moved[f, k, i, 2] = a * m02 + b * m12 + c * m22
-                moved[f, k, i, 3] = a * tx + b * ty + c * tz + poses[f, k, i, 3] + move[f, i] * r
+                moved[f, k, i, 3] = a * tx + b * ty + c * tz + poses[f, k, i, 3] + move[fm, km, i] * rm
             moved[f, k, 3, 0] = moved[f, k, 3, 1] = moved[f, k, 3, 2] = 0.0
             moved[f, k, 3, 3] = 1.0
 

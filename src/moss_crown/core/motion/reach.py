@@ -1,35 +1,252 @@
-"""Reaches: how strongly each letter feels a drive at each frame."""
+"""Reaches: how strongly each unit of a drive (a letter, a word, a line, the block) feels it at each frame."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import Cadence
-from moss_crown.core.motion.curves import ease
-from moss_crown.core.motion.values import Frames, sample, sample_choice
+from moss_crown.core.document.shot import Cadence, DriveStep, Everywhere, Noise, Swing, Zone
+from moss_crown.core.motion.curves import ease, pressed, through
+from moss_crown.core.motion.noise import hashed, phases, seed_of, smooth_noise
+from moss_crown.core.motion.poses import turn_matrix
+from moss_crown.core.motion.values import Frames, changes, sample, sample_choice
+
+Floats = NDArray[np.float64]
 
 
-def cadence_starts(cadence: Cadence, frames: Frames, letters: int) -> NDArray[np.float64]:
-    """(f, l): the frame at which each letter starts, as the cadence stands at each frame."""
+@dataclass(frozen=True)
+class Units:
+    """What feels a reach: where each is at rest, in the block (u, 3) and in the world (f or 1, u, 3)."""
+
+    places: Floats
+    world: Floats
+
+    @property
+    def count(self) -> int:
+        return len(self.places)
+
+
+def reach_of(drive: DriveStep, frames: Frames, units: Units, fps: float, seed: int) -> Floats:
+    """(f, u): the reaches of a drive joined, shaped by its response, times its strength."""
+    total: Floats | None = None
+    for number, reach in enumerate(drive.reaches):
+        felt = _one(reach, frames, units, fps, seed_of(seed, drive.id, number))
+        if total is None:
+            total = 1 - felt if reach.mix == "cut" else felt
+        elif reach.mix == "maximum":
+            total = np.maximum(total, felt)
+        elif reach.mix == "add":
+            total = total + felt
+        elif reach.mix == "multiply":
+            total = total * felt
+        else:
+            total = total * (1 - felt)
+    if total is None:
+        total = np.ones((len(frames), units.count))
+    if drive.response != [(0.0, 0.0), (1.0, 1.0)]:
+        total = through(drive.response, total)
+    if drive.beyond is not True:
+        free = choices(drive.beyond, frames)
+        total = np.where(np.array(free, bool)[:, None], total, np.clip(total, 0, 1))
+    return total * sample(drive.strength, frames)[:, None]
+
+
+def _one(reach: Any, frames: Frames, units: Units, fps: float, seed: int) -> Floats:
+    match reach:
+        case Cadence():
+            return cadence_reach(reach, frames, units)
+        case Zone():
+            return zone_reach(reach, frames, units)
+        case Noise():
+            return _noise(reach, frames, units, fps, seed)
+        case Swing():
+            return swing_reach(reach, frames, units, fps)
+        case Everywhere():
+            return np.repeat(sample(reach.level, frames)[:, None], units.count, 1)
+    raise TypeError(f"unknown reach: {reach!r}")
+
+
+def choices(value: Any, frames: Frames) -> list[Any]:
+    """A switch or choice at each frame."""
+    if not changes(value):
+        return [value] * len(frames)
+    return [sample_choice(value, float(frame)) for frame in frames]
+
+
+def ranks(reach: Cadence | Swing, frames: Frames, units: Units) -> Floats:
+    """(f or 1, u): the place of each unit in the order, counted in letters from 0."""
+    orders = choices(reach.order, frames) if changes(reach.order) else [sample_choice(reach.order, 0.0)]
+    if isinstance(reach, Cadence) and changes([reach.along, reach.point]):
+        orders = choices(reach.order, frames)
+    at = frames if len(orders) > 1 else frames[:1]
+    if not len(at):
+        return np.zeros((1, units.count))
+    if isinstance(reach, Cadence):
+        along, point = sample(reach.along, at), sample(reach.point, at)
+    else:
+        along = point = np.zeros((len(at), 3))
+    return np.array([_ranks(o, reach.shuffle, along[k], point[k], units) for k, o in enumerate(orders[: len(at)])])
+
+
+def _ranks(order: str, shuffle: int, along: Floats, point: Floats, units: Units) -> Floats:
+    n = units.count
+    k = np.arange(n, dtype=np.float64)
+    away = np.abs(k - (n - 1) / 2)
+    match order:
+        case "reverse":
+            return k[::-1].copy()
+        case "centre_out":
+            return away - away.min(initial=np.inf) if n else k
+        case "edges_in":
+            return np.asarray(away.max(initial=0.0) - away)
+        case "shuffled":
+            drawn = hashed(seed_of("shuffle", shuffle), np.arange(n))
+            found = np.empty(n)
+            found[np.argsort(drawn, kind="stable")] = k
+            return found
+        case "axis":
+            return _spread(units.places @ along)
+        case "near":
+            return _spread(np.linalg.norm(units.places - point, axis=1))
+        case "far":
+            return _spread(-np.linalg.norm(units.places - point, axis=1))
+    return k
+
+
+def _spread(measure: Floats) -> Floats:
+    """A measure as places in an order: the least is 0, the greatest the number of units less 1."""
+    low, span = measure.min(initial=np.inf), np.ptp(measure) if len(measure) else 0.0
+    return np.zeros(len(measure)) if span < 1e-9 else (measure - low) / span * (len(measure) - 1)
+
+
+def cadence_starts(cadence: Cadence, frames: Frames, units: Units) -> Floats:
+    """(f, u): the frame at which each unit starts, as the cadence stands at each frame."""
     start, delay = sample(cadence.start, frames), sample(cadence.delay, frames)
-    rank = cadence_ranks(cadence, float(frames[0]) if len(frames) else 0.0, letters)
-    return np.asarray(start[:, None] + rank[None, :] * delay[:, None])
+    order = ranks(cadence, frames, units)
+    most = order.max(axis=1, keepdims=True, initial=0.0)
+    bend = sample(cadence.bend, frames)
+    if bend.any():
+        share = order / np.maximum(most, 1e-9)
+        bent = np.array([pressed(b, share[k if len(share) > 1 else 0]) for k, b in enumerate(bend)])
+        order = bent.reshape(len(frames), units.count) * most
+    whole = sample(cadence.whole, frames)
+    if whole.any():
+        room = np.maximum(whole - sample(cadence.duration, frames), 0) / np.maximum(most[:, 0], 1e-9)
+        delay = np.where(whole > 0, room, delay)
+    starts: Floats = start[:, None] + order * delay[:, None]
+    for number, by in cadence.pulled.items():
+        if int(number) < units.count:
+            starts[:, int(number)] += sample(by, frames)
+    return starts
 
 
-def cadence_ranks(cadence: Cadence, frame: float, letters: int) -> NDArray[np.float64]:
-    order = np.arange(letters, dtype=np.float64)
-    return order[::-1] if sample_choice(cadence.order, frame) == "reverse" else order
+def cadence_reach(cadence: Cadence, frames: Frames, units: Units) -> Floats:
+    """(f, u): from 1 to 0 for what arrives, from 0 to 1 for what leaves, there and back for what passes."""
+    duration = sample(cadence.duration, frames)[:, None]
+    since = frames[:, None] - cadence_starts(cadence, frames, units)
+    ways = choices(cadence.way, frames) if changes(cadence.way) else [sample_choice(cadence.way, 0.0)]
+
+    def arriving(time: Floats) -> Floats:
+        return 1 - ease(cadence.ease, time)
+
+    found: dict[str, Floats] = {}
+    for way in set(ways):
+        if way == "leave":
+            found[way] = arriving(1 - since / duration)
+        elif way == "pass":
+            back = since - duration - sample(cadence.stay, frames)[:, None]
+            found[way] = np.minimum(arriving(1 - since / duration), arriving(back / duration))
+        else:
+            found[way] = arriving(since / duration)
+    if len(found) == 1:
+        return next(iter(found.values()))
+    return np.array([found[way][k] for k, way in enumerate(ways)])
 
 
-def cadence_reach(cadence: Cadence, frames: Frames, letters: int) -> NDArray[np.float64]:
-    """(f, l) reach of an arrival: 1 until a letter starts, then down the ease to 0 in `duration` frames."""
-    duration = sample(cadence.duration, frames)
-    share = (frames[:, None] - cadence_starts(cadence, frames, letters)) / duration[:, None]
-    return 1 - ease(cadence.ease, share)
-
-
-def cadence_rest(cadence: Cadence, frame: float, letters: int) -> float:
-    """The first frame at which every letter has arrived."""
+def cadence_end(cadence: Cadence, frame: float) -> float:
+    """How long after its start a unit is through, in frames."""
     at = np.array([frame])
-    return float(cadence_starts(cadence, at, letters).max(initial=-np.inf) + sample(cadence.duration, at)[0])
+    duration = float(sample(cadence.duration, at)[0])
+    passes = sample_choice(cadence.way, frame) == "pass"
+    return 2 * duration + float(sample(cadence.stay, at)[0]) if passes else duration
+
+
+def zone_reach(zone: Zone, frames: Frames, units: Units) -> Floats:
+    """(f, u): by the distance of each unit's rest in the world from the zone."""
+    share = np.empty((len(frames), units.count))
+    shapes, places, turns, sizes = (
+        choices(zone.shape, frames),
+        sample(zone.place, frames),
+        sample(zone.turn, frames),
+        np.abs(sample(zone.size, frames)),
+    )
+    run = sample(zone.run, frames)
+    stays = not changes([zone.shape, zone.place, zone.turn, zone.size, zone.run]) and len(units.world) == 1
+    for k in range(1 if stays and len(frames) else len(frames)):
+        world = units.world[k if len(units.world) > 1 else 0]
+        local = (world - places[k]) @ turn_matrix(turns[k])
+        outside = zone_distance(shapes[k], sizes[k], local)
+        # Without a run the border is a step: what lies on it is inside.
+        share[k] = outside / run[k] if run[k] > 0 else (outside > 1e-9).astype(float)
+    if stays and len(frames):
+        share[:] = share[0]
+    inside, beyond = sample(zone.inside, frames)[:, None], sample(zone.outside, frames)[:, None]
+    return inside + (beyond - inside) * ease(zone.ease, share)
+
+
+def zone_distance(shape: str, size: Floats, local: Floats) -> Floats:
+    """(n) metres from a zone's border for points (n, 3) in its own space; at most 0 inside.
+
+    Signed distances of a slab, a ball, a box and a torus: Hart, Sphere Tracing, The Visual Computer 12, 1996.
+    """
+    match shape:
+        case "ball":
+            return np.asarray(np.linalg.norm(local, axis=1) - size[0])
+        case "box":
+            beyond = np.abs(local) - size
+            return np.asarray(np.linalg.norm(np.maximum(beyond, 0), axis=1) + np.minimum(beyond.max(1), 0))
+        case "ring":
+            around = np.hypot(local[:, 0], local[:, 1]) - size[0]
+            return np.asarray(np.hypot(around, local[:, 2]) - size[1])
+    return np.asarray(np.abs(local[:, 0]) - size[0])
+
+
+def swing_starts(swing: Swing, frames: Frames, units: Units) -> Floats:
+    start, delay = sample(swing.start, frames), sample(swing.delay, frames)
+    return np.asarray(start[:, None] + ranks(swing, frames, units) * delay[:, None])
+
+
+def swing_reach(swing: Swing, frames: Frames, units: Units, fps: float) -> Floats:
+    """(f, u): the free motion of a damped oscillator that is let go at 1, brought to 0 exactly when it should settle.
+
+    A cos² of the last third of its time takes what is left away; what a damping near 1 leaves is nothing to see.
+    """
+    settle = sample(swing.settle, frames)[:, None]
+    since = frames[:, None] - swing_starts(swing, frames, units)
+    seconds = np.maximum(since, 0) / fps
+    omega = 2 * np.pi * sample(swing.tempo, frames)[:, None]
+    ratio = np.minimum(sample(swing.damping, frames)[:, None], 1 - 1e-9)
+    ringing = omega * np.sqrt(1 - ratio**2)
+    decay = np.exp(-ratio * omega * seconds)
+    free = decay * (np.cos(ringing * seconds) + ratio * omega / ringing * np.sin(ringing * seconds))
+    late = np.clip((since / settle - 2 / 3) * 3, 0, 1)
+    found: Floats = np.where(since >= settle, 0.0, free * np.cos(late * np.pi / 2) ** 2)
+    return np.where(since <= 0, 1.0, found)
+
+
+def _noise(noise: Noise, frames: Frames, units: Units, fps: float, seed: int) -> Floats:
+    tempo, grain = sample(noise.tempo, frames), sample(noise.grain, frames)
+    low, high = sample(noise.low, frames)[:, None], sample(noise.high, frames)[:, None]
+    seeds = np.array([seed_of(seed, noise.seed, k) for k in range(units.count)], np.uint64)
+    moving = smooth_noise(seeds[None, :], (tempo * frames / fps)[:, None] + phases(seeds))
+    if grain.any():
+        # Neighbours read one and the same noise at places that lie as close as they do.
+        alike = smooth_noise(
+            seed_of(seed, noise.seed),
+            units.places[None, :, 0] / np.maximum(grain, 1e-6)[:, None] + (tempo * frames / fps)[:, None],
+        )
+        moving = np.where(grain[:, None] > 0, alike, moving)
+    return np.asarray(low + (high - low) * (0.5 + 0.5 * moving))

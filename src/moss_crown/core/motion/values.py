@@ -1,78 +1,147 @@
-"""Values at frames: constants and keys as arrays over all frames at once."""
+"""Values at frames: constants, keys, formulas and links as arrays over all frames, and over letters, at once."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.values import Keyed, members
-from moss_crown.core.motion.curves import ease, slope_at_ends
+from moss_crown.core.document.binding import Bound, Source, Spec
+from moss_crown.core.document.formula import parsed
+from moss_crown.core.document.values import Formula, Key, Keyed, Link, members
+from moss_crown.core.motion.curves import ease, monotone_slopes, pressed, slope_at_ends
+from moss_crown.core.motion.formula import evaluate
+from moss_crown.core.motion.noise import seed_of
 
 Frames = NDArray[np.float64]
+Floats = NDArray[np.float64]
 
 
-def sample(value: Any, frames: Frames) -> NDArray[np.float64]:
+@dataclass(frozen=True)
+class Letters:
+    """What a formula may know of letters, (l) each: place in reading order, share along the line, place at rest."""
+
+    i: Floats
+    u: Floats
+    x: Floats
+    y: Floats
+    z: Floats
+
+
+ONE = Letters(*(np.zeros(1) for _ in range(5)))
+"""Stands in where a value is not one of letters."""
+
+
+def sample(value: Any, frames: Frames) -> Floats:
     """A numeric value (number, vector or colour) at frames: (f) or (f, k) float64."""
+    if isinstance(value, Formula | Link):
+        return np.ascontiguousarray(_tied(value, frames, ONE)[:, 0])
     if not isinstance(value, Keyed):
         return np.broadcast_to(np.asarray(value, np.float64), (len(frames), *np.shape(value)))
-    at = np.array([key.frame for key in value.keys])
-    values = np.array([key.value for key in value.keys], np.float64)
-    if len(at) == 1:
-        return np.broadcast_to(values[0], (len(frames), *values.shape[1:]))
-    inside = _folded(value, frames, at[0], at[-1])
-    segment = np.clip(np.searchsorted(at, inside, side="right") - 1, 0, len(at) - 2)
-    share = np.clip((inside - at[segment]) / (at[segment + 1] - at[segment]), 0, 1)
-    done = np.empty(len(frames))
-    for k, key in enumerate(value.keys[:-1]):
-        here = segment == k
-        if here.any():
-            done[here] = (share[here] >= 1).astype(float) if key.hold else ease(key.ease, share[here])
-    weight = done.reshape(-1, *([1] * (values.ndim - 1)))
-    result = values[segment] * (1 - weight) + values[segment + 1] * weight
-    return result + _carried(value, at, values, frames)
+    return _keyed(value, frames)
+
+
+def sample_each(value: Any, frames: Frames, letters: Letters) -> Floats:
+    """A numeric value for each letter: (f, l) or (f, l, k), where l is 1 when it is the same for all."""
+    if isinstance(value, Formula | Link):
+        return _tied(value, frames, letters)
+    return sample(value, frames)[:, None]
 
 
 def sample_choice(value: Any, frame: float) -> Any:
-    """A switch, choice or text at a frame: it changes on its key, never between."""
+    """A switch, choice or text at a frame: one with keys changes on its key, never between."""
+    if isinstance(value, Formula | Link):
+        return _tied_choice(value, frame)
     if not isinstance(value, Keyed):
         return value
     at = np.array([key.frame for key in value.keys])
-    inside = _folded(value, np.array([frame]), at[0], at[-1])
+    inside = _folded(value, exposures(value.exposed, np.array([frame])), at[0], at[-1])[0]
     return value.keys[max(0, int(np.searchsorted(at, inside[0], side="right")) - 1)].value
 
 
 def sample_one(value: Any, frame: float) -> Any:
     """A numeric value at one frame: a float, or a (k) array."""
-    if isinstance(value, Keyed):
+    if isinstance(value, Keyed | Formula | Link):
         found = sample(value, np.array([float(frame)]))[0]
         return float(found) if np.ndim(found) == 0 else found
     return float(value) if isinstance(value, int | float) else np.asarray(value, np.float64)
 
 
-def has_keys(node: Any) -> bool:
-    """Does anything in a value, a step or a list of steps have keys? What has none is the same at every frame."""
-    return isinstance(node, Keyed) or any(has_keys(member) for _, member in members(node))
+def changes(node: Any) -> bool:
+    """May anything in a value, a step or a list of steps change in time? What has neither keys nor formulas nor links
+    is the same at every frame."""
+    return isinstance(node, Keyed | Formula | Link) or any(changes(member) for _, member in members(node))
 
 
-def _folded(value: Keyed[Any], frames: Frames, first: float, last: float) -> Frames:
-    """Frames outside the keys brought inside by `before` and `after`."""
+def exposures(exposed: int, frames: Frames) -> Frames:
+    """Frames as they are seen on twos and threes: each picture stands for `exposed` of them, counted from frame 0."""
+    return frames if exposed == 1 else np.floor(frames / exposed) * exposed
+
+
+def _keyed(value: Keyed[Any], frames: Frames) -> Floats:
+    at = np.array([key.frame for key in value.keys])
+    values = np.array([key.value for key in value.keys], np.float64)
+    if len(at) == 1:
+        return np.broadcast_to(values[0], (len(frames), *values.shape[1:]))
+    seen = exposures(value.exposed, frames)
+    inside, rounds = _folded(value, seen, at[0], at[-1])
+    segment = np.clip(np.searchsorted(at, inside, side="right") - 1, 0, len(at) - 2)
+    share = np.clip((inside - at[segment]) / (at[segment + 1] - at[segment]), 0, 1)
+    result = np.empty((len(frames), *values.shape[1:]))
+    slopes = monotone_slopes(at, values) if any(key.smooth for key in value.keys) else None
+    for k, key in enumerate(value.keys[:-1]):
+        here = segment == k
+        if not here.any():
+            continue
+        following = value.keys[k + 1]
+        time = pressed(key.press, share[here])
+        a, b = values[k], values[k + 1]
+        if slopes is not None and not key.hold and (key.smooth or following.smooth):
+            span = at[k + 1] - at[k]
+            result[here] = _hermite(key, following, a, b, slopes[k] * span, slopes[k + 1] * span, time)
+        else:
+            done = (share[here] >= 1).astype(float) if key.hold else ease(key.ease, time)
+            weight = done.reshape(-1, *([1] * (values.ndim - 1)))
+            result[here] = a * (1 - weight) + b * weight
+    rounds = rounds.reshape(-1, *([1] * (values.ndim - 1)))
+    whole: Floats = result + rounds * (values[-1] - values[0]) + _carried(value, at, values, seen)
+    return whole
+
+
+def _hermite(
+    key: Key[Any], following: Key[Any], a: Floats, b: Floats, leaving: Floats, arriving: Floats, u: Frames
+) -> Floats:
+    """A cubic from a to b; at an end that is not smooth with the slope of the ease there."""
+    start, end = slope_at_ends(key.ease)
+    m0 = leaving if key.smooth else start * (b - a)
+    m1 = arriving if following.smooth else end * (b - a)
+    u = u.reshape(-1, *([1] * np.ndim(a)))
+    h10, h01, h11 = u * (1 - u) ** 2, u * u * (3 - 2 * u), u * u * (u - 1)
+    return np.asarray(a + h01 * (b - a) + h10 * m0 + h11 * m1)
+
+
+def _folded(value: Keyed[Any], frames: Frames, first: float, last: float) -> tuple[Frames, Frames]:
+    """Frames outside the keys brought inside by `before` and `after`, and the rounds gone by where each goes onward."""
     span = last - first
     inside = np.clip(frames, first, last)
+    rounds = np.zeros(len(frames))
     if span <= 0:
-        return inside
+        return inside, rounds
     cycles = np.floor((frames - first) / span)
     for rule, outside in ((value.before, frames < first), (value.after, frames > last)):
-        if rule == "repeat":
+        if rule in ("repeat", "repeat_onward"):
             inside = np.where(outside, frames - cycles * span, inside)
+            if rule == "repeat_onward":
+                rounds = np.where(outside, cycles, rounds)
         elif rule == "there_and_back":
             phase = np.mod(frames - first, 2 * span)
             inside = np.where(outside, first + np.minimum(phase, 2 * span - phase), inside)
-    return inside
+    return inside, rounds
 
 
-def _carried(value: Keyed[Any], at: Frames, values: NDArray[np.float64], frames: Frames) -> NDArray[np.float64]:
+def _carried(value: Keyed[Any], at: Frames, values: Floats, frames: Frames) -> Floats:
     """What `carry_on` adds outside the keys: the speed at the nearest end goes on."""
     extra = np.zeros((len(frames), *values.shape[1:]))
     shape = (-1, *([1] * (values.ndim - 1)))
@@ -83,3 +152,93 @@ def _carried(value: Keyed[Any], at: Frames, values: NDArray[np.float64], frames:
         speed = slope_at_ends(value.keys[-2].ease)[1] * (values[-1] - values[-2]) / (at[-1] - at[-2])
         extra += np.maximum(frames - at[-1], 0).reshape(shape) * speed
     return extra
+
+
+def raw_formula(value: Formula, frames: Frames, letters: Letters) -> Any:
+    """What a formula answers before it is kept within bounds; it may not be a number."""
+    bound: Bound = value.bound
+    names: dict[str, Any] = {"pi": np.pi, "tau": 2 * np.pi, "n": np.float64(len(letters.i))}
+    names["f"] = frames[:, None]
+    names["t"] = (frames[:, None] - bound.first) / bound.fps
+    for name in "iuxyz":
+        names[name] = getattr(letters, name)[None, :]
+
+    def ask(path: str) -> Any:
+        return _asked(bound.sources[path], frames, letters)
+
+    return evaluate(parsed(value.formula).tree, names, ask, seed_of(bound.seed, bound.path))
+
+
+def _asked(source: Source, frames: Frames, letters: Letters) -> Any:
+    """A source for a formula, (f, l); of a vector the part that is named, or its first."""
+    if source.spec.kind in ("choice", "text"):
+        return np.array([[sample_choice(source.value, f)] for f in frames])
+    found = _numbers(source, frames, letters)
+    return found if found.ndim == 2 else found[..., max(source.part, 0)]
+
+
+def _numbers(source: Source, frames: Frames, letters: Letters) -> Floats:
+    if source.spec.kind == "switch":
+        return np.array([[float(bool(sample_choice(source.value, f)))] for f in frames])
+    return sample_each(source.value, frames, letters)
+
+
+def _tied(value: Formula | Link, frames: Frames, letters: Letters) -> Floats:
+    """(f, l) or (f, l, k): worked out, kept within the field's bounds; where it is no number, the field's default."""
+    bound: Bound = value.bound
+    spec = bound.spec
+    if isinstance(value, Link):
+        source = bound.sources[value.link]
+        found = _numbers(source, frames, letters)
+        if source.part >= 0:
+            found = found[..., source.part]
+        found = found * value.factor + value.offset
+        if spec.size and found.ndim == 2:
+            found = np.broadcast_to(found[..., None], (*found.shape, spec.size))
+    else:
+        found = stacked(raw_formula(value, frames, letters), spec, len(frames), len(letters.i))
+    return kept(found, spec)
+
+
+def stacked(raw: Any, spec: Spec, frames: int, letters: int) -> Floats:
+    """The answer of a formula as (f, l) or (f, l, k); one number stands for all parts of a vector."""
+    parts = raw if isinstance(raw, tuple) else (raw,)
+    numbers = [np.broadcast_to(_plain(part), (frames, letters)) for part in parts]
+    if not spec.size:
+        return np.array(numbers[0])
+    return np.stack([numbers[k % len(numbers)] for k in range(spec.size)], -1)
+
+
+def _plain(part: Any) -> Floats:
+    array = np.asarray(part)
+    return np.full((1, 1), np.nan) if array.dtype.kind in "US" else np.atleast_2d(array.astype(np.float64))
+
+
+def kept(found: Floats, spec: Spec) -> Floats:
+    """Within the bounds; what is no number becomes the field's default, or 0."""
+    instead = 0.0 if spec.default is None else np.asarray(spec.default, np.float64)
+    sound = np.where(np.isfinite(found), found, instead)
+    bounded: Floats = np.clip(np.round(sound) if spec.whole else sound, spec.low, spec.high)
+    return bounded
+
+
+def _tied_choice(value: Formula | Link, frame: float) -> Any:
+    bound: Bound = value.bound
+    spec = bound.spec
+    at = np.array([float(frame)])
+    if isinstance(value, Link):
+        source = bound.sources[value.link]
+        if source.spec.kind in ("choice", "text"):
+            found = sample_choice(source.value, frame)
+        else:
+            found = _asked(source, at, ONE)[0, 0]
+    else:
+        raw = raw_formula(value, at, ONE)
+        array = np.asarray(raw[0] if isinstance(raw, tuple) else raw)
+        found = array.ravel()[0].item() if array.size else None
+    if spec.kind == "switch":
+        return bool(np.nan_to_num(found)) if isinstance(found, float) else bool(found)
+    text = f"{found:g}" if isinstance(found, float) else str(found)
+    if spec.options and text not in spec.options and not text.startswith("picture-"):
+        return spec.default if isinstance(spec.default, str) else spec.options[0]
+    return text

@@ -1,0 +1,267 @@
+"""What the steps of a recipe do to the letters of a block: drives, shivers, and the follow-through of both.
+
+Each step adds an act: offsets by reaches. A follow-through changes the acts above it, since what a damped oscillator
+makes of a sum is the sum of what it makes of the parts; so turns of any number of rounds are followed as such.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.shot import BlockStep, DriveStep, EmblemStep, FollowStep, Offset, Pivot, ShiverStep
+from moss_crown.core.motion.follow import followed, grid
+from moss_crown.core.motion.noise import phases, seed_of, smooth_noise
+from moss_crown.core.motion.poses import Act, Channel
+from moss_crown.core.motion.reach import Units, choices, reach_of
+from moss_crown.core.motion.values import Frames, Letters, changes, exposures, sample, sample_each
+
+Floats = NDArray[np.float64]
+STILL = np.zeros((1, 1, 3))
+
+
+@dataclass(frozen=True)
+class Cast:
+    """The letters of a block as motion sees them.
+
+    `letters` is what formulas know of them; `units` by scope: which unit each letter belongs to (l), and the middle of
+    each unit at rest in the block (u, 3). `spacing` (l, 3): where a spacing of 1 moves each letter.
+    """
+
+    count: int
+    letters: Letters
+    units: dict[str, tuple[NDArray[np.int64], Floats]]
+    spacing: Floats
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What motion asks of the rest of the shot: (f or 1, l, 3) pivots of a step in letter space; places of the block
+    (n, 3) at frames in the world (f or 1, n, 3); moves (f or 1, l, 3) that bring letters just outside a side."""
+
+    pivots: Callable[[Pivot, Frames], Floats]
+    world: Callable[[Floats, Frames], Floats]
+    outside: Callable[[str, Pivot, Offset, Frames], Floats]
+    fps: float
+    first: float
+    seed: int
+
+
+def acts(steps: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings) -> list[Act]:
+    """What the steps, in their order, do to the letters at frames, fractional ones too."""
+    for place in range(len(steps) - 1, -1, -1):
+        if isinstance(steps[place], FollowStep):
+            above = _following(steps[place], steps[:place], cast, frames, around)
+            return above + [_act(step, cast, frames, around) for step in steps[place + 1 :]]
+    return [_act(step, cast, frames, around) for step in steps]
+
+
+def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings) -> Act:
+    if isinstance(step, DriveStep):
+        return _drive(step, cast, frames, around)
+    if isinstance(step, ShiverStep):
+        return _shiver(step, cast, frames, around)
+    raise TypeError(f"{step.kind} does not move letters")
+
+
+def switched(value: Any, frames: Frames) -> Floats:
+    """(f, 1): 1 while a switch is on, else 0."""
+    return np.array(choices(value, frames), np.float64)[:, None]
+
+
+def each(value: Any, frames: Frames, letters: Letters) -> Floats:
+    """(f or 1, l or 1, ...): at one frame only where it is the same at all."""
+    return sample_each(value, frames if changes(value) else frames[:1], letters)
+
+
+def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings) -> Act:
+    frames = exposures(step.exposed, seen)
+    reach = drive_reach(step, cast, frames, around) * switched(step.on, frames)
+    offset = step.offset
+    move = each(offset.move, frames, cast.letters)
+    spacing = each(offset.spacing, frames, cast.letters)
+    if spacing.any():
+        move = move + spacing[..., None] * cast.spacing
+    sides = choices(offset.outside, frames if changes(offset.outside) else frames[:1])
+    if any(side != "none" for side in sides):
+        move = move + _outside(step, sides, frames, around)
+    return Act(
+        Channel(reach, move),
+        Channel(reach, np.radians(each(offset.turn, frames, cast.letters))),
+        Channel(reach, each(offset.scale, frames, cast.letters) - 1),
+        around.pivots(step.pivot, frames),
+        _tint(offset, reach, frames, cast),
+        _opacity(offset, reach, frames, cast),
+    )
+
+
+def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surroundings) -> Floats:
+    """(f, l): how strongly letters feel a drive, whatever its switch says."""
+    scopes = choices(step.scope, frames) if changes(step.scope) else [step.scope]
+    found: dict[str, Floats] = {}
+    for scope in set(scopes):
+        unit_of, _ = cast.units[scope]
+        found[scope] = reach_of(step, frames, units_of(cast, scope, frames, around), around.fps, around.seed)[
+            :, unit_of
+        ]
+    if len(found) == 1:
+        return next(iter(found.values()))
+    return np.array([found[scope][k] for k, scope in enumerate(scopes)])
+
+
+def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings) -> Units:
+    _, places = cast.units[scope]
+    return Units(places, around.world(places, frames))
+
+
+def _outside(step: DriveStep, sides: list[str], frames: Frames, around: Surroundings) -> Floats:
+    by_side = {s: around.outside(s, step.pivot, step.offset, frames) for s in set(sides) if s != "none"}
+    if len(sides) == 1:
+        return by_side[sides[0]]
+    nothing = np.zeros((1, 1, 3))
+    rows = [by_side.get(side, nothing) for side in sides]
+    return np.array([row[k if len(row) > 1 else 0] + np.zeros_like(rows[0][0]) for k, row in enumerate(rows)])
+
+
+def _tint(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Channel | None:
+    share = each(offset.tint_share, frames, cast.letters)
+    if not share.any():
+        return None
+    return Channel(np.clip(reach * share, 0, 1), each(offset.tint, frames, cast.letters))
+
+
+def _opacity(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Floats | None:
+    left = each(offset.opacity, frames, cast.letters)
+    return None if (left == 1).all() else np.asarray(np.clip(1 + (left - 1) * np.clip(reach, 0, 1), 0, 1))
+
+
+def _shiver(step: ShiverStep, cast: Cast, frames: Frames, around: Surroundings) -> Act:
+    tempo = (sample(step.tempo, frames) * frames / around.fps)[:, None]
+    waves = np.empty((len(frames), cast.count, 6))
+    for part in range(6):
+        seeds = np.array([seed_of(around.seed, step.id, step.seed, part, k) for k in range(cast.count)], np.uint64)
+        waves[..., part] = smooth_noise(seeds[None, :], tempo + phases(seeds))
+    reach = shiver_fade(step, frames)[:, None] * switched(step.on, frames)
+    return Act(
+        Channel(reach, waves[..., :3] * each(step.move, frames, cast.letters)),
+        Channel(reach, waves[..., 3:] * np.radians(each(step.turn, frames, cast.letters))),
+        Channel(reach, STILL),
+        around.pivots(step.pivot, frames),
+    )
+
+
+def shiver_fade(step: ShiverStep, frames: Frames) -> Floats:
+    """(f): 0 before its start and after its end, 1 between, with straight fades inside that time."""
+    start, end = sample(step.start, frames), sample(step.end, frames)
+    into, out = sample(step.fade_in, frames), sample(step.fade_out, frames)
+    rising = np.where(into > 0, np.clip((frames - start) / np.maximum(into, 1e-9), 0, 1), frames >= start)
+    falling = np.where(out > 0, np.clip((end - frames) / np.maximum(out, 1e-9), 0, 1), frames <= end)
+    return np.asarray(rising * np.where(end < start, 1.0, falling))
+
+
+def places(
+    step: BlockStep | EmblemStep, steps: Sequence[Any], frames: Frames, around: Surroundings
+) -> tuple[Floats, Floats, Floats]:
+    """Move, turn (degrees) and scale (f, 3) of a block, as the follow-through steps among those below it leave them."""
+    now = tuple(sample(value, frames) for value in (step.move, step.turn, step.scale))
+    follows = [s for s in steps if isinstance(s, FollowStep)]
+    if follows and len(frames) and changes([step.move, step.turn, step.scale]):
+        last, at = follows[-1], grid(around.first, max(float(frames.max()), around.first), around.fps)
+        now = places(step, follows[:-1], frames, around)
+        then = places(step, follows[:-1], at, around)
+        how = Following.of(last, frames, at, around)
+        names = ("move", "turn", "scale")
+        now = tuple(
+            a + (how.series(np.ascontiguousarray(b)) - a) * how.shares[n]
+            for n, a, b in zip(names, now, then, strict=True)
+        )
+    move, turn, scale = now
+    return move, turn, scale
+
+
+def _following(step: FollowStep, above: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings) -> list[Act]:
+    """The acts of the steps above, followed on the step's channels."""
+    now = acts(above, cast, frames, around)
+    if not now or not len(frames) or step.on is False:
+        return now
+    at = grid(around.first, max(float(frames.max()), around.first), around.fps)
+    then = acts(above, cast, at, around)
+    how = Following.of(step, frames, at, around)
+    found = []
+    for act, target in zip(now, then, strict=True):
+        kept: dict[tuple[int, float], Channel] = {}
+        found.append(
+            replace(
+                act,
+                move=how.channel("move", act.move, target.move, kept),
+                turn=how.channel("turn", act.turn, target.turn, kept),
+                scale=how.channel("scale", act.scale, target.scale, kept),
+            )
+        )
+    return found
+
+
+@dataclass(frozen=True)
+class Following:
+    """A follow-through step at the frames asked for, and at the intervals of its grid."""
+
+    frames: Frames
+    first: float
+    fps: float
+    springs: NDArray[np.bool_]
+    frequency: Floats
+    damping: Floats
+    shares: dict[str, Floats]
+
+    @staticmethod
+    def of(step: FollowStep, frames: Frames, at: Frames, around: Surroundings) -> Following:
+        begun = at[:-1:2]
+        springs = np.array(choices(step.way, begun)) == "spring"
+        tempo, lag = sample(step.tempo, begun), sample(step.lag, begun)
+        strength = sample(step.strength, frames)[:, None] * switched(step.on, frames)
+        shares = {name: strength * switched(getattr(step, name), frames) for name in ("move", "turn", "scale")}
+        return Following(
+            frames,
+            around.first,
+            around.fps,
+            springs,
+            np.where(springs, tempo, lag),
+            np.ascontiguousarray(sample(step.damping, begun)),
+            shares,
+        )
+
+    def channel(
+        self, name: str, now: Channel, target: Channel, kept: dict[tuple[int, float], Channel] | None = None
+    ) -> Channel:
+        """A channel followed. Where its offset stays, its reach alone is; `kept` holds what the others share."""
+        share = self.shares[name]
+        if not share.any() or not target.offset.any():
+            return now
+        if len(target.offset) > 1:
+            width = max(target.reach.shape[1], target.offset.shape[1])
+            wanted = np.broadcast_to(target.reach[..., None] * target.offset, (len(target.offset), width, 3))
+            straight = np.broadcast_to(now.reach[..., None] * now.offset, (len(self.frames), width, 3))
+            after = self.series(wanted.reshape(len(wanted), -1)).reshape(straight.shape)
+            return Channel(np.ones((len(self.frames), 1)), straight + (after - straight) * share[..., None])
+        key = (id(target.reach), float(share[0, 0]) if np.ptp(share) == 0 else float(id(share)))
+        if kept is not None and key in kept:
+            return replace(now, reach=kept[key].reach)
+        after = self.series(target.reach)
+        found = replace(now, reach=now.reach + (after - now.reach) * share)
+        if kept is not None:
+            kept[key] = found
+        return found
+
+    def series(self, targets: Floats) -> Floats:
+        """(f, c) what follows targets (g, c) on the grid."""
+        moving = (targets != targets[:1]).any(0)
+        found = np.repeat(targets[:1], len(self.frames), 0)
+        if moving.any():
+            found[:, moving] = followed(
+                targets[:, moving], self.frames, self.first, self.fps, self.springs, self.frequency, self.damping
+            )
+        return found

@@ -1,0 +1,265 @@
+"""The letters of a block in motion: what the motion steps of a recipe do to them, from rest pose to pose at a frame."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.shot import BlockStep, Cadence, DriveStep, EmblemStep, FollowStep, Offset, Pivot, Swing
+from moss_crown.core.motion.acts import (
+    Cast,
+    Surroundings,
+    acts,
+    each,
+    places,
+    switched,
+    units_of,
+)
+from moss_crown.core.motion.poses import Act, Poses, moved_poses, place_matrix, place_poses, rest_poses
+from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
+from moss_crown.core.motion.values import Frames, Letters, changes, sample, sample_choice, sample_one
+from moss_crown.core.pivots import About, Place, pivots
+from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, set_block, set_emblem
+
+Floats = NDArray[np.float64]
+AnySetting: TypeAlias = Setting | EmblemSetting
+MOTION = ("drive", "follow", "shiver")
+"""Kinds of step that move letters."""
+UNREST = ("shiver",)
+"""Kinds of step that never rest, and do not count when rest is looked for."""
+MARGIN = 0.02
+"""What comes from outside the frame stands this share of the frame's half width beyond its border."""
+
+
+@dataclass(frozen=True)
+class Framing:
+    """The camera at frames: poses (f, 4, 4), half tangents (f, 2), shifts (f, 2)."""
+
+    poses: Floats
+    half: Floats
+    shift: Floats
+
+
+@dataclass(frozen=True)
+class Company:
+    """A block among its recipe: its step, the motion steps below it, how it is set, and the shot's clock and seed.
+
+    `framing` answers the camera at frames, whatever it follows; `boxes` (l, 8, 3) are the letters' in their own space.
+    """
+
+    step: BlockStep | EmblemStep
+    steps: tuple[Any, ...]
+    setting: AnySetting
+    boxes: Floats
+    framing: Callable[[Frames], Framing]
+    framing_changes: bool
+    fps: float
+    first: float
+    seed: int
+    exposed: int = 1
+
+
+def letters_of(setting: AnySetting) -> tuple[Letter, ...]:
+    return set_block(setting) if isinstance(setting, Setting) else set_emblem(setting)
+
+
+@lru_cache(maxsize=64)
+def rest_of(setting: AnySetting) -> NDArray[np.float64]:
+    """(l, 4, 4) letters of a block at rest. The caller must not change it."""
+    return np.array([letter.pose() for letter in letters_of(setting)]).reshape(-1, 4, 4)
+
+
+@lru_cache(maxsize=64)
+def cast_of(setting: AnySetting) -> Cast:
+    """A block's letters as motion sees them."""
+    letters = letters_of(setting)
+    rest = rest_of(setting)
+    count = len(letters)
+    middles = np.array([(*m.centre, 0.0) for m in letters]).reshape(-1, 3)
+    centres = np.einsum("lij,lj->li", rest[:, :3, :3], middles) + rest[:, :3, 3]
+    by_scope = {
+        "letter": np.arange(count),
+        "word": _numbered([(m.line, m.word) for m in letters]),
+        "line": _numbered([m.line for m in letters]),
+        "block": np.zeros(count, np.int64),
+    }
+    units = {}
+    for scope, unit_of in by_scope.items():
+        middle = [centres[unit_of == u].mean(0) for u in range(int(unit_of.max(initial=-1)) + 1)]
+        units[scope] = (unit_of, np.array(middle).reshape(-1, 3))
+    in_line, of_line = _counted(by_scope["line"])
+    along = (in_line - (of_line - 1) / 2) * setting.size
+    share = in_line / np.maximum(of_line - 1, 1)
+    x, y, z = centres.T
+    known = Letters(np.arange(count, dtype=np.float64), share, x, y, z)
+    return Cast(count, known, units, rest[:, :3, 0] * along[:, None])
+
+
+def _numbered(keys: Sequence[Any]) -> NDArray[np.int64]:
+    """The same number for the same key, in the order in which they come."""
+    numbers = {key: k for k, key in enumerate(dict.fromkeys(keys))}
+    return np.array([numbers[key] for key in keys], np.int64)
+
+
+def _counted(groups: NDArray[np.int64]) -> tuple[Floats, Floats]:
+    """The place of each within its group, and how many that group has."""
+    place = np.array([(groups[:k] == g).sum() for k, g in enumerate(groups)], np.float64)
+    return place, np.array([(groups == g).sum() for g in groups], np.float64)
+
+
+@lru_cache(maxsize=64)
+def _pivots_at(setting: AnySetting, about: About, place: Place, own: tuple[float, float, float]) -> Floats:
+    return pivots(letters_of(setting), about, place, own, setting.size)
+
+
+def pivots_of(pivot: Pivot, setting: AnySetting, frames: Frames) -> Floats:
+    """(f, l, 3), or (1, l, 3) where it stays."""
+    found = []
+    for frame in frames if changes(pivot) else np.zeros(1):
+        x, y, z = (float(v) for v in sample_one(pivot.own, frame))
+        found.append(
+            _pivots_at(setting, sample_choice(pivot.about, frame), sample_choice(pivot.place, frame), (x, y, z))
+        )
+    return np.array(found).reshape(len(found), -1, 3)
+
+
+def surroundings(company: Company) -> Surroundings:
+    step = company.step
+
+    def world(local: Floats, frames: Frames) -> Floats:
+        """Where places of the block are in the world, by the block's own place, whatever follows it."""
+        at = frames if changes([step.move, step.turn, step.scale]) else frames[:1]
+        move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
+        matrices = [place_matrix(m, t, s) for m, t, s in zip(move, turn, scale, strict=True)]
+        found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in matrices]
+        return np.array(found).reshape(len(at), -1, 3)
+
+    return Surroundings(
+        lambda pivot, frames: pivots_of(pivot, company.setting, frames),
+        world,
+        lambda side, pivot, offset, frames: _outside(company, side, pivot, offset, frames),
+        company.fps,
+        company.first,
+        company.seed,
+    )
+
+
+def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: Frames) -> Floats:
+    """(f or 1, l, 3) moves in the block that bring letters just beyond a side of the frame.
+
+    A letter may turn about its pivot as it comes: a ball around that which holds its box must lie beyond the plane
+    through the camera and that border of the frame.
+    """
+    step = company.step
+    stays = not company.framing_changes and not changes([step.move, step.turn, step.scale, pivot, offset.scale])
+    at = frames[:1] if stays else frames
+    framing = company.framing(at)
+    local = pivots_of(pivot, company.setting, at)
+    rest = rest_of(company.setting)
+    move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
+    grown = np.maximum(np.abs(each(offset.scale, at, cast_of(company.setting).letters)).max(-1), 1.0)
+    found = np.empty((len(at), len(rest), 3))
+    across, sign = {"right": (0, 1), "left": (0, -1), "above": (1, 1), "below": (1, -1)}[side]
+    for k in range(len(at)):
+        about = local[k if len(local) > 1 else 0]
+        place = place_matrix(move[k], turn[k], scale[k])
+        world = np.einsum("ij,ljk->lik", place, rest)
+        middle = np.einsum("lij,lj->li", world[:, :3, :3], about) + world[:, :3, 3]
+        reach = np.linalg.norm(np.einsum("lij,lcj->lci", world[:, :3, :3], company.boxes - about[:, None]), axis=2)
+        radius = reach.max(1) * grown[k if len(grown) > 1 else 0]
+        pose = framing.poses[k]
+        seen = (middle - pose[:3, 3]) @ pose[:3, :3]
+        depth = -seen[:, 2]
+        border = (1 + MARGIN - sign * framing.shift[k, across]) * framing.half[k, across]
+        by = np.maximum(depth, 0) * border + radius * np.sqrt(1 + border**2) - sign * seen[:, across]
+        inverse = np.linalg.inv(place[:3, :3]) if abs(np.linalg.det(place[:3, :3])) > 1e-12 else np.zeros((3, 3))
+        found[k] = (sign * np.maximum(by, 0))[:, None] * (inverse @ pose[:3, across])
+    return found
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A block in motion: poses to world (f, l, 4, 4); for letters that are tinted or let light through, colour and
+    share of the tint (f, l, 4) and opacity (f, l)."""
+
+    poses: Poses
+    tint: Floats | None
+    opacity: Floats | None
+
+
+def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
+    """A block's letters at frames; without what never rests when that is not wanted."""
+    steps = [s for s in company.steps if restless or s.kind not in UNREST]
+    around = surroundings(company)
+    cast = cast_of(company.setting)
+    done = acts(steps, cast, frames, around) if cast.count else []
+    poses = rest_poses(rest_of(company.setting), len(frames))
+    for act in done:
+        poses = moved_poses(poses, act)
+    poses = place_poses(poses, *places(company.step, steps, frames, around))
+    return Moved(poses, _tinted(done, len(frames), cast.count), _opacity(done, len(frames), cast.count))
+
+
+def _tinted(done: Sequence[Act], frames: int, letters: int) -> Floats | None:
+    """Tints over each other, the later ones on top: what is seen of each follows from the shares above it."""
+    tints = [act.tint for act in done if act.tint is not None]
+    if not tints:
+        return None
+    mixed = np.zeros((frames, letters, 4))
+    for tint in tints:
+        share = np.broadcast_to(tint.reach, (frames, letters))
+        mixed[..., :3] += (tint.offset - mixed[..., :3]) * share[..., None]
+        mixed[..., 3] += (1 - mixed[..., 3]) * share
+    # Colours were mixed towards black where nothing lay below: by their whole share they are what they are.
+    mixed[..., :3] /= np.maximum(mixed[..., 3:], 1e-9)
+    return mixed
+
+
+def _opacity(done: Sequence[Act], frames: int, letters: int) -> Floats | None:
+    parts = [act.opacity for act in done if act.opacity is not None]
+    if not parts:
+        return None
+    left = np.ones((frames, letters))
+    for part in parts:
+        left = left * part
+    return left
+
+
+def starts_of(company: Company, drive: DriveStep, frames: Frames) -> Floats | None:
+    """(f, l): the frame at which a drive begins with each letter; None for one without a cadence or a swing."""
+    cast = cast_of(company.setting)
+    scope = sample_choice(drive.scope, float(frames[0]))
+    unit_of, _ = cast.units[scope]
+    units = units_of(cast, scope, frames, surroundings(company))
+    for reach in drive.reaches:
+        if isinstance(reach, Cadence):
+            return cadence_starts(reach, frames, units)[:, unit_of]
+        if isinstance(reach, Swing):
+            return swing_starts(reach, frames, units)[:, unit_of]
+    return None
+
+
+def exact_rest(company: Company, frame: float) -> Floats | None:
+    """(l): the frame at which each letter is at rest, where that follows from cadences and swings alone; else None."""
+    rest = np.full(cast_of(company.setting).count, company.first)
+    at = np.array([frame])
+    for step in company.steps:
+        if step.kind in UNREST or not switched(step.on, at)[0, 0]:
+            continue
+        if isinstance(step, FollowStep) or changes(step.offset) or not step.reaches:
+            return None
+        for reach in step.reaches:
+            if not isinstance(reach, Cadence | Swing):
+                return None
+        begun = starts_of(company, step, at)
+        if begun is None or len(step.reaches) > 1:
+            return None
+        (reach,) = step.reaches
+        lasts = cadence_end(reach, frame) if isinstance(reach, Cadence) else float(sample(reach.settle, at)[0])
+        rest = np.maximum(rest, begun[0] + lasts)
+    return rest
