@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.shot import BlockStep, EmblemStep, Shot
-from moss_crown.core.document.values import Keyed
+from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import block_corners, camera_at, camera_step
 from moss_crown.core.motion.values import sample_one
@@ -142,5 +142,6 @@ def _moved(shot: Shot, step: str, axis: int, by: float) -> Patch:
             {"op": "replace", "path": f"{path}/keys/{k}/value", "value": shifted(key.value)}
             for k, key in enumerate(block.move.keys)
         ]
-    assert isinstance(block.move, tuple)
+    if isinstance(block.move, Formula | Link):
+        raise DocumentInvalid(path, "a constant or keys", "a place by formula or link cannot be arranged")
     return [{"op": "replace", "path": path, "value": shifted(block.move)}]

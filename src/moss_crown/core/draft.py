@@ -24,6 +24,7 @@ from moss_crown.core.document.shot import (
     DriveStep,
     EmblemStep,
     Finite,
+    FollowStep,
     Identity,
     Shot,
     Size,
@@ -67,9 +68,10 @@ from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.look.material import Surface, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.acts import drive_reach
+from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
-from moss_crown.core.moving import MOTION, Moved, cast_of, rest_of, surroundings
+from moss_crown.core.moving import MOTION, Moved, cast_of, overshoot, rest_of, surroundings
 from moss_crown.core.stage.scene import Light, ShapeLight, Sheet, SunLight, triangle_areas
 from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
 from moss_crown.core.type.layout import Letter, Setting
@@ -78,6 +80,7 @@ from moss_crown.core.type.shape import Glyph, faces, own_faces
 
 LOOKED_AT = (-2.0, 0.0, 2.0)
 """Metres to the right at which a wall is looked at for what a floor mirrors."""
+RESPONSE_POINTS = 33
 LOOK_KINDS = ("block", "emblem", "material", "environment", "lights", "stage")
 Part: TypeAlias = Annotated[int, Field(ge=0, le=4)]
 FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=31)]
@@ -217,11 +220,39 @@ def draft(shot: Shot) -> bytes:
         "looks": looks,
         "look_of": look_of,
         "rest": rest,
+        "responses": _responses(shot),
+        "overshoots": _overshoots(shot),
         "lenses": _lenses(shot, frames, half, shift),
         "keyed": keyed_values(shot),
         "notes": notes(shot, rest),
     }
     return pack(head, tables)
+
+
+def _responses(shot: Shot) -> dict[str, list[float]]:
+    """For each drive, by its id: what its response makes of reaches from 0 to 1."""
+    reach = np.linspace(0, 1, RESPONSE_POINTS)
+    return {
+        step.id: np.round(through(step.response, reach), 4).tolist()
+        for step in shot.steps
+        if isinstance(step, DriveStep)
+    }
+
+
+def _overshoots(shot: Shot) -> dict[str, float]:
+    """For each follow-through, by its id: how far letters go past their end at most, as a share of their way."""
+    follows = [s for s in shot.steps if isinstance(s, FollowStep)]
+    if not follows:
+        return {}
+    structure = structure_at(shot, shot.last)
+    frames = np.arange(shot.first, shot.last + 2 * float(shot.fps.fraction))
+    found = dict.fromkeys((s.id for s in follows), 0.0)
+    for number, block in enumerate(structure.blocks):
+        own = company(shot, structure, number)
+        for step in follows:
+            if step in shot.steps[block.step + 1 :]:
+                found[step.id] = max(found[step.id], round(overshoot(own, step, frames), 4))
+    return found
 
 
 def _wear(blocks: list[Moved], frames: int) -> NDArray[np.float32] | None:

@@ -27,6 +27,7 @@ from moss_crown.core.document.shot import (
 from moss_crown.core.document.values import Keyed, Model
 from moss_crown.core.lighting import KITS, LOWEST, Kit, measure, rounded, wall_behind
 from moss_crown.core.look.materials import MATERIALS
+from moss_crown.core.motion.tied import settled
 from moss_crown.core.motion.values import sample_choice
 
 Patch: TypeAlias = list[dict[str, Any]]
@@ -80,9 +81,11 @@ def look_of(shot: Shot, frame: float, name: str) -> Look:
         return rounded((np.array(v) - middle) / half)
 
     found: dict[str, Any] = {"name": name}
-    for step in shot.steps:
-        if not sample_choice(step.on, frame):
+    for following in shot.steps:
+        if not sample_choice(following.on, frame):
             continue
+        # What a formula or a link asks for is not there in another shot.
+        step = settled(following, frame)
         if isinstance(step, MaterialStep | EnvironmentStep):
             found.setdefault(step.kind, step)
         elif isinstance(step, StageStep):

@@ -263,3 +263,17 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
         lasts = cadence_end(reach, frame) if isinstance(reach, Cadence) else float(sample(reach.settle, at)[0])
         rest = np.maximum(rest, begun[0] + lasts)
     return rest
+
+
+def overshoot(company: Company, step: FollowStep, frames: Frames) -> float:
+    """How far past its end a follow-through carries letters at most, as a share of the way that they come."""
+    above = [s for s in company.steps[: company.steps.index(step) + 1] if s.kind not in UNREST]
+    cast = cast_of(company.setting)
+    most = 0.0
+    for act in acts(above, cast, frames, surroundings(company)) if cast.count and len(frames) else []:
+        for channel in (act.move, act.turn, act.scale):
+            way = channel.reach[:1] - channel.reach[-1:]
+            if channel.offset.any() and len(channel.offset) == 1 and (np.abs(way) > 0.01).any():
+                done = (channel.reach - channel.reach[-1:]) / np.where(np.abs(way) > 0.01, way, np.inf)
+                most = max(most, float(-done.min()))
+    return most

@@ -15,6 +15,8 @@ from moss_crown.core.arrange import align, fit_width, space_evenly
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import first_error, patched
+from moss_crown.core.document.keys import move_keys, paste_keys, retimed
+from moss_crown.core.document.shot import FrameRate
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, spans, timing
@@ -23,6 +25,7 @@ from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.look.pictures import is_picture
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
+from moss_crown.core.motion.tied import tried
 from moss_crown.core.picture import (
     FrameOrder,
     ModelFormat,
@@ -142,6 +145,28 @@ def arrangement_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict
             return space_evenly(shot, frame)
         case _:
             return fit_width(shot, frame, order["step"], order["share"])
+
+
+def keys_moved(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:
+    """The patch that moves keys as ordered."""
+    chosen, by, scale, about = order["chosen"], order["by"], order["scale"], order["about"]
+    return move_keys(kit.shot_of(document), chosen, by, scale, about, order["reverse"], order["copied"])
+
+
+def keys_pasted(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:
+    """The patch that pastes keys as ordered."""
+    keys, paths, frame = order["keys"], order["paths"], order["frame"]
+    return paste_keys(kit.shot_of(document), keys, paths, frame, order["reverse"], order["delay"])
+
+
+def retiming_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:
+    """The patch for another frame rate."""
+    return retimed(kit.shot_of(document), FrameRate.model_validate(order["fps"]), order["keep"])
+
+
+def formula_tried(document: dict[str, Any], path: str, formula: str) -> dict[str, Any]:
+    """How a formula would run as the value at a pointer."""
+    return asdict(tried(kit.shot_of(document), path, formula))
 
 
 def lighting_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:

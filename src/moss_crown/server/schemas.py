@@ -154,6 +154,64 @@ class Arrangement(Message):
     share: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.8
 
 
+Frames = Annotated[list[FrameNumber], Field(max_length=limits.KEYS_A_VALUE)]
+Pointer = Annotated[str, Field(max_length=400, pattern=r"^/")]
+
+
+class KeyMove(Message):
+    """Chosen keys, frames by the JSON pointer of their value: reversed, scaled about a frame, shifted; or copied so."""
+
+    revision: int
+    chosen: Annotated[dict[Pointer, Frames], Field(max_length=limits.PATCH_OPERATIONS)]
+    by: Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)] = 0.0
+    scale: Annotated[float, Field(ge=0.001, le=1_000, allow_inf_nan=False)] = 1.0
+    about: FrameNumber | None = None
+    reverse: bool = False
+    copied: bool = False
+
+
+class KeyPaste(Message):
+    """Keys put on values, the first at a frame; on each further value `delay` frames later."""
+
+    revision: int
+    keys: Annotated[list[dict[str, Any]], Field(min_length=1, max_length=limits.KEYS_A_VALUE)]
+    paths: Annotated[list[Pointer], Field(min_length=1, max_length=limits.PATCH_OPERATIONS)]
+    frame: FrameNumber
+    reverse: bool = False
+    delay: Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=False)] = 0.0
+
+
+class Retiming(Message):
+    """Another frame rate, and what it keeps: the frames, or the seconds."""
+
+    revision: int
+    fps: FrameRate
+    keep: Literal["frames", "seconds"]
+
+
+class FormulaTrial(Message):
+    path: Pointer
+    formula: Annotated[str, Field(max_length=2_000)]
+
+
+class TrialOut(BaseModel):
+    """What is wrong with a formula and at which character (0 the first); or how it runs, a line for each part or
+    letter."""
+
+    problem: str
+    at: int
+    frames: list[float]
+    lines: list[list[float]]
+
+
+class FormulaWords(BaseModel):
+    """What formulas may name, and what it means."""
+
+    names: dict[str, str]
+    functions: dict[str, str]
+    values: list[str]
+
+
 class Lighting(Message):
     """Lights to place: a kit around the title, or one light by its effect on a place of the picture.
 

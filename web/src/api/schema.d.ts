@@ -226,6 +226,87 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/keys/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Keys
+         * @description Move, scale, reverse or copy keys, of any number of values at once. One edit, undone like any.
+         */
+        post: operations["move_keys_api_shots__shot__keys_move_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/keys/paste": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Paste Keys */
+        post: operations["paste_keys_api_shots__shot__keys_paste_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/retime": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retime
+         * @description Another frame rate, that keeps the frames or the seconds.
+         */
+        post: operations["retime_api_shots__shot__retime_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Formula Words
+         * @description What a formula of this shot may name.
+         */
+        get: operations["formula_words_api_shots__shot__formula_get"];
+        put?: never;
+        /**
+         * Try Formula
+         * @description Try a formula in the place of a value; nothing is changed.
+         */
+        post: operations["try_formula_api_shots__shot__formula_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/light": {
         parameters: {
             query?: never;
@@ -1248,20 +1329,67 @@ export interface components {
         };
         /**
          * Cadence
-         * @description Letter after letter: letter k starts at `start + k * delay` and takes `duration` frames, all in frames.
+         * @description Letter after letter: the k-th in the order starts at `start + k * delay` and takes `duration` frames.
+         *
+         *     It arrives (reach 1 until its start, then down the ease to 0), leaves (0, then up: the arrival reversed), or passes
+         *     (up, there for `stay` frames, and down again). With `whole` above 0 the delay follows from that: all letters are
+         *     done in so many frames. `along` is the direction of the order "axis", `point` the place of "near" and "far" (metres
+         *     in the block). `bend` bunches the starts towards the first letters (below 0) or the last. `pulled` are frames that
+         *     single letters, by number, start later than their place in the order says.
          */
         Cadence: {
             /**
-             * Kind
-             * @default cadence
-             * @constant
+             * Mix
+             * @default maximum
+             * @enum {string}
+             */
+            mix: "maximum" | "add" | "multiply" | "cut";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "cadence";
+            /**
+             * Way
+             * @default arrive
+             */
+            way: ("arrive" | "leave" | "pass") | components["schemas"]["Keyed_Literal__arrive____leave____pass___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse") | components["schemas"]["Keyed_Literal__reading____reverse___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far") | components["schemas"]["Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Along
+             * @default [
+             *       1,
+             *       0,
+             *       0
+             *     ]
+             */
+            along: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Point
+             * @default [
+             *       0,
+             *       0.5,
+             *       0
+             *     ]
+             */
+            point: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shuffle
+             * @default 1
+             */
+            shuffle: number;
             /**
              * Start
              * @default 4
@@ -1273,10 +1401,29 @@ export interface components {
              */
             delay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Whole
+             * @default 0
+             */
+            whole: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /** Pulled */
+            pulled?: {
+                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            };
+            /**
              * Duration
              * @default 22
              */
             duration: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Stay
+             * @default 10
+             */
+            stay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "leave": [
@@ -1449,7 +1596,12 @@ export interface components {
         };
         /**
          * DriveStep
-         * @description Moves letters: the offset times the reach. It arrives: the reach falls from 1 to 0, the rest place is final.
+         * @description Moves letters: the offset times the reach, about a pivot.
+         *
+         *     `scope` is what feels the reach as one: each letter by itself, or a word, a line or the block by its middle. The
+         *     reaches join in their order; `response` shapes what comes out, through points of (reach, strength) with smooth
+         *     curves between them; without `beyond` it is kept within 0 and 1, and nothing overshoots. `strength` is a factor on
+         *     all of it, `exposed` puts the drive on twos or threes.
          */
         DriveStep: {
             /** Id */
@@ -1469,6 +1621,11 @@ export interface components {
              * @enum {string}
              */
             kind: "drive";
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["Keyed_Literal__letter____word____line____block___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "about": "letter",
@@ -1497,30 +1654,91 @@ export interface components {
              *         1,
              *         1,
              *         1
-             *       ]
+             *       ],
+             *       "spacing": 0,
+             *       "tint": [
+             *         1,
+             *         0.35,
+             *         0.1
+             *       ],
+             *       "tint_share": 0,
+             *       "opacity": 1,
+             *       "outside": "none"
              *     }
              */
             offset: components["schemas"]["Offset"];
             /**
-             * @default {
-             *       "kind": "cadence",
-             *       "order": "reading",
-             *       "start": 4,
-             *       "delay": 2,
-             *       "duration": 22,
-             *       "ease": {
-             *         "arrive": [
-             *           0.3,
-             *           1
-             *         ],
-             *         "leave": [
-             *           0.16,
-             *           0.55
-             *         ]
-             *       }
-             *     }
+             * Strength
+             * @default 1
              */
-            reach: components["schemas"]["Cadence"];
+            strength: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "cadence",
+             *         "way": "arrive",
+             *         "order": "reading",
+             *         "along": [
+             *           1,
+             *           0,
+             *           0
+             *         ],
+             *         "point": [
+             *           0,
+             *           0.5,
+             *           0
+             *         ],
+             *         "shuffle": 1,
+             *         "start": 4,
+             *         "delay": 2,
+             *         "whole": 0,
+             *         "bend": 0,
+             *         "pulled": {},
+             *         "duration": 22,
+             *         "stay": 10,
+             *         "ease": {
+             *           "arrive": [
+             *             0.3,
+             *             1
+             *           ],
+             *           "leave": [
+             *             0.16,
+             *             0.55
+             *           ]
+             *         }
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /**
          * Ease
@@ -1765,6 +1983,28 @@ export interface components {
                 number
             ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
+        /**
+         * Everywhere
+         * @description The same strength for every letter.
+         */
+        Everywhere: {
+            /**
+             * Mix
+             * @default maximum
+             * @enum {string}
+             */
+            mix: "maximum" | "add" | "multiply" | "cut";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "everywhere";
+            /**
+             * Level
+             * @default 1
+             */
+            level: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
         /** FamilyOut */
         FamilyOut: {
             /** Id */
@@ -1790,6 +2030,73 @@ export interface components {
             name: string;
             /** On */
             on: boolean;
+        };
+        /**
+         * FollowStep
+         * @description Follow-through of what the steps above it do to the letters, on the channels that are switched on.
+         *
+         *     A spring swings after them (`tempo` in Hz, `damping` as a ratio, 0 never rests) and settles; a lag comes after
+         *     smoothly, `lag` seconds late. `strength` mixes between what the steps did (0) and what follows (1). Steps below it
+         *     are not followed.
+         */
+        FollowStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "follow";
+            /**
+             * Way
+             * @default spring
+             */
+            way: ("spring" | "lag") | components["schemas"]["Keyed_Literal__spring____lag___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tempo
+             * @default 2
+             */
+            tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Damping
+             * @default 0.35
+             */
+            damping: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Lag
+             * @default 0.12
+             */
+            lag: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Move
+             * @default true
+             */
+            move: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default true
+             */
+            turn: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Scale
+             * @default true
+             */
+            scale: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * FormStep
@@ -1931,11 +2238,34 @@ export interface components {
         };
         /**
          * Formula
-         * @description An expression over letters and time. It has its place in the model; it does not compute yet.
+         * @description An expression over letters and time: see `formula`.
          */
         Formula: {
             /** Formula */
             formula: string;
+        };
+        /** FormulaTrial */
+        FormulaTrial: {
+            /** Path */
+            path: string;
+            /** Formula */
+            formula: string;
+        };
+        /**
+         * FormulaWords
+         * @description What formulas may name, and what it means.
+         */
+        FormulaWords: {
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
+            /** Functions */
+            functions: {
+                [key: string]: string;
+            };
+            /** Values */
+            values: string[];
         };
         /** FrameOut */
         FrameOut: {
@@ -1978,6 +2308,66 @@ export interface components {
             /** Share */
             share: number;
         };
+        /**
+         * KeyMove
+         * @description Chosen keys, frames by the JSON pointer of their value: reversed, scaled about a frame, shifted; or copied so.
+         */
+        KeyMove: {
+            /** Revision */
+            revision: number;
+            /** Chosen */
+            chosen: {
+                [key: string]: number[];
+            };
+            /**
+             * By
+             * @default 0
+             */
+            by: number;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /** About */
+            about?: number | null;
+            /**
+             * Reverse
+             * @default false
+             */
+            reverse: boolean;
+            /**
+             * Copied
+             * @default false
+             */
+            copied: boolean;
+        };
+        /**
+         * KeyPaste
+         * @description Keys put on values, the first at a frame; on each further value `delay` frames later.
+         */
+        KeyPaste: {
+            /** Revision */
+            revision: number;
+            /** Keys */
+            keys: {
+                [key: string]: unknown;
+            }[];
+            /** Paths */
+            paths: string[];
+            /** Frame */
+            frame: number;
+            /**
+             * Reverse
+             * @default false
+             */
+            reverse: boolean;
+            /**
+             * Delay
+             * @default 0
+             */
+            delay: number;
+        };
         /** KeyFloat960a */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
@@ -2002,6 +2392,86 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat5160 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat0720 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat993f */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
@@ -2027,6 +2497,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloatd612 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
@@ -2052,6 +2532,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat7c2f */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____: {
@@ -2077,6 +2567,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat1dd0 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____: {
@@ -2102,6 +2602,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloatf2e8 */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____": {
@@ -2127,6 +2637,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat9982 */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____": {
@@ -2152,6 +2672,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat2aa0 */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____": {
@@ -2177,6 +2707,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat7f06 */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
@@ -2202,6 +2742,51 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat8bf4 */
+        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat1644 */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____": {
@@ -2227,6 +2812,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat5cf1 */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
@@ -2252,6 +2847,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloata37d */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
@@ -2277,6 +2882,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloateb1d */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
@@ -2302,6 +2917,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat60c9 */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____": {
@@ -2327,6 +2952,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat42dc */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____: {
@@ -2352,6 +2987,51 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloata240 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat546e */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -2377,6 +3057,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat8db0 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
@@ -2402,6 +3092,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloata567 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____: {
@@ -2427,6 +3127,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat71a0 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
@@ -2452,6 +3162,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloatfed2 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
@@ -2477,6 +3197,51 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloatc564 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloatef41 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____: {
@@ -2502,6 +3267,86 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat3696 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat6bf9 */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat7434 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
@@ -2527,6 +3372,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloatf2d2 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____: {
@@ -2552,6 +3407,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat2204 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____: {
@@ -2577,6 +3442,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloatc8ce */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____: {
@@ -2602,6 +3477,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloata354 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -2627,6 +3512,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat26d3 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
@@ -2652,6 +3547,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat8885 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -2677,6 +3582,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloat4184 */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
@@ -2702,6 +3617,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyFloatcbfd */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
@@ -2727,6 +3652,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyInt6966 */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
@@ -2752,6 +3687,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyIntc457 */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____: {
@@ -2777,6 +3722,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyIntc8fe */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
@@ -2802,6 +3757,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyInt4985 */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
@@ -2827,6 +3792,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyIntffb5 */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
@@ -2852,6 +3827,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyStrf875 */
         Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____: {
@@ -2877,6 +3862,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyStr6776 */
         "Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________": {
@@ -2902,6 +3897,54 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteralbfd0 */
+        Key_Literal__arrive____leave____pass___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "arrive" | "leave" | "pass";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiteralfb26 */
         Key_Literal__both____forward____backward___: {
@@ -2930,6 +3973,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiteral9943 */
         Key_Literal__centre____baseline____cap____left____right____own___: {
@@ -2958,6 +4011,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiterala4cf */
         Key_Literal__left____centre____right____justify____fill___: {
@@ -2986,6 +4049,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiteral8461 */
         Key_Literal__letter____word____line____block___: {
@@ -3014,6 +4087,54 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiterale25c */
+        Key_Literal__none____left____right____above____below___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "none" | "left" | "right" | "above" | "below";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiteral9653 */
         Key_Literal__nothing____environment____colour___: {
@@ -3042,6 +4163,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiteral7740 */
         Key_Literal__open____filled___: {
@@ -3070,6 +4201,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiterale9fe */
         Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___: {
@@ -3098,16 +4239,26 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
-        /** KeyLiteral83d6 */
-        Key_Literal__reading____reverse___: {
+        /** KeyLiteralf517 */
+        Key_Literal__reading____reverse____centre_out____edges_in____shuffled___: {
             /** Frame */
             frame: number;
             /**
              * Value
              * @enum {string}
              */
-            value: "reading" | "reverse";
+            value: "reading" | "reverse" | "centre_out" | "edges_in" | "shuffled";
             /**
              * @default {
              *       "leave": [
@@ -3126,6 +4277,54 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral9a0d */
+        Key_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiterald875 */
         Key_Literal__rectangle____disc____tube____ball____sun___: {
@@ -3154,6 +4353,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiteral3760 */
         Key_Literal__round____square____flat___: {
@@ -3182,6 +4391,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiteral83ac */
         Key_Literal__sharp____mitre____round___: {
@@ -3210,6 +4429,92 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral2b23 */
+        Key_Literal__slab____ball____box____ring___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "slab" | "ball" | "box" | "ring";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteralc8b8 */
+        Key_Literal__spring____lag___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "spring" | "lag";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiterald635 */
         Key_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___: {
@@ -3238,6 +4543,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiteralb8e6 */
         Key_Literal__straight____arc____drum____path___: {
@@ -3266,6 +4581,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyLiterale055 */
         Key_Literal__title____letter___: {
@@ -3294,6 +4619,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyUnion744d */
         "Key_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________": {
@@ -3319,6 +4654,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyBool34cc */
         Key_bool_: {
@@ -3344,6 +4689,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyClasstuple8b51 */
         Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
@@ -3372,6 +4727,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyClasstupledcdf */
         Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
@@ -3401,6 +4766,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyClasstuple9ce8 */
         "Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______": {
@@ -3430,6 +4805,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyClasstuple315b */
         "Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
@@ -3458,6 +4843,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyClasstuple522e */
         "Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
@@ -3487,6 +4882,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyClasstuple006c */
         Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______: {
@@ -3516,6 +4921,16 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
         };
         /** KeyedFloat960a */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
@@ -3526,13 +4941,62 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedFloat5160 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedFloat0720 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat993f */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
@@ -3543,13 +5007,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloatd612 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
@@ -3560,13 +5029,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat7c2f */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____: {
@@ -3577,13 +5051,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat1dd0 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____: {
@@ -3594,13 +5073,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloatf2e8 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____": {
@@ -3611,13 +5095,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat9982 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____": {
@@ -3628,13 +5117,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat2aa0 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____": {
@@ -3645,13 +5139,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat7f06 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
@@ -3662,13 +5161,40 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedFloat8bf4 */
+        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat1644 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____": {
@@ -3679,13 +5205,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat5cf1 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
@@ -3696,13 +5227,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloata37d */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
@@ -3713,13 +5249,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloateb1d */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
@@ -3730,13 +5271,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat60c9 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____": {
@@ -3747,13 +5293,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat42dc */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____: {
@@ -3764,13 +5315,40 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedFloata240 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat546e */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -3781,13 +5359,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat8db0 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
@@ -3798,13 +5381,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloata567 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____: {
@@ -3815,13 +5403,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat71a0 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
@@ -3832,13 +5425,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloatfed2 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
@@ -3849,13 +5447,40 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedFloatc564 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloatef41 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____: {
@@ -3866,13 +5491,62 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedFloat3696 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedFloat6bf9 */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat7434 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
@@ -3883,13 +5557,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloatf2d2 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____: {
@@ -3900,13 +5579,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat2204 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____: {
@@ -3917,13 +5601,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloatc8ce */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____: {
@@ -3934,13 +5623,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloata354 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -3951,13 +5645,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat26d3 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
@@ -3968,13 +5667,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat8885 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -3985,13 +5689,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloat4184 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
@@ -4002,13 +5711,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedFloatcbfd */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
@@ -4019,13 +5733,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedInt6966 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
@@ -4036,13 +5755,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedIntc457 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____: {
@@ -4053,13 +5777,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedIntc8fe */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
@@ -4070,13 +5799,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedInt4985 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
@@ -4087,13 +5821,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedIntffb5 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
@@ -4104,13 +5843,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedStrf875 */
         Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____: {
@@ -4121,13 +5865,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedStr6776 */
         "Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________": {
@@ -4138,13 +5887,40 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedLiteralbfd0 */
+        Keyed_Literal__arrive____leave____pass___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__arrive____leave____pass___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiteralfb26 */
         Keyed_Literal__both____forward____backward___: {
@@ -4155,13 +5931,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiteral9943 */
         Keyed_Literal__centre____baseline____cap____left____right____own___: {
@@ -4172,13 +5953,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiterala4cf */
         Keyed_Literal__left____centre____right____justify____fill___: {
@@ -4189,13 +5975,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiteral8461 */
         Keyed_Literal__letter____word____line____block___: {
@@ -4206,13 +5997,40 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedLiterale25c */
+        Keyed_Literal__none____left____right____above____below___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__none____left____right____above____below___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiteral9653 */
         Keyed_Literal__nothing____environment____colour___: {
@@ -4223,13 +6041,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiteral7740 */
         Keyed_Literal__open____filled___: {
@@ -4240,13 +6063,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiterale9fe */
         Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___: {
@@ -4257,30 +6085,62 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
-        /** KeyedLiteral83d6 */
-        Keyed_Literal__reading____reverse___: {
+        /** KeyedLiteralf517 */
+        Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled___: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__reading____reverse___"][];
+            keys: components["schemas"]["Key_Literal__reading____reverse____centre_out____edges_in____shuffled___"][];
             /**
              * Before
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedLiteral9a0d */
+        Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiterald875 */
         Keyed_Literal__rectangle____disc____tube____ball____sun___: {
@@ -4291,13 +6151,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiteral3760 */
         Keyed_Literal__round____square____flat___: {
@@ -4308,13 +6173,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiteral83ac */
         Keyed_Literal__sharp____mitre____round___: {
@@ -4325,13 +6195,62 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedLiteral2b23 */
+        Keyed_Literal__slab____ball____box____ring___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__slab____ball____box____ring___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedLiteralc8b8 */
+        Keyed_Literal__spring____lag___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__spring____lag___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiterald635 */
         Keyed_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___: {
@@ -4342,13 +6261,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiteralb8e6 */
         Keyed_Literal__straight____arc____drum____path___: {
@@ -4359,13 +6283,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedLiterale055 */
         Keyed_Literal__title____letter___: {
@@ -4376,13 +6305,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedUnion744d */
         "Keyed_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________": {
@@ -4393,13 +6327,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedBool34cc */
         Keyed_bool_: {
@@ -4410,13 +6349,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedClasstuple8b51 */
         Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
@@ -4427,13 +6371,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedClasstupledcdf */
         Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
@@ -4444,13 +6393,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedClasstuple9ce8 */
         "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______": {
@@ -4461,13 +6415,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedClasstuple315b */
         "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
@@ -4478,13 +6437,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedClasstuple522e */
         "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
@@ -4495,13 +6459,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /** KeyedClasstuple006c */
         Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______: {
@@ -4512,13 +6481,18 @@ export interface components {
              * @default hold
              * @enum {string}
              */
-            before: "hold" | "repeat" | "there_and_back" | "carry_on";
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
             /**
              * After
              * @default hold
              * @enum {string}
              */
-            after: "hold" | "repeat" | "there_and_back" | "carry_on";
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
         /**
          * Light
@@ -4736,7 +6710,7 @@ export interface components {
         };
         /**
          * Link
-         * @description Another value, by path, times a factor plus an offset. It has its place; it does not compute yet.
+         * @description Another value times a factor plus an offset, by its path: the id of a step, then members, `camera/lens`.
          */
         Link: {
             /** Link */
@@ -5114,8 +7088,55 @@ export interface components {
             text: string;
         };
         /**
+         * Noise
+         * @description Another strength for each letter, moving smoothly `tempo` times a second between `low` and `high`. `grain` above
+         *     0 makes letters nearer than that many metres alike.
+         */
+        Noise: {
+            /**
+             * Mix
+             * @default maximum
+             * @enum {string}
+             */
+            mix: "maximum" | "add" | "multiply" | "cut";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "noise";
+            /**
+             * Tempo
+             * @default 0.6
+             */
+            tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Low
+             * @default 0
+             */
+            low: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * High
+             * @default 1
+             */
+            high: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Grain
+             * @default 0
+             */
+            grain: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * Offset
          * @description What a drive adds to a letter at full strength. Turn and scale go about its pivot.
+         *
+         *     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
+         *     colours by `tint_share`; `opacity` is what is left of it. With `outside` the letter stands just outside the frame on
+         *     that side, as the camera sees it; the move is added to that.
          */
         Offset: {
             /**
@@ -5157,6 +7178,39 @@ export interface components {
                 number,
                 number
             ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spacing
+             * @default 0
+             */
+            spacing: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tint
+             * @default [
+             *       1,
+             *       0.35,
+             *       0.1
+             *     ]
+             */
+            tint: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tint Share
+             * @default 0
+             */
+            tint_share: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Outside
+             * @default none
+             */
+            outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["Keyed_Literal__none____left____right____above____below___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Override
@@ -5398,6 +7452,20 @@ export interface components {
             /** Kernels */
             kernels: boolean;
         };
+        /**
+         * Retiming
+         * @description Another frame rate, and what it keeps: the frames, or the seconds.
+         */
+        Retiming: {
+            /** Revision */
+            revision: number;
+            fps: components["schemas"]["FrameRate"];
+            /**
+             * Keep
+             * @enum {string}
+             */
+            keep: "frames" | "seconds";
+        };
         /** RidgesOut */
         RidgesOut: {
             /** Letters */
@@ -5424,14 +7492,107 @@ export interface components {
             /** Lacking */
             lacking: boolean;
         };
+        /**
+         * ShiverStep
+         * @description Small smooth unrest of each letter by itself, about its pivot: at most `move` metres, `turn` degrees, `tempo`
+         *     times a second. It fades in over `fade_in` frames from `start`, and out over `fade_out` frames until `end`; an end
+         *     before the start lasts for ever.
+         */
+        ShiverStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shiver";
+            /**
+             * @default {
+             *       "about": "letter",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            pivot: components["schemas"]["Pivot"];
+            /**
+             * Move
+             * @default [
+             *       0.01,
+             *       0.01,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       1.5
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tempo
+             * @default 3
+             */
+            tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Start
+             * @default 0
+             */
+            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * End
+             * @default -1
+             */
+            end: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Fade In
+             * @default 0
+             */
+            fade_in: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Fade Out
+             * @default 12
+             */
+            fade_out: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
         /** Shot */
         Shot: {
             /**
              * Version
-             * @default 2
+             * @default 3
              * @constant
              */
-            version: 2;
+            version: 3;
             /**
              * Title
              * @default Untitled
@@ -5469,8 +7630,13 @@ export interface components {
              * @default 72
              */
             last: number;
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -5718,6 +7884,59 @@ export interface components {
             letter?: number | null;
         };
         /**
+         * Swing
+         * @description A damped pendulum from full strength: `tempo` swings a second, each weaker by `damping` (a ratio; 1 does not
+         *     swing). Letter k begins at `start + k * delay`, and hangs still `settle` frames later, exactly.
+         */
+        Swing: {
+            /**
+             * Mix
+             * @default maximum
+             * @enum {string}
+             */
+            mix: "maximum" | "add" | "multiply" | "cut";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "swing";
+            /**
+             * Order
+             * @default reading
+             */
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shuffle
+             * @default 1
+             */
+            shuffle: number;
+            /**
+             * Start
+             * @default 4
+             */
+            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Delay
+             * @default 1
+             */
+            delay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tempo
+             * @default 1.2
+             */
+            tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Damping
+             * @default 0.12
+             */
+            damping: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Settle
+             * @default 60
+             */
+            settle: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
          * TakeOrders
          * @description A range of frames with size and quality. `alpha`: letters only, straight alpha; then no movie is made. `layers`:
          *     each frame also as OpenEXR with all of its passes and mattes.
@@ -5903,6 +8122,21 @@ export interface components {
             ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
+         * TrialOut
+         * @description What is wrong with a formula and at which character (0 the first); or how it runs, a line for each part or
+         *     letter.
+         */
+        TrialOut: {
+            /** Problem */
+            problem: string;
+            /** At */
+            at: number;
+            /** Frames */
+            frames: number[];
+            /** Lines */
+            lines: number[][];
+        };
+        /**
          * Tubes
          * @description Letters drawn by tubes along their outline, or along the strokes of an emblem. Metres and shares of a length.
          */
@@ -5971,6 +8205,99 @@ export interface components {
             look: string;
             /** Parts */
             parts?: ("material" | "environment" | "lights" | "stage")[];
+        };
+        /**
+         * Zone
+         * @description A place in the world: letters that rest in it feel `inside`, those farther than `run` metres from it `outside`.
+         *
+         *     A slab is `size[0]` thick to both sides of its middle plane (across its x) and has no end otherwise; a box reaches
+         *     `size` to each side, a ball `size[0]` around; a ring is a tube of `size[1]` around a circle of `size[0]` in its
+         *     plane.
+         */
+        Zone: {
+            /**
+             * Mix
+             * @default maximum
+             * @enum {string}
+             */
+            mix: "maximum" | "add" | "multiply" | "cut";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "zone";
+            /**
+             * Shape
+             * @default slab
+             */
+            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["Keyed_Literal__slab____ball____box____ring___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Place
+             * @default [
+             *       0,
+             *       0.5,
+             *       0
+             *     ]
+             */
+            place: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Size
+             * @default [
+             *       0.6,
+             *       0.6,
+             *       0.6
+             *     ]
+             */
+            size: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Run
+             * @default 1
+             */
+            run: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Inside
+             * @default 1
+             */
+            inside: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Outside
+             * @default 0
+             */
+            outside: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
         };
     };
     responses: never;
@@ -6441,6 +8768,177 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move_keys_api_shots__shot__keys_move_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyMove"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paste_keys_api_shots__shot__keys_paste_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyPaste"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retime_api_shots__shot__retime_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retiming"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    formula_words_api_shots__shot__formula_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaWords"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_formula_api_shots__shot__formula_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaTrial"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
                 };
             };
             /** @description An error, as application/problem+json */

@@ -101,10 +101,12 @@ interface SpanHead {
   blocks: BlockAtRest[];
   starts: Record<string, number[]>; // by the id of the drive
   rest: number[];
+  worn: boolean; // are letters tinted, or let light through?
 }
 export interface Span extends SpanHead {
   poses: Float32Array; // frames x letters x 16, column by column
   speeds: Float32Array; // frames x letters, cap heights a second
+  wear: Float32Array | null; // frames x letters x 5: tint, its share, opacity
 }
 interface Head {
   width: number;
@@ -118,6 +120,8 @@ interface Head {
   rest: number;
   lenses: number[][]; // half tangents, shift, and the rows of the 3x3 matrix of exposure and white balance
   keyed: Record<string, unknown[]>;
+  responses: Record<string, number[]>; // of drives, by id: strength for reaches from 0 to 1
+  overshoots: Record<string, number>; // of follow-throughs, by id: share of the way
   notes: Note[];
 }
 export interface Draft extends Omit<Head, 'spans'> {
@@ -144,13 +148,21 @@ export function readDraft(buffer: ArrayBuffer): Draft {
   };
   const spans = facts.spans.map((span) => {
     const cells = (span.last - span.first + 1) * span.letters.length;
-    return { ...span, poses: take(cells * 16), speeds: take(cells) };
+    const [poses, speeds] = [take(cells * 16), take(cells)];
+    return { ...span, poses, speeds, wear: span.worn ? take(cells * 5) : null };
   });
   return { ...facts, spans, camera: take((facts.last - facts.first + 1) * 16), at: performance.now() };
 }
 
 export function spanAt(draft: Draft, frame: number): Span | undefined {
   return draft.spans.find((s) => frame >= s.first && frame <= s.last);
+}
+
+/** Tint (red, green, blue), its share, and opacity of a letter at a frame; null where it stays as it is. */
+export function wearAt(span: Span, frame: number, letter: number): Float32Array | null {
+  if (!span.wear) return null;
+  const start = ((frame - span.first) * span.letters.length + letter) * 5;
+  return span.wear.subarray(start, start + 5);
 }
 
 /** A pose of a letter at a frame, as 16 numbers. */

@@ -37,6 +37,7 @@ function Screen() {
   const commands = useShotCommands(show);
   const document = useShot((s) => s.document);
   const failed = useShot((s) => s.failed);
+  const lanes = useShot((s) => s.lanes.filter((path) => s.draft?.keyed[path]).length);
   useEffect(() => {
     if (document) window.document.title = `${document.title}, Moss Crown`;
   }, [document]);
@@ -57,7 +58,10 @@ function Screen() {
   return (
     <div className="flex h-full min-w-[1100px] flex-col">
       <TopBar open={show} />
-      <main className="grid min-h-0 flex-1 grid-cols-[232px_1fr_336px]">
+      <main
+        className="grid min-h-0 flex-1"
+        style={{ gridTemplateColumns: `232px minmax(0, 1fr) ${336 + 72 * lanes}px` }}
+      >
         <Recipe />
         <div className="flex min-h-0 min-w-0 flex-col">
           <Picture />

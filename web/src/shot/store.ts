@@ -3,7 +3,7 @@ import { createStore } from 'zustand/vanilla';
 import { ApiError, api, bytes, ok, type Schemas } from '../api/client';
 import { toast } from '../ui/toasts';
 import { type Draft, readDraft, spanAt, unframe } from './draft';
-import type { Operation } from './values';
+import type { Key, Operation } from './values';
 
 export type Shot = Schemas['Shot'];
 export type Step = NonNullable<Shot['steps']>[number];
@@ -55,7 +55,8 @@ export interface ShotState {
   mode: Mode;
   view: View;
   guides: boolean;
-  lane: string;
+  lanes: string[]; // values whose curves are open
+  chosen: Record<string, number[]>; // keys chosen in the sheet: frames by path
   proof: Proof | null;
   under: string; // the last finished proof of a whole frame, under one of a region
   region: Region | null;
@@ -63,6 +64,7 @@ export interface ShotState {
   ridges: string[];
   pointing: { step: string; light: number; effect: NonNullable<Schemas['Lighting']['effect']> } | null; // a light being placed
   picked: number[]; // letters of the span at the playhead
+  copied: Key[]; // keys that were copied
 }
 
 /** Everything about one open shot. Edits are applied here at once, sent one by one, and stand when the server says so. */
@@ -85,7 +87,8 @@ export function createShot(id: string) {
     mode: 'draft',
     view: 'shot',
     guides: false,
-    lane: '',
+    lanes: [],
+    chosen: {},
     proof: null,
     under: '',
     region: null,
@@ -93,6 +96,7 @@ export function createShot(id: string) {
     ridges: [],
     pointing: null,
     picked: [],
+    copied: [],
   }));
   const { getState: get, setState: set } = store;
   const waiting: Waiting[] = [];
@@ -244,6 +248,30 @@ export function createShot(id: string) {
   /** Put on a look, or parts of it. */
   const wear = (look: string, parts: NonNullable<Schemas['Wearing']['parts']>) =>
     workedOut((now) => api.POST('/api/shots/{shot}/wear', { params, body: { look, parts, ...now } }));
+
+  /** Move, scale, reverse or copy keys: frames by the path of their value. */
+  const moveKeys = (order: Partial<Schemas['KeyMove']> & { chosen: Record<string, number[]> }) =>
+    workedOut(({ revision }) => {
+      const body = { by: 0, scale: 1, reverse: false, copied: false, ...order, revision };
+      return api.POST('/api/shots/{shot}/keys/move', { params, body });
+    });
+
+  /** Put the copied keys on values, from the playhead on; for each further value `delay` frames later. */
+  const pasteKeys = (paths: string[], reverse: boolean, delay = 0) =>
+    workedOut(({ revision, frame }) => {
+      const keys = get().copied as unknown as Record<string, never>[];
+      return api.POST('/api/shots/{shot}/keys/paste', {
+        params,
+        body: { revision, frame, paths, reverse, delay, keys },
+      });
+    });
+
+  /** Another frame rate that keeps the frames or the seconds. */
+  const retime = (numerator: number, denominator: number, keep: 'frames' | 'seconds') =>
+    workedOut(({ revision }) => {
+      const body = { revision, fps: { numerator, denominator }, keep };
+      return api.POST('/api/shots/{shot}/retime', { params, body });
+    });
 
   /** Place lights: a kit, or one by its effect. */
   const light = (order: Partial<Schemas['Lighting']>) =>
@@ -401,6 +429,10 @@ export function createShot(id: string) {
     arrange,
     light,
     wear,
+    moveKeys,
+    pasteKeys,
+    retime,
+    copy: (copied: Key[]) => set({ copied }),
     point: (pointing: ShotState['pointing']) => set({ pointing }),
     preview,
     seek,
@@ -425,7 +457,13 @@ export function createShot(id: string) {
       set({ playing });
     },
     setStage: (stage: string) => set({ stage }),
-    setLane: (lane: string) => set((s) => ({ lane: s.lane === lane ? '' : lane })),
+    /** Open or close the curve of a value; of more than three the oldest gives way. */
+    setLane: (lane: string) =>
+      set((s) => ({
+        lanes: s.lanes.includes(lane) ? s.lanes.filter((l) => l !== lane) : [...s.lanes, lane].slice(-3),
+      })),
+    closeLanes: () => set({ lanes: [] }),
+    chooseKeys: (chosen: Record<string, number[]>) => set({ chosen }),
   };
 }
 

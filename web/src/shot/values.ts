@@ -7,13 +7,29 @@ export interface Key<T = unknown> {
   value: T;
   ease: Ease;
   hold: boolean;
+  press?: number;
+  smooth?: boolean;
 }
 export interface Keyed<T = unknown> {
   keys: Key<T>[];
   before: string;
   after: string;
+  exposed?: number;
 }
-export type Operation = { op: 'add' | 'replace' | 'remove'; path: string; value?: unknown };
+export interface Formula {
+  formula: string;
+}
+export interface Link {
+  link: string;
+  factor?: number;
+  offset?: number;
+}
+export type Operation = {
+  op: 'add' | 'replace' | 'remove' | 'move';
+  path: string;
+  value?: unknown;
+  from?: string;
+};
 
 export const SMOOTH: Ease = { leave: [0.4, 0], arrive: [0.35, 1] };
 
@@ -36,6 +52,19 @@ export function isKeyed(value: unknown): value is Keyed {
   return typeof value === 'object' && value !== null && Array.isArray((value as Keyed).keys);
 }
 
+export const isFormula = (value: unknown): value is Formula =>
+  typeof value === 'object' && value !== null && typeof (value as Formula).formula === 'string';
+export const isLink = (value: unknown): value is Link =>
+  typeof value === 'object' && value !== null && typeof (value as Link).link === 'string';
+/** Is it worked out anew at each frame: by keys, a formula or a link? */
+export const isMoving = (value: unknown) => isKeyed(value) || isFormula(value) || isLink(value);
+
+/** The name of a value for links and formulas: the id of its step, then the members that lead to it. */
+export function nameOf(document: { steps?: { id: string }[] } | null, path: string): string {
+  const [, , index, ...rest] = path.split('/');
+  return [document?.steps?.[Number(index)]?.id ?? '', ...rest].join('/');
+}
+
 /** The value at a JSON pointer. */
 export function at(document: unknown, path: string): unknown {
   return path
@@ -50,8 +79,9 @@ export function now(
   path: string,
 ): unknown {
   const stored = at(document, path);
-  if (!isKeyed(stored)) return stored;
-  return draft?.keyed[path]?.[frame - draft.first] ?? stored.keys[0]?.value;
+  if (!isMoving(stored)) return stored;
+  const first = isKeyed(stored) ? stored.keys[0]?.value : undefined;
+  return draft?.keyed[path]?.[frame - draft.first] ?? first;
 }
 
 /** The patch that makes a value be `value` at a frame: a key there when it has keys, the constant otherwise. */
@@ -71,7 +101,7 @@ export function setting(document: unknown, path: string, frame: number, value: u
 export function keying(document: unknown, path: string, frame: number, shown: unknown): Operation[] {
   const now = at(document, path);
   if (!isKeyed(now)) {
-    const key = { frame, value: now ?? shown, ease: SMOOTH, hold: false };
+    const key = { frame, value: isMoving(now) ? shown : (now ?? shown), ease: SMOOTH, hold: false };
     return [
       {
         op: now === undefined ? 'add' : 'replace',

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from pydantic import BaseModel
 
 from moss_crown.core.document.binding import OWN_LETTERS, Bound
+from moss_crown.core.document.door import patched, write_shot
+from moss_crown.core.document.formula import FormulaInvalid
+from moss_crown.core.document.keys import value_at
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.document.values import Formula, members
-from moss_crown.core.motion.values import ONE, Letters, raw_formula, stacked
+from moss_crown.core.document.values import Formula, Keyed, Link, members
+from moss_crown.core.errors import LinkInvalid, LinkLoop
+from moss_crown.core.motion.values import ONE, Letters, raw_formula, sample_choice, sample_each, sample_one, stacked
 
 MANY = Letters(np.arange(12.0), np.linspace(0, 1, 12), np.linspace(-3, 3, 12), np.full(12, 0.5), np.zeros(12))
 """A row of letters to try a formula of letters on."""
@@ -39,9 +45,56 @@ def unsound(shot: Shot) -> Iterator[tuple[str, str]]:
                 )
 
 
+def settled(node: Any, frame: float) -> Any:
+    """A model of the document with a constant, as at a frame, in the place of each formula and link."""
+    if isinstance(node, Formula | Link):
+        if node.bound.spec.kind != "number":
+            return sample_choice(node, frame)
+        found = sample_one(node, frame)
+        return tuple(float(v) for v in found) if np.ndim(found) else found
+    if isinstance(node, list):
+        return [settled(part, frame) for part in node]
+    if isinstance(node, dict):
+        return {name: settled(part, frame) for name, part in node.items()}
+    if not isinstance(node, BaseModel) or isinstance(node, Keyed):
+        return node
+    return node.model_copy(update={str(name): settled(member, frame) for name, member in members(node)})
+
+
 def formulas(node: Any) -> Iterator[Formula]:
     if isinstance(node, Formula):
         yield node
     else:
         for _, member in members(node):
             yield from formulas(member)
+
+
+@dataclass(frozen=True)
+class Trial:
+    """How a formula would run as a value: what is wrong with it and at which character, or the frames it was tried at
+    and what it is there, a line for each letter or each part of a vector."""
+
+    problem: str = ""
+    at: int = 0
+    frames: tuple[float, ...] = ()
+    lines: tuple[tuple[float, ...], ...] = ()
+
+
+def tried(shot: Shot, path: str, formula: str) -> Trial:
+    """A formula tried as the value at a JSON pointer of a shot. Raises what a patch with it raises, but for its own
+    errors."""
+    try:
+        new = patched(write_shot(shot), [{"op": "replace", "path": path, "value": {"formula": formula}}])
+    except FormulaInvalid as wrong:
+        return Trial(wrong.reason, wrong.at)
+    except (LinkInvalid, LinkLoop) as wrong:
+        return Trial(str(wrong), 0)
+    value = value_at(new, path)
+    bound: Bound = value.bound
+    frames = np.linspace(shot.first, shot.last, min(PLOTTED, len(shot.frames)))
+    if bound.spec.kind != "number":
+        return Trial(frames=tuple(frames.tolist()))
+    letters = MANY if bound.of_letters else ONE
+    found = sample_each(value, frames, letters)
+    lines = found.reshape(len(frames), -1) if found.ndim == 2 else found.transpose(0, 2, 1).reshape(len(frames), -1)
+    return Trial(frames=tuple(frames.tolist()), lines=tuple(tuple(np.round(line, 5).tolist()) for line in lines.T))

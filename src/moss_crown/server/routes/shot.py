@@ -9,7 +9,9 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Response, WebSocket
 
+from moss_crown.core.document.binding import value_paths
 from moss_crown.core.document.door import write_shot
+from moss_crown.core.document.formula import FUNCTIONS, NAMES
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.look.environment import Preset
 from moss_crown.core.picture import ENDINGS
@@ -19,7 +21,22 @@ from moss_crown.server.db import looks, shots
 from moss_crown.server.db import proofs as kept
 from moss_crown.server.errors import RevisionStale
 from moss_crown.server.live import Channel
-from moss_crown.server.schemas import Arrangement, Edit, HotOut, Lighting, ProofOut, RidgesOut, ShotOut, Wearing
+from moss_crown.server.schemas import (
+    Arrangement,
+    Edit,
+    FormulaTrial,
+    FormulaWords,
+    HotOut,
+    KeyMove,
+    KeyPaste,
+    Lighting,
+    ProofOut,
+    Retiming,
+    RidgesOut,
+    ShotOut,
+    TrialOut,
+    Wearing,
+)
 
 router = APIRouter(prefix="/api", tags=["shot"])
 JSON = "application/json"
@@ -83,6 +100,46 @@ async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(contex
         raise DocumentInvalid("step", ", ".join(blocks), f"there is no block {order.step}")
     patch = await here.pool.draft.run(jobs.arrangement_of, row.document, order.model_dump())
     return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, "arrange"), True)
+
+
+async def _worked_out(here: Context, shot: UUID, work: Any, order: Any, label: str) -> ShotOut:
+    """An edit that the core works out from an order made against a revision."""
+    row = await _current(here, shot, order.revision)
+    patch = await here.pool.draft.run(work, row.document, order.model_dump())
+    return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
+
+
+@router.post("/shots/{shot}/keys/move")
+async def move_keys(shot: UUID, order: KeyMove, here: Context = Depends(context)) -> ShotOut:
+    """Move, scale, reverse or copy keys, of any number of values at once. One edit, undone like any."""
+    return await _worked_out(here, shot, jobs.keys_moved, order, "copy keys" if order.copied else "move keys")
+
+
+@router.post("/shots/{shot}/keys/paste")
+async def paste_keys(shot: UUID, order: KeyPaste, here: Context = Depends(context)) -> ShotOut:
+    return await _worked_out(here, shot, jobs.keys_pasted, order, "paste keys")
+
+
+@router.post("/shots/{shot}/retime")
+async def retime(shot: UUID, order: Retiming, here: Context = Depends(context)) -> ShotOut:
+    """Another frame rate, that keeps the frames or the seconds."""
+    return await _worked_out(here, shot, jobs.retiming_of, order, "frame rate")
+
+
+@router.post("/shots/{shot}/formula")
+async def try_formula(shot: UUID, trial: FormulaTrial, here: Context = Depends(context)) -> TrialOut:
+    """Try a formula in the place of a value; nothing is changed."""
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    found = await here.pool.draft.run(jobs.formula_tried, row.document, trial.path, trial.formula)
+    return TrialOut(**found)
+
+
+@router.get("/shots/{shot}/formula")
+def formula_words(shot: UUID, here: Context = Depends(context)) -> FormulaWords:
+    """What a formula of this shot may name."""
+    row = here.database.call(lambda c: shots.load_shot(c, shot))
+    about = {name: text for name, (_, _, text) in FUNCTIONS.items()}
+    return FormulaWords(names=NAMES, functions=about, values=list(value_paths(row.shot)))
 
 
 @router.post("/shots/{shot}/light")

@@ -1,15 +1,19 @@
+import { ArrowDown, ArrowUp } from 'lucide-react';
 import { useState } from 'react';
+import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
+import { moveStep } from '../recipe/recipe';
 import { stepTitle } from '../recipe/steps';
 import type { Step } from '../store';
 import { Arrange } from './arrange';
 import { useFamilies } from './families';
-import { fieldsOf, PARTS } from './fields';
+import { fieldsOf, PARTS, reachGroup } from './fields';
 import { Letters } from './letters';
 import { LightKits, PointLight } from './lights';
 import { MaterialChoice, PartMaterials, useTextureControls } from './materials';
 import { PathBoard } from './path';
 import { Patterns } from './patterns';
+import { ReachHead, ResponseBoard } from './reaches';
 import { SectionBoard } from './section';
 import { CameraSubject } from './subject';
 import { OwnSurroundings } from './surround';
@@ -22,7 +26,8 @@ export function Desk() {
   const chosen = useShot((s) => s.step);
   const index = document?.steps?.findIndex((s) => s.id === chosen) ?? -1;
   const step = document?.steps?.[index];
-  const notes = useShot((s) => s.draft?.notes);
+  const draft = useShot((s) => s.draft);
+  const notes = draft?.notes;
   const ridges = useShot((s) => s.ridges);
   const picked = useShot((s) => s.picked);
   const { data: families } = useFamilies();
@@ -35,7 +40,13 @@ export function Desk() {
       </section>
     );
   }
+  let facts = '';
   const said = notes?.filter((n) => n.step === step.id).map((n) => n.text) ?? [];
+  if (step.kind === 'follow') {
+    const over = draft?.overshoots[step.id] ?? 0;
+    const settled = draft && draft.rest < 1e6 ? `at rest at frame ${Math.ceil(draft.rest)}` : 'never at rest';
+    facts = `${over > 0.001 ? `goes ${(over * 100).toFixed(0)} % past` : 'does not go past'}, ${settled}`;
+  }
   if (step.kind === 'form' && ridges.length)
     said.push(`the edge is wider than a stem and meets in a ridge: ${ridges.join(' ')}`);
   const family = step.kind === 'block' ? families?.find((f) => f.id === step.family) : undefined;
@@ -44,6 +55,10 @@ export function Desk() {
   if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');
   if (step.kind === 'lights') groups.push('Kits');
   const group = groups.includes(wanted) ? wanted : (groups[0] as string);
+  const reachAt =
+    step.kind === 'drive'
+      ? (step.reaches ?? []).findIndex((r, k, all) => reachGroup(r.kind, k, all.length) === group)
+      : -1;
   const part = PARTS.find(([, title]) => title === group)?.[0];
   const drawn =
     step.kind === 'block' && group === 'Baseline' && step.baseline?.kind === 'path' && !step.baseline.emblem
@@ -52,12 +67,13 @@ export function Desk() {
   return (
     <section
       aria-label="Desk"
-      className="h-[264px] shrink-0 overflow-y-auto border-t bg-panel px-4 pt-2.5 pb-2"
+      className="@container h-[264px] shrink-0 overflow-y-auto border-t bg-panel px-4 pt-2.5 pb-2"
     >
       <h2 className="mb-2 flex items-baseline gap-2.5 font-semibold text-base">
         {stepTitle(step)}
-        <em className="font-normal text-dim text-sm not-italic">{aboutStep(step)}</em>
+        <em className="font-normal text-dim text-sm not-italic">{facts || aboutStep(step)}</em>
         <span className="flex-1" />
+        <MoveStep index={index} count={document.steps?.length ?? 0} name={stepTitle(step)} />
         {(step.kind !== 'block' || (document.steps ?? []).filter((s) => s.kind === 'block').length > 1) && (
           <button
             type="button"
@@ -100,11 +116,16 @@ export function Desk() {
       ) : (
         <div className="flex gap-4">
           <div
-            className={`grid flex-1 content-start gap-x-4 gap-y-2 ${drawn ? 'grid-cols-3' : 'grid-cols-4'}`}
+            className={`grid flex-1 content-start gap-x-4 gap-y-2 ${drawn ? 'grid-cols-3' : 'grid-cols-2 @md:grid-cols-3 @xl:grid-cols-4'}`}
           >
             {step.kind === 'lights' && group === 'Kits' && <LightKits step={step} index={index} />}
             {step.kind === 'lights' && group !== 'Kits' && (
               <PointLight step={step} index={index} light={groups.indexOf(group)} />
+            )}
+            {step.kind === 'drive' && reachAt >= 0 && <ReachHead step={step} index={index} at={reachAt} />}
+            {step.kind === 'drive' && group === 'Response' && <ResponseBoard step={step} index={index} />}
+            {step.kind === 'drive' && group === 'Response' && !step.reaches?.length && (
+              <ReachHead step={step} index={index} at={-1} />
             )}
             {step.kind === 'camera' && <CameraSubject step={step} index={index} />}
             {step.kind === 'environment' && <OwnSurroundings step={step} index={index} />}
@@ -131,10 +152,40 @@ export function Desk() {
   );
 }
 
+/** Steps are computed in their order: this moves the chosen one. */
+function MoveStep({ index, count, name }: { index: number; count: number; name: string }) {
+  const store = useShotStore();
+  return (
+    <span className="flex gap-1">
+      {([-1, 1] as const).map((by) => (
+        <Hint
+          key={by}
+          text={by < 0 ? 'Compute it earlier' : 'Compute it later'}
+          keys={by < 0 ? 'Alt ↑' : 'Alt ↓'}
+        >
+          <button
+            type="button"
+            aria-label={`${name}: ${by < 0 ? 'earlier' : 'later'}`}
+            disabled={index + by < 0 || index + by >= count}
+            className="grid size-5 place-items-center rounded text-dim hover:text-ink disabled:opacity-30"
+            onClick={() => moveStep(store, index, by)}
+          >
+            {by < 0 ? <ArrowUp size={13} /> : <ArrowDown size={13} />}
+          </button>
+        </Hint>
+      ))}
+    </span>
+  );
+}
+
 function aboutStep(step: Step): string {
   switch (step.kind) {
     case 'drive':
-      return 'every letter arrives: full offset before its start, at rest after its duration';
+      return 'offset times reach; the rest place is final';
+    case 'follow':
+      return 'of what the steps above it do to the letters';
+    case 'shiver':
+      return 'small unrest of each letter by itself';
     case 'block':
       return 'lines of lettering; their place, turn and scale';
     case 'emblem':

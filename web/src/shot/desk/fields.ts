@@ -31,6 +31,7 @@ export interface FieldSpec {
   wide?: boolean;
   group?: string;
   plain?: boolean; // not a value: it cannot be keyed
+  whole?: boolean; // a choice among whole numbers
   none?: string; // what it is called when nothing is chosen
   start?: unknown; // what is shown while the document has no such member
 }
@@ -382,6 +383,170 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
 /** The tab of a light. Names may be alike: the number tells them apart. */
 export const lightGroup = (name: string | undefined, k: number) => `${k + 1} ${name ?? 'light'}`;
 
+const PIVOT = [
+  choice(
+    '/pivot/place',
+    'Pivot',
+    'centre',
+    'baseline',
+    ['cap', 'cap height'],
+    ['left', 'left edge'],
+    ['right', 'right edge'],
+    ['own', 'own place'],
+  ),
+  choice('/pivot/about', 'of the', 'letter', 'word', 'line', 'block'),
+];
+
+const SPRING = [
+  number('/tempo', 'Tempo', { unit: 'Hz', step: 0.05, min: 0.01, max: 50 }),
+  number('/damping', 'Damping', { unit: 'ratio', step: 0.01, min: 0, max: 5 }),
+];
+
+type Drive = Extract<Step, { kind: 'drive' }>;
+type Reach = NonNullable<Drive['reaches']>[number];
+
+/** The tab of a reach: its number tells those of a kind apart. */
+export const reachGroup = (kind: string, k: number, count: number) =>
+  `${kind.charAt(0).toUpperCase()}${kind.slice(1)}${count > 1 ? ` ${k + 1}` : ''}`;
+
+const ORDERS: [string, string][] = [
+  ['reading', 'reading order'],
+  ['reverse', 'reverse'],
+  ['centre_out', 'from the centre out'],
+  ['edges_in', 'from the edges in'],
+  ['shuffled', 'shuffled'],
+];
+const frames = (path: string, label: string, more: Partial<FieldSpec> = {}) =>
+  number(path, label, { unit: 'frames', step: 1, decimals: 1, ...more });
+
+function reachFields(reach: Reach, at: string): FieldSpec[] {
+  const order = 'order' in reach ? reach.order : undefined;
+  const shuffle: FieldSpec[] =
+    order === 'shuffled'
+      ? [
+          {
+            ...number(`${at}/shuffle`, 'Shuffle', { step: 1, decimals: 0, min: 0, max: 1_000_000 }),
+            plain: true,
+          },
+        ]
+      : [];
+  switch (reach.kind) {
+    case 'cadence':
+      return [
+        choice(
+          `${at}/way`,
+          'Letters',
+          ['arrive', 'arrive'],
+          ['leave', 'leave'],
+          ['pass', 'go there and back'],
+        ),
+        choice(
+          `${at}/order`,
+          'Order',
+          ...ORDERS,
+          ['axis', 'along a direction'],
+          ['near', 'from a point on'],
+          ['far', 'towards a point'],
+        ),
+        ...shuffle,
+        ...(order === 'axis' ? [vector(`${at}/along`, 'Direction', { step: 0.05 })] : []),
+        ...(order === 'near' || order === 'far'
+          ? [vector(`${at}/point`, 'Point', { unit: 'm', step: 0.05 })]
+          : []),
+        frames(`${at}/start`, 'Start', { unit: 'frame' }),
+        frames(`${at}/delay`, 'Delay a letter', { step: 0.25, decimals: 2, min: -1000, max: 1000 }),
+        frames(`${at}/whole`, 'All within', { unit: 'frames, 0: by delay', min: 0, max: 10000 }),
+        frames(`${at}/duration`, 'Duration', { min: 0.1, max: 10000 }),
+        ...(reach.way === 'pass' || isKeyed(reach.way)
+          ? [frames(`${at}/stay`, 'Stays there', { min: 0, max: 10000 })]
+          : []),
+        number(`${at}/bend`, 'Bend', { unit: 'first, last', step: 0.02, min: -1, max: 1 }),
+        { path: `${at}/ease`, label: 'Ease', kind: 'ease' },
+      ];
+    case 'zone':
+      return [
+        choice(`${at}/shape`, 'Shape', 'slab', 'ball', 'box', 'ring'),
+        number(`${at}/run`, 'Run', { unit: 'm', step: 0.02, min: 0, max: 1000 }),
+        number(`${at}/inside`, 'Inside', { min: 0, max: 1 }),
+        number(`${at}/outside`, 'Outside', { min: 0, max: 1 }),
+        vector(`${at}/place`, 'Place', { unit: 'm', step: 0.02 }),
+        vector(`${at}/size`, 'Reaches to each side', { unit: 'm', step: 0.02 }),
+        vector(`${at}/turn`, 'Turn', { unit: '°', step: 1, decimals: 1 }),
+        { path: `${at}/ease`, label: 'Ease of the run', kind: 'ease' },
+      ];
+    case 'noise':
+      return [
+        number(`${at}/tempo`, 'Times a second', { step: 0.05, min: 0, max: 50 }),
+        number(`${at}/low`, 'From', { min: 0, max: 1 }),
+        number(`${at}/high`, 'To', { min: 0, max: 1 }),
+        number(`${at}/grain`, 'Neighbours alike over', { unit: 'm, 0: no', step: 0.05, min: 0, max: 1000 }),
+        { ...number(`${at}/seed`, 'Seed', { step: 1, decimals: 0, min: 0, max: 1_000_000 }), plain: true },
+      ];
+    case 'swing':
+      return [
+        choice(`${at}/order`, 'Order', ...ORDERS),
+        ...shuffle,
+        frames(`${at}/start`, 'Start', { unit: 'frame' }),
+        frames(`${at}/delay`, 'Delay a letter', { step: 0.25, decimals: 2, min: -1000, max: 1000 }),
+        number(`${at}/tempo`, 'Tempo', { unit: 'Hz', step: 0.05, min: 0.01, max: 50 }),
+        number(`${at}/damping`, 'Damping', { unit: 'ratio', step: 0.01, min: 0.01, max: 1 }),
+        frames(`${at}/settle`, 'Hangs still after', { min: 0.1, max: 10000 }),
+      ];
+    case 'everywhere':
+      return [number(`${at}/level`, 'Level', { min: 0, max: 1 })];
+  }
+}
+
+function driveFields(step: Drive): FieldSpec[] {
+  const reaches = step.reaches ?? [];
+  return [
+    ...grouped('Offset', [
+      vector('/offset/move', 'Move', { unit: 'm', step: 0.02 }),
+      vector('/offset/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
+      vector('/offset/scale', 'Scale', { step: 0.01 }),
+      choice(
+        '/offset/outside',
+        'Just outside',
+        ['none', 'no'],
+        ['left', 'the left side'],
+        ['right', 'the right side'],
+        ['above', 'above the frame'],
+        ['below', 'below the frame'],
+      ),
+      number('/offset/spacing', 'Spacing', { unit: 'cap heights', step: 0.02, min: -100, max: 100 }),
+      ...PIVOT,
+      ...(step.pivot?.place === 'own'
+        ? [vector('/pivot/own', 'Pivot place', { unit: 'cap heights', step: 0.02 })]
+        : []),
+      number('/offset/opacity', 'Opacity', { min: 0, max: 1 }),
+      number('/offset/tint_share', 'Tinted', { unit: 'share', min: 0, max: 1 }),
+      ...(step.offset?.tint_share === 0
+        ? []
+        : [{ path: '/offset/tint', label: 'Tint', kind: 'colour' } as FieldSpec]),
+    ]),
+    ...reaches.flatMap((reach, k) =>
+      grouped(reachGroup(reach.kind, k, reaches.length), reachFields(reach, `/reaches/${k}`)),
+    ),
+    ...grouped('Response', [
+      choice('/scope', 'Moved as one', ['letter', 'each letter'], 'word', 'line', ['block', 'the block']),
+      number('/strength', 'Strength', { step: 0.02, min: -100, max: 100 }),
+      { path: '/beyond', label: 'May go beyond 0 and 1', kind: 'switch' },
+      {
+        ...choice(
+          '/exposed',
+          'Pictures',
+          ['1', 'on ones'],
+          ['2', 'on twos'],
+          ['3', 'on threes'],
+          ['4', 'on fours'],
+        ),
+        plain: true,
+        whole: true,
+      },
+    ]),
+  ];
+}
+
 /** The fields of a step, in the order in which they are thought of. */
 export function fieldsOf(
   step: Step,
@@ -424,29 +589,30 @@ export function fieldsOf(
         ]),
       ];
     case 'drive':
+      return driveFields(step);
+    case 'follow':
       return [
-        vector('/offset/move', 'Offset: move', { unit: 'm', step: 0.02 }),
-        vector('/offset/turn', 'Offset: turn', { unit: '°', step: 1, decimals: 1 }),
-        vector('/offset/scale', 'Offset: scale', { step: 0.01 }),
-        choice(
-          '/pivot/place',
-          'Pivot',
-          'centre',
-          'baseline',
-          ['cap', 'cap height'],
-          ['left', 'left edge'],
-          ['right', 'right edge'],
-          ['own', 'own place'],
-        ),
-        choice('/pivot/about', 'of the', 'letter', 'word', 'line', 'block'),
-        ...(step.pivot?.place === 'own'
-          ? [vector('/pivot/own', 'Pivot place', { unit: 'cap heights', step: 0.02 })]
-          : []),
-        choice('/reach/order', 'Cadence', ['reading', 'reading order'], ['reverse', 'reverse']),
-        number('/reach/start', 'Start', { unit: 'frame', step: 1, decimals: 1 }),
-        number('/reach/delay', 'Delay a letter', { unit: 'frames', step: 0.25, min: -1000, max: 1000 }),
-        number('/reach/duration', 'Duration', { unit: 'frames', step: 1, decimals: 1, min: 0.1, max: 10000 }),
-        { path: '/reach/ease', label: 'Ease', kind: 'ease' },
+        choice('/way', 'Follows as', ['spring', 'a spring'], ['lag', 'a lag']),
+        ...(step.way === 'lag' ? [] : SPRING),
+        ...(step.way === 'spring'
+          ? []
+          : [number('/lag', 'Late by', { unit: 's', step: 0.01, min: 0.001, max: 20 })]),
+        number('/strength', 'Strength', { min: 0, max: 2 }),
+        { path: '/move', label: 'Follows moves', kind: 'switch' },
+        { path: '/turn', label: 'Follows turns', kind: 'switch' },
+        { path: '/scale', label: 'Follows scale', kind: 'switch' },
+      ];
+    case 'shiver':
+      return [
+        vector('/move', 'Move by at most', { unit: 'm', step: 0.002, decimals: 3 }),
+        vector('/turn', 'Turn by at most', { unit: '°', step: 0.1, decimals: 1 }),
+        number('/tempo', 'Times a second', { step: 0.1, min: 0.01, max: 50 }),
+        number('/start', 'Start', { unit: 'frame', step: 1, decimals: 1 }),
+        number('/fade_in', 'Fades in', { unit: 'frames', step: 1, decimals: 1, min: 0, max: 10000 }),
+        number('/end', 'End', { unit: 'before start: never', step: 1, decimals: 1 }),
+        number('/fade_out', 'Fades out', { unit: 'frames', step: 1, decimals: 1, min: 0, max: 10000 }),
+        ...PIVOT,
+        { ...number('/seed', 'Seed', { step: 1, decimals: 0, min: 0, max: 1_000_000 }), plain: true },
       ];
     case 'material':
       return PARTS.filter(([part]) => isMain(part) || step[part]).flatMap(([part, title]) => {

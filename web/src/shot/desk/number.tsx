@@ -12,6 +12,7 @@ interface NumberProps {
   keyed?: boolean;
   onDraft?: (value: number) => void;
   onCommit: (value: number) => void;
+  onFormula?: (formula: string) => void; // what was typed after an equals sign
 }
 
 const DRAG_FROM = 3;
@@ -28,6 +29,7 @@ export function NumberField({
   keyed,
   onDraft,
   onCommit,
+  onFormula,
 }: NumberProps) {
   const [typed, setTyped] = useState<string | null>(null);
   const [dragged, setDragged] = useState<number | null>(null);
@@ -37,6 +39,10 @@ export function NumberField({
 
   function commit(text: string) {
     setTyped(null);
+    if (onFormula && text.trim().startsWith('=')) {
+      onFormula(text.trim().slice(1).trim());
+      return;
+    }
     const number = Number(text.replace(',', '.'));
     // What is not a number, or out of bounds, goes to the server too: its answer names the bound.
     if (text.trim() === '' || Number.isNaN(number)) return;

@@ -1,12 +1,15 @@
 import { useEffect, useId, useRef, useState } from 'react';
-import { Hint, inputLook } from '../../ui/controls';
+import { inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
-import { at, EASES, type Ease, easeName, isKeyed, keying, now, setting } from '../values';
+import { at, type Ease, isFormula, isKeyed, isLink, isMoving, now, setting } from '../values';
 import { EmblemField } from './assets';
+import { EaseChoice } from './ease';
 import { FamilyField } from './families';
 import type { FieldSpec } from './fields';
+import { Marks } from './marks';
 import { NumberField } from './number';
+import { FormulaField, LinkField } from './tied';
 
 /** One value of the document: its control, its key mark, and the ease after the key at the playhead. */
 export function ValueField({ field, base }: { field: FieldSpec; base: string }) {
@@ -15,12 +18,11 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
   const document = useShot((s) => s.document);
   const frame = useShot((s) => s.frame);
   const draft = useShot((s) => s.draft);
-  const lane = useShot((s) => s.lane);
+  const open = useShot((s) => s.lanes.includes(path));
   const label = useId();
   const stored = at(document, path) ?? field.start;
   const keyed = isKeyed(stored);
   const shown = now({ document, draft, frame }, path) ?? field.start;
-  const hasKey = keyed && stored.keys.some((k) => k.frame === frame);
   const key = keyed ? stored.keys.findIndex((k) => k.frame === frame) : -1;
 
   const commit = (value: unknown) => store.edit(setting(document, path, frame, value), `${field.label}`);
@@ -30,39 +32,44 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
   return (
     <div className={span} data-path={path}>
       <div className="mb-0.5 flex h-4.5 items-center gap-1.5 text-dim text-xs">
-        <span id={label} className="truncate">
+        <span id={label} className="min-w-0 truncate">
           {field.label}
         </span>
-        {field.unit && <span className="truncate">{field.unit}</span>}
+        {field.unit && <span className="min-w-0 shrink-[9] truncate">{field.unit}</span>}
         <span className="flex-1" />
-        {keyed && (field.kind === 'number' || field.kind === 'vector') && (
+        {isMoving(stored) && (field.kind === 'number' || field.kind === 'vector') && (
           <button
             type="button"
-            aria-pressed={lane === path}
-            className={`text-xs underline ${lane === path ? 'text-ink' : ''}`}
+            aria-pressed={open}
+            aria-label={`${field.label}: curve`}
+            title="curve"
+            className={`grid size-4.5 shrink-0 place-items-center rounded ${open ? 'bg-moss-deep text-ink' : ''}`}
             onClick={() => store.setLane(path)}
           >
-            curve
+            <svg width="12" height="12" aria-hidden="true">
+              <path d="M1 10 C 5 10 6 2 11 2" fill="none" stroke="currentColor" strokeWidth="1.6" />
+            </svg>
           </button>
         )}
         {field.kind !== 'ease' && field.kind !== 'feature' && !field.plain && (
-          <KeyMark
-            label={field.label}
-            keyed={keyed}
-            here={hasKey}
-            onPress={() => store.edit(keying(document, path, frame, shown), `key ${field.label}`)}
-          />
+          <Marks field={field} path={path} shown={shown} />
         )}
       </div>
-      <Control
-        field={field}
-        path={path}
-        label={label}
-        shown={shown}
-        keyed={keyed}
-        commit={commit}
-        preview={preview}
-      />
+      {isFormula(stored) ? (
+        <FormulaField label={field.label} path={path} value={stored} />
+      ) : isLink(stored) ? (
+        <LinkField label={field.label} path={path} value={stored} shown={shown} />
+      ) : (
+        <Control
+          field={field}
+          path={path}
+          label={label}
+          shown={shown}
+          keyed={keyed}
+          commit={commit}
+          preview={preview}
+        />
+      )}
       {key >= 0 &&
         keyed &&
         key < stored.keys.length - 1 &&
@@ -70,6 +77,9 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
           <EaseChoice
             label={`ease after this key of ${field.label}`}
             ease={(stored.keys[key] as { ease: Ease }).ease}
+            onDraft={(ease) =>
+              store.preview([{ op: 'replace', path: `${path}/keys/${key}/ease`, value: ease }])
+            }
             onCommit={(ease) =>
               store.edit(
                 [{ op: 'replace', path: `${path}/keys/${key}/ease`, value: ease }],
@@ -108,6 +118,7 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
           keyed={keyed}
           onDraft={preview}
           onCommit={commit}
+          onFormula={(formula) => commit({ formula })}
         />
       );
     case 'vector': {
@@ -136,7 +147,7 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
           aria-labelledby={label}
           className={`${inputLook} ${keyed ? 'border-key' : ''}`}
           value={String(shown)}
-          onChange={(e) => commit(e.target.value)}
+          onChange={(e) => commit(field.whole ? Number(e.target.value) : e.target.value)}
         >
           {field.options?.map((o) => (
             <option key={o.value} value={o.value}>
@@ -191,90 +202,8 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
     case 'emblem':
       return <EmblemField value={shown ? String(shown) : ''} none={field.none} onCommit={commit} />;
     case 'ease':
-      return <EaseChoice label={field.label} ease={shown as Ease} onCommit={commit} />;
+      return <EaseChoice label={field.label} ease={shown as Ease} onDraft={preview} onCommit={commit} />;
   }
-}
-
-function KeyMark({
-  label,
-  keyed,
-  here,
-  onPress,
-}: {
-  label: string;
-  keyed: boolean;
-  here: boolean;
-  onPress: () => void;
-}) {
-  const what = here
-    ? 'take the key at this frame away'
-    : keyed
-      ? 'set a key at this frame'
-      : 'key this value';
-  return (
-    <Hint text={what}>
-      <button
-        type="button"
-        aria-label={`${label}: ${what}`}
-        aria-pressed={keyed}
-        onClick={onPress}
-        className="grid size-4.5 place-items-center rounded"
-      >
-        <svg width="12" height="12" aria-hidden="true">
-          <circle
-            cx="6"
-            cy="6"
-            r="4"
-            fill={here ? 'var(--key)' : 'none'}
-            stroke={keyed ? 'var(--key)' : 'var(--dim)'}
-            strokeWidth={keyed ? 2 : 1.3}
-            strokeDasharray={keyed ? undefined : '2 1.6'}
-          />
-        </svg>
-      </button>
-    </Hint>
-  );
-}
-
-function EaseChoice({
-  label,
-  ease,
-  onCommit,
-}: {
-  label: string;
-  ease: Ease;
-  onCommit: (ease: Ease) => void;
-}) {
-  const name = easeName(ease);
-  const [a, b, c, d] = [
-    ease.leave?.[0] ?? 0,
-    ease.leave?.[1] ?? 0,
-    ease.arrive?.[0] ?? 1,
-    ease.arrive?.[1] ?? 1,
-  ];
-  return (
-    <div className="flex items-center gap-1">
-      <select
-        aria-label={label}
-        className={inputLook}
-        value={name}
-        onChange={(e) => onCommit(EASES.find((x) => x.name === e.target.value)?.ease ?? ease)}
-      >
-        {name === 'own' && <option value="own">own</option>}
-        {EASES.map((x) => (
-          <option key={x.name}>{x.name}</option>
-        ))}
-      </select>
-      <svg width="30" height="28" viewBox="-2 -6 34 40" aria-hidden="true" className="shrink-0">
-        <path
-          d={`M0 28 C ${a * 30} ${28 - b * 28} ${c * 30} ${28 - d * 28} 30 0`}
-          fill="none"
-          stroke="var(--key)"
-          strokeWidth="2"
-        />
-      </svg>
-    </div>
-  );
 }
 
 function TextField({

@@ -5,10 +5,12 @@ import type { Draft } from '../draft';
 import type { View } from '../store';
 import { Ball } from './ball';
 import { CameraDrag } from './handheld';
+import { Paths } from './paths';
 import { Picked } from './picked';
 import { Pointing } from './pointing';
 import { ProofTools, ProofView } from './proof';
 import { DraftStage } from './stage';
+import { Zones } from './zones';
 
 declare global {
   interface Window {
@@ -135,8 +137,10 @@ function Frame() {
       const made = new DraftStage(canvas.current);
       made.onShown = (of, at, ms) => {
         setShown(true);
-        const { guides, picked } = store.getState();
-        if (guides || picked.length) setShownAt(performance.now());
+        const { guides, picked, step, document } = store.getState();
+        const chosen = document?.steps?.find((s) => s.id === step);
+        const zoned = chosen?.kind === 'drive' && chosen.reaches?.some((r) => r.kind === 'zone');
+        if (guides || picked.length || zoned) setShownAt(performance.now());
         store.pictures.shown += 1;
         window.mossShown = { of, at: performance.now(), frame: at, ms };
       };
@@ -174,8 +178,10 @@ function Frame() {
         />
         {mode === 'proof' && <ProofView />}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
+        {mode === 'draft' && stage.current && <Paths stage={stage.current} size={size} shown={shownAt} />}
         {mode === 'draft' && <Ball />}
         {mode === 'draft' && <CameraDrag />}
+        {mode === 'draft' && stage.current && <Zones stage={stage.current} size={size} shown={shownAt} />}
         <Pointing />
         {guides && (
           <Guides

@@ -11,6 +11,7 @@ import {
   type Span,
   type Surface,
   spanAt,
+  wearAt,
 } from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
@@ -132,8 +133,42 @@ export class DraftStage {
       for (const { batch, instance, letter } of this.places) {
         batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
       }
+      this.wear(span, frame);
     }
     this.renderer.shadowMap.needsUpdate = true;
+  }
+
+  private wornLast = false;
+
+  /** Tints and opacity of the letters at the frame: factors on the colours of their materials. */
+  private wear(span: Span, frame: number) {
+    if (!span.wear && !this.wornLast) return;
+    this.wornLast = span.wear !== null;
+    for (const { batch, instance, letter } of this.places) {
+      const material = batch.material as THREE.MeshPhysicalMaterial;
+      const [red = 0, green = 0, blue = 0, share = 0, left = 1] = wearAt(span, frame, letter) ?? [];
+      const own = span.letters[letter]?.tint ?? [1, 1, 1];
+      const base = material.color;
+      const factor = (own: number, tint: number, under: number) =>
+        own * (1 - share) + (share * tint) / Math.max(under, 0.02);
+      FACTORS.set(
+        factor(own[0], red, base.r),
+        factor(own[1], green, base.g),
+        factor(own[2], blue, base.b),
+        left,
+      );
+      batch.setColorAt(instance, FACTORS);
+      batch.setVisibleAt(instance, left > 0.002);
+    }
+    const through = span.wear?.some((v, k) => k % 5 === 4 && v < 1) ?? false;
+    for (const batch of new Set(this.places.map((p) => p.batch))) {
+      const material = batch.material as THREE.MeshPhysicalMaterial;
+      const transparent = through || material.opacity < 1;
+      if (material.transparent !== transparent) {
+        material.transparent = transparent;
+        material.needsUpdate = true;
+      }
+    }
   }
 
   private readonly keys = new WeakMap<Span, string>();
@@ -182,12 +217,12 @@ export class DraftStage {
   }
 
   /** The front of a letter's box on the picture: four corners as shares of its width and height; null behind the eye. */
-  outline(letter: number): [number, number][] | null {
+  outline(letter: number, frame = this.frame): [number, number][] | null {
     const span = this.draft && spanAt(this.draft, this.frame);
     const box = span?.letters[letter]?.box;
-    if (!span || !box) return null;
+    if (!span || !box || frame < span.first || frame > span.last) return null;
     const camera = this.camera();
-    const pose = new THREE.Matrix4().fromArray(poseAt(span, this.frame, letter));
+    const pose = new THREE.Matrix4().fromArray(poseAt(span, frame, letter));
     const [left, bottom, right, top] = box;
     const corners: [number, number][] = [];
     for (const [x, y] of [
@@ -201,6 +236,42 @@ export class DraftStage {
       corners.push([(at.x + 1) / 2, (1 - at.y) / 2]);
     }
     return corners;
+  }
+
+  /** Places of the world in the picture, as shares of its width and height; null behind the eye. */
+  see(points: number[][]): ([number, number] | null)[] {
+    const camera = this.camera();
+    return points.map(([x = 0, y = 0, z = 0]) => {
+      const at = new THREE.Vector3(x, y, z).project(camera);
+      return Math.abs(at.z) > 1 ? null : [(at.x + 1) / 2, (1 - at.y) / 2];
+    });
+  }
+
+  /** How far a place goes in the world that is dragged by so many pixels, without coming nearer. */
+  acrossTo([x = 0, y = 0, z = 0]: number[], across: number, down: number): number[] {
+    const camera = this.camera();
+    const at = new THREE.Vector3(x, y, z).project(camera);
+    const to = new THREE.Vector3(at.x + (2 * across) / this.size[0], at.y - (2 * down) / this.size[1], at.z);
+    return to
+      .unproject(camera)
+      .sub(new THREE.Vector3(x, y, z))
+      .toArray();
+  }
+
+  /** The middle of a letter at every frame of the span at the playhead, seen as the picture is seen now. */
+  wayOf(letter: number): ([number, number] | null)[] {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    const box = span?.letters[letter]?.box;
+    if (!span || !box) return [];
+    const [left, bottom, right, top] = box;
+    const middle = new THREE.Vector3((left + right) / 2, (bottom + top) / 2, 0);
+    const places = Array.from({ length: span.last - span.first + 1 }, (_, k) =>
+      middle
+        .clone()
+        .applyMatrix4(new THREE.Matrix4().fromArray(poseAt(span, span.first + k, letter)))
+        .toArray(),
+    );
+    return this.see(places);
   }
 
   /** Baselines and cap lines under every letter: ends of each as shares of the picture. */
@@ -762,3 +833,4 @@ function dress(material: THREE.MeshPhysicalMaterial, surface: Surface): THREE.Me
 }
 
 const WHITE = new THREE.Color(1, 1, 1);
+const FACTORS = new THREE.Vector4();

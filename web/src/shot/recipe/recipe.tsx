@@ -1,10 +1,23 @@
-import { Camera, CircleDot, Grid2x2, Layers, Lightbulb, Power, Shapes, Sun, Type, Wind } from 'lucide-react';
+import {
+  Camera,
+  CircleDot,
+  Grid2x2,
+  Layers,
+  Lightbulb,
+  Power,
+  Shapes,
+  Spline,
+  Sun,
+  Type,
+  Vibrate,
+  Wind,
+} from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { type ComponentType, useState } from 'react';
 import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { EmblemDialog } from '../desk/assets';
-import type { Step } from '../store';
+import type { ShotStore, Step } from '../store';
 import { addable, placeFor, STAGES, stageOf, stepAbout, stepTitle } from './steps';
 
 const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
@@ -12,12 +25,22 @@ const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
   emblem: Shapes,
   form: Layers,
   drive: Wind,
+  follow: Spline,
+  shiver: Vibrate,
   material: CircleDot,
   environment: Sun,
   lights: Lightbulb,
   stage: Grid2x2,
   camera: Camera,
 };
+
+/** Move a step up or down: the order is the order of computation. */
+export function moveStep(store: ShotStore, index: number, by: number) {
+  const steps = store.getState().document?.steps ?? [];
+  const to = index + by;
+  if (to < 0 || to >= steps.length) return;
+  store.edit([{ op: 'move', from: `/steps/${index}`, path: `/steps/${to}` }], 'move a step');
+}
 
 /** The steps of the shot, in the order in which they are computed. */
 export function Recipe() {
@@ -61,7 +84,14 @@ export function Recipe() {
                 type="button"
                 aria-current={chosen === step.id ? 'step' : undefined}
                 className="grid min-w-0 flex-1 grid-cols-[16px_1fr_auto] items-center gap-2 py-1.5 pr-1 pl-2.5 text-left outline-offset-[-2px]"
+                title="Alt and up or down move this step"
                 onClick={() => store.selectStep(step.id)}
+                onKeyDown={(e) => {
+                  const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
+                  if (!by || !e.altKey) return;
+                  e.preventDefault();
+                  moveStep(store, index, by);
+                }}
               >
                 <Icon size={14} />
                 <span className="min-w-0">

@@ -10,6 +10,8 @@ const KINDS: Step['kind'][] = [
   'emblem',
   'form',
   'drive',
+  'follow',
+  'shiver',
   'material',
   'environment',
   'lights',
@@ -20,7 +22,11 @@ const all = KINDS.map((k) => step(k));
 
 describe('the recipe', () => {
   it.each(KINDS)('knows a title, a stage, a line and fields for %s', (kind) => {
-    const one = step(kind, { text: 'SALT\nROADS', reach: {}, lights: [{ name: 'key' }] });
+    const one = step(kind, {
+      text: 'SALT\nROADS',
+      reaches: [{ kind: 'cadence' }],
+      lights: [{ name: 'key' }],
+    });
     expect(stepTitle(one).length).toBeGreaterThan(2);
     expect(stageOf(one)).toMatch(/^(letter|form|look|motion|camera)$/);
     expect(stepAbout(one, null).length).toBeGreaterThan(3);
@@ -32,15 +38,15 @@ describe('the recipe', () => {
 
   it('offers what may stand more than once, and one of a kind only while it is missing', () => {
     const kinds = addable(all).map((a) => a.kind);
-    expect(kinds).toEqual(['block', 'emblem', 'form', 'drive', 'material', 'lights']);
+    expect(kinds).toEqual(['block', 'emblem', 'form', 'drive', 'follow', 'shiver', 'material', 'lights']);
     expect(addable([]).map((a) => a.kind)).toEqual(KINDS);
   });
 
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 7],
-    ['camera', 9],
+    ['lights', 9],
+    ['camera', 11],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

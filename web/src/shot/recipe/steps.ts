@@ -1,6 +1,6 @@
 import type { Draft } from '../draft';
 import type { Step } from '../store';
-import { isKeyed } from '../values';
+import { isFormula, isKeyed, isLink } from '../values';
 
 export const STAGES = ['all', 'letter', 'form', 'look', 'motion', 'camera'] as const;
 
@@ -9,6 +9,8 @@ const STAGE_OF: Record<Step['kind'], string> = {
   emblem: 'letter',
   form: 'form',
   drive: 'motion',
+  follow: 'motion',
+  shiver: 'motion',
   material: 'look',
   environment: 'look',
   lights: 'look',
@@ -19,7 +21,9 @@ const TITLE: Record<Step['kind'], string> = {
   block: 'Title',
   emblem: 'Emblem',
   form: 'Depth and bevel',
-  drive: 'Arrive',
+  drive: 'Drive',
+  follow: 'Follow-through',
+  shiver: 'Shiver',
   material: 'Material',
   environment: 'Environment',
   lights: 'Lights',
@@ -32,6 +36,8 @@ const ORDER: Step['kind'][] = [
   'emblem',
   'form',
   'drive',
+  'follow',
+  'shiver',
   'material',
   'environment',
   'lights',
@@ -45,7 +51,7 @@ export function addable(steps: Step[]): { kind: Step['kind']; title: string }[] 
   return ORDER.filter((kind) => !ONE_OF_A_KIND.includes(kind) || !steps.some((s) => s.kind === kind)).map(
     (kind) => ({
       kind,
-      title: kind === 'block' ? 'Block of lettering' : kind === 'drive' ? 'Drive' : TITLE[kind],
+      title: kind === 'block' ? 'Block of lettering' : TITLE[kind],
     }),
   );
 }
@@ -64,7 +70,24 @@ export function stepTitle(step: Step): string {
   return TITLE[step.kind];
 }
 
-const plain = (value: unknown, unit = '') => (isKeyed(value) ? 'keyed' : `${value}${unit}`);
+const plain = (value: unknown, unit = '') =>
+  isKeyed(value) ? 'keyed' : isFormula(value) ? 'formula' : isLink(value) ? 'linked' : `${value}${unit}`;
+
+const WAY: Record<string, string> = { arrive: 'arrive', leave: 'leave', pass: 'pass' };
+
+/** What a drive does, in a line: how many it acts on, and by what. */
+function aboutDrive(step: Extract<Step, { kind: 'drive' }>, letters: number): string {
+  const scope = typeof step.scope === 'string' ? step.scope : 'letter';
+  const who = scope === 'letter' ? `${letters} letters` : `by the ${scope}`;
+  const [reach, ...more] = step.reaches ?? [];
+  const also = more.length ? ` and ${more.length} more` : '';
+  if (!reach) return `${who}, everywhere`;
+  if (reach.kind === 'cadence') {
+    const way = typeof reach.way === 'string' ? WAY[reach.way] : 'keyed';
+    return `${who} ${way} from frame ${plain(reach.start)}${also}`;
+  }
+  return `${who}, ${reach.kind}${also}`;
+}
 
 /** What the step is and acts on, in a line. */
 export function stepAbout(step: Step, draft: Draft | null): string {
@@ -79,7 +102,13 @@ export function stepAbout(step: Step, draft: Draft | null): string {
     case 'form':
       return `${plain(step.depth, ' m')} deep, ${plain(step.front?.profile)} ${step.front?.profile === 'square' ? '' : plain(step.front?.width, ' m')}`;
     case 'drive':
-      return `${letters} letters, cadence from frame ${plain(step.reach?.start)}`;
+      return aboutDrive(step, letters);
+    case 'follow':
+      return step.way === 'lag'
+        ? `lag of ${plain(step.lag, ' s')}`
+        : `spring, ${plain(step.tempo, ' Hz')}, damping ${plain(step.damping)}`;
+    case 'shiver':
+      return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
     case 'material':
       return 'face, and edge';
     case 'environment':

@@ -1,7 +1,8 @@
 import type { Draft, Span } from '../draft';
 import type { Shot } from '../store';
 import { at, isKeyed } from '../values';
-import { AXIS, frameToY, type SheetLayout } from './layout';
+import { type Chosen, type Grip, isChosen } from './grips';
+import { AXIS, frameToY, type Lane, type SheetLayout, valueToX } from './layout';
 
 export interface Ink {
   text: string;
@@ -31,17 +32,19 @@ export function inkOf(element: Element): Ink {
 
 const FONT = '"Hanken Grotesk Variable", sans-serif';
 
+export interface OnSheet {
+  draft: Draft;
+  document: Shot;
+  drive: string;
+  grips: Grip[];
+  chosen: Chosen;
+  carried: number; // by how many frames chosen keys are being moved
+}
+
 /** Draw the whole sheet but the playhead. */
-export function drawSheet(
-  c: CanvasRenderingContext2D,
-  l: SheetLayout,
-  draft: Draft,
-  document: Shot,
-  ink: Ink,
-  lane: string,
-  drive: string,
-) {
+export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnSheet, ink: Ink) {
   c.clearRect(0, 0, l.width, l.height);
+  const { draft } = on;
   const bottom = frameToY(l, l.last) + l.perFrame / 2;
   rules(c, l, ink);
   const fastest = Math.max(0.2, ...draft.spans.map((s) => s.speeds.reduce((a, b) => Math.max(a, b), 0)));
@@ -55,16 +58,25 @@ export function drawSheet(
       c.beginPath();
       c.roundRect(column.x, l.top, column.width, bottom - l.top, 3);
       c.fill();
-      for (const frame of keyFrames(document, draft, column.step))
-        ring(c, column.x + column.width / 2, frameToY(l, frame), ink);
       continue;
     }
     c.fillStyle = ink.text;
     c.font = `650 ${column.width > 8 ? 12 : 8}px ${FONT}`;
     c.fillText(column.label, column.x + column.width / 2, 16);
   }
-  for (const span of draft.spans) letters(c, l, span, drive, fastest, ink);
-  if (l.lane && lane) drawLane(c, l, draft, document, ink, lane);
+  c.save();
+  c.beginPath();
+  c.rect(0, l.top, l.width, bottom - l.top + 6);
+  c.clip();
+  for (const span of draft.spans) letters(c, l, span, on.drive, fastest, ink);
+  for (const grip of on.grips) {
+    if (grip.kind !== 'rings') continue;
+    const picked = Object.entries(grip.keys).every(([path, [f]]) => isChosen(on.chosen, path, f as number));
+    const by = picked ? on.carried * l.perFrame : 0;
+    ring(c, grip.x, grip.y + by, ink, picked);
+  }
+  c.restore();
+  for (const lane of l.lanes) drawLane(c, l, lane, on, ink);
 }
 
 function rules(c: CanvasRenderingContext2D, l: SheetLayout, ink: Ink) {
@@ -124,7 +136,7 @@ function letters(
     if (k < 0 || k >= count) continue;
     c.drawImage(shades, k, 0, 1, shades.height, column.x, top, column.width, shades.height * l.perFrame);
     const rest = span.rest[k] ?? l.first;
-    if (rest > l.first && rest <= l.last) {
+    if (rest > span.first && rest <= l.last) {
       c.fillStyle = ink.dim;
       c.fillRect(column.x, frameToY(l, rest) - 0.8, column.width, 1.8);
     } else if (rest > l.last) {
@@ -159,54 +171,44 @@ function letters(
   }
 }
 
-function ring(c: CanvasRenderingContext2D, x: number, y: number, ink: Ink) {
+function ring(c: CanvasRenderingContext2D, x: number, y: number, ink: Ink, picked = false) {
   c.beginPath();
   c.arc(x, y, 4.2, 0, 2 * Math.PI);
-  c.fillStyle = ink.bark;
+  c.fillStyle = picked ? ink.key : ink.bark;
   c.fill();
-  c.strokeStyle = ink.key;
+  c.strokeStyle = picked ? ink.text : ink.key;
   c.lineWidth = 2;
   c.stroke();
 }
 
-/** The frames at which a kind of step has keys. */
-export function keyFrames(document: Shot, draft: Draft, kind: string): number[] {
-  const frames = new Set<number>();
-  for (const path of Object.keys(draft.keyed)) {
-    const index = Number(path.split('/')[2]);
-    const value = at(document, path);
-    if (document.steps?.[index]?.kind === kind && isKeyed(value))
-      for (const key of value.keys) frames.add(key.frame);
-  }
-  return [...frames].filter((f) => f >= draft.first && f <= draft.last).sort((a, b) => a - b);
-}
+const LANE_COLOURS = ['key', 'moss', 'text', 'dim'] as const;
 
-const LANE_COLOURS = ['key', 'moss', 'text'] as const;
-
-/** A value over the frames, its parts over each other, with its speed dashed. */
-function drawLane(
-  c: CanvasRenderingContext2D,
-  l: SheetLayout,
-  draft: Draft,
-  document: Shot,
-  ink: Ink,
-  path: string,
-) {
-  const values = draft.keyed[path] as (number | number[])[] | undefined;
-  if (!values || !l.lane) return;
-  const { x, width } = l.lane;
+/** A value over the frames, its parts over each other, with its speed dashed; keys, and handles of their eases. */
+function drawLane(c: CanvasRenderingContext2D, l: SheetLayout, lane: Lane, on: OnSheet, ink: Ink) {
+  const values = on.draft.keyed[lane.path] as (number | number[])[] | undefined;
+  if (!values) return;
+  const { x, width, path } = lane;
   const bottom = frameToY(l, l.last) + l.perFrame / 2;
+  c.fillStyle = ink.bark;
+  c.fillRect(x, l.top, width, bottom - l.top);
   c.strokeStyle = ink.line;
+  c.lineWidth = 1;
   c.strokeRect(x + 0.5, l.top + 0.5, width, bottom - l.top);
-  c.fillStyle = ink.dim;
+  c.fillStyle = ink.text;
   c.font = `10px ${FONT}`;
-  c.textAlign = 'center';
-  c.fillText(path.split('/').pop() ?? '', x + width / 2, 16);
+  c.textAlign = 'left';
+  c.fillText((path.split('/').pop() ?? '').replaceAll('_', ' '), x + 2, 10, width - 18);
+  c.fillStyle = ink.dim;
+  c.font = `9px ${FONT}`;
+  c.fillText(`${Number(lane.low.toPrecision(3))}`, x + 2, 21);
+  c.textAlign = 'right';
+  c.fillText(`${Number(lane.high.toPrecision(3))}`, x + width - 2, 21);
+  c.save();
+  c.beginPath();
+  c.rect(x, l.top, width, bottom - l.top);
+  c.clip();
   const table = values.map((v) => (typeof v === 'number' ? [v] : v));
-  const flat = table.flat();
-  const low = Math.min(...flat);
-  const range = Math.max(...flat) - low || 1;
-  const toX = (v: number) => x + 7 + ((v - low) / range) * (width - 14);
+  const first = on.draft.first;
   const parts = table[0]?.length ?? 0;
   for (let k = 0; k < parts; k++) {
     const line = table.map((row) => row[k] ?? 0);
@@ -217,23 +219,38 @@ function drawLane(
     c.setLineDash([3, 3]);
     stroke(
       c,
-      speeds.map((s, i) => [x + 7 + (s / top) * (width - 14), frameToY(l, l.first + i)]),
+      speeds.map((s, i) => [x + 7 + (s / top) * (width - 14), frameToY(l, first + i)]),
     );
     c.setLineDash([]);
     c.lineWidth = 2;
     c.strokeStyle = ink[LANE_COLOURS[k] ?? 'text'];
     stroke(
       c,
-      line.map((v, i) => [toX(v), frameToY(l, l.first + i)]),
+      line.map((v, i) => [valueToX(lane, v), frameToY(l, first + i)]),
     );
   }
-  const stored = at(document, path);
-  if (isKeyed(stored)) {
-    for (const key of stored.keys) {
-      const rows = Array.isArray(key.value) ? (key.value as number[]) : [key.value as number];
-      for (const v of rows) ring(c, toX(v), frameToY(l, key.frame), ink);
-    }
+  const stored = at(on.document, path);
+  const own = on.grips.filter((g) => g.kind !== 'rings' && g.lane.path === path);
+  c.strokeStyle = ink.dim;
+  c.lineWidth = 1;
+  for (const grip of own) {
+    if (grip.kind !== 'handle' || !isKeyed(stored)) continue;
+    const key = stored.keys[grip.side === 'leave' ? grip.index : grip.index + 1];
+    const value = Array.isArray(key?.value) ? key.value[grip.part] : key?.value;
+    if (!key) continue;
+    stroke(c, [
+      [valueToX(lane, Number(value)), frameToY(l, key.frame)],
+      [grip.x, grip.y],
+    ]);
+    c.fillStyle = ink.text;
+    c.fillRect(grip.x - 3, grip.y - 3, 6, 6);
   }
+  for (const grip of own) {
+    if (grip.kind !== 'ring') continue;
+    const picked = isChosen(on.chosen, path, grip.frame);
+    ring(c, grip.x, grip.y + (picked ? on.carried * l.perFrame : 0), ink, picked);
+  }
+  c.restore();
 }
 
 function stroke(c: CanvasRenderingContext2D, points: number[][]) {

@@ -1,6 +1,17 @@
 import { describe, expect, it } from 'vitest';
 import type { Draft, Span } from '../draft';
-import { dragged, frameToY, hitAt, layOut, sameTimes, yToFrame } from './layout';
+import {
+  dragged,
+  frameToY,
+  hitAt,
+  layOut,
+  sameTimes,
+  scrolled,
+  valueToX,
+  xToValue,
+  yToFrame,
+  zoomed,
+} from './layout';
 
 function made(count: number, last = 72) {
   const letters = Array.from({ length: count }, (_, k) => ({ text: 'K', word: k < count / 2 ? 0 : 1 }));
@@ -11,14 +22,15 @@ function made(count: number, last = 72) {
     starts: { arrive: letters.map((_, k) => 4 + 2 * k) },
     rest: letters.map((_, k) => 26 + 2 * k),
   } as unknown as Span;
-  const draft = { first: 0, last, spans: [span] } as unknown as Draft;
+  const keyed = { '/steps/7/lens': Array.from({ length: last + 1 }, (_, f) => 20 + f) };
+  const draft = { first: 0, last, spans: [span], keyed } as unknown as Draft;
   return { draft, span };
 }
 
 describe('the sheet', () => {
   it.each([1, 11, 60])('gives %i letters columns that follow each other inside the sheet', (count) => {
     const { draft, span } = made(count);
-    const l = layOut(draft, span, 336, 650, false);
+    const l = layOut(draft, span, 336, 650);
     const columns = l.columns.filter((c) => c.letter >= 0);
     expect(columns.map((c) => c.letter)).toEqual(Array.from({ length: count }, (_, k) => k));
     for (let k = 1; k < count; k++) {
@@ -31,7 +43,7 @@ describe('the sheet', () => {
 
   it('finds the frame under a point, for every frame', () => {
     const { draft, span } = made(5, 300);
-    const l = layOut(draft, span, 336, 650, true);
+    const l = layOut(draft, span, 336, 650, ['/steps/7/lens']);
     for (let f = 0; f <= 300; f++) expect(yToFrame(l, frameToY(l, f))).toBe(f);
     expect(yToFrame(l, -50)).toBe(0);
     expect(yToFrame(l, 9999)).toBe(300);
@@ -39,7 +51,7 @@ describe('the sheet', () => {
 
   it('takes hold of a start, a way, or the playhead', () => {
     const { draft, span } = made(11);
-    const l = layOut(draft, span, 336, 650, false);
+    const l = layOut(draft, span, 336, 650);
     const column = l.columns.find((c) => c.letter === 5);
     const x = (column?.x ?? 0) + 2;
     expect(hitAt(l, span, 'arrive', x, frameToY(l, 14))).toEqual({ kind: 'mark', letter: 5 });
@@ -48,12 +60,40 @@ describe('the sheet', () => {
     expect(hitAt(l, span, 'arrive', 3, frameToY(l, 14))).toEqual({ kind: 'playhead' });
   });
 
+  const plain = { start: 4, delay: 2, whole: 0, bend: 0 };
+
   it('moves the diagonal by its body and by the first start, stretches it by any other', () => {
-    expect(dragged({ kind: 'body', letter: 3 }, 3, 4, 2, 6.2)).toEqual({ start: 10, delay: 2 });
-    expect(dragged({ kind: 'mark', letter: 0 }, 0, 4, 2, -3)).toEqual({ start: 1, delay: 2 });
-    const stretched = dragged({ kind: 'mark', letter: 10 }, 10, 4, 2, 20);
-    expect(stretched).toEqual({ start: 4, delay: 4 });
+    expect(dragged({ kind: 'body', letter: 3 }, 3, 10, plain, 6.2)).toEqual({ ...plain, start: 10 });
+    expect(dragged({ kind: 'mark', letter: 0 }, 0, 10, plain, -3)).toEqual({ ...plain, start: 1 });
+    const stretched = dragged({ kind: 'mark', letter: 10 }, 10, 10, plain, 20);
+    expect(stretched).toEqual({ ...plain, delay: 4 });
     expect(stretched.start + 10 * stretched.delay).toBe(4 + 10 * 2 + 20);
+  });
+
+  it('stretches what is done within a time by that time, and bends', () => {
+    const within = { ...plain, whole: 40 };
+    expect(dragged({ kind: 'mark', letter: 5 }, 5, 10, within, 6)).toEqual({ ...within, whole: 52 });
+    expect(dragged({ kind: 'body', letter: 5 }, 5, 10, plain, 15, true)).toEqual({ ...plain, bend: -0.5 });
+    expect(dragged({ kind: 'body', letter: 5 }, 5, 10, plain, -900, true).bend).toBe(1);
+  });
+
+  it('zooms about a frame, scrolls, and never leaves the shot', () => {
+    const whole = { first: 0, last: 100 };
+    const near = zoomed(whole, whole, 25, 0.5);
+    expect(near).toEqual({ first: 13, last: 63 });
+    expect(zoomed(whole, near, 25, 4)).toEqual(whole);
+    expect(zoomed(whole, whole, 100, 0.5)).toEqual({ first: 50, last: 100 });
+    expect(scrolled(whole, near, 1000)).toEqual({ first: 50, last: 100 });
+    expect(scrolled(whole, near, -1000)).toEqual({ first: 0, last: 50 });
+  });
+
+  it('finds the value under a point of a lane', () => {
+    const { draft, span } = made(5);
+    const lane = layOut(draft, span, 430, 650, ['/steps/7/lens']).lanes[0];
+    if (!lane) throw new Error('no lane');
+    for (const v of [20, 37.5, 92]) expect(xToValue(lane, valueToX(lane, v))).toBeCloseTo(v);
+    expect(valueToX(lane, 20)).toBeGreaterThan(lane.x);
+    expect(valueToX(lane, 92)).toBeLessThan(lane.x + lane.width);
   });
 
   it('is the same while no timing changes, and another as soon as one does', () => {

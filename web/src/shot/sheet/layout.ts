@@ -1,4 +1,5 @@
 import type { Draft, Span } from '../draft';
+import type { Step } from '../store';
 
 /** Where things stand on the sheet: frames run down, a column a letter. Pure, so that it can be tested without a canvas. */
 export interface Column {
@@ -6,30 +7,41 @@ export interface Column {
   width: number;
   label: string;
   letter: number; // -1: not a letter
-  step: string; // kind of step whose keys it shows, '' for letters
+  kinds: Step['kind'][]; // of steps whose keys it shows, none for letters
+}
+export interface Lane {
+  path: string;
+  x: number;
+  width: number;
+  low: number;
+  high: number;
 }
 export interface SheetLayout {
   width: number;
   height: number;
   top: number;
   perFrame: number;
-  first: number;
+  first: number; // of the frames that are shown
   last: number;
   columns: Column[];
-  lane: { x: number; width: number } | null;
+  lanes: Lane[];
 }
 
 export const AXIS = 36;
 export const TOP = 26;
+export const LANE = 84;
 const BEFORE = 24;
-const LANE = 62;
 const WORD_GAP = 5;
 const WIDEST = 22;
-const BEFORE_COLUMNS: [string, string][] = [
-  ['title', 'block'],
-  ['cam', 'camera'],
-  ['env', 'environment'],
-  ['lamp', 'lights'],
+const LANE_EDGE = 8;
+/** Columns that stand before the letters; those that are not always there come when they have keys. */
+const BEFORE_COLUMNS: { label: string; kinds: Step['kind'][]; always?: boolean }[] = [
+  { label: 'title', kinds: ['block', 'emblem', 'form'], always: true },
+  { label: 'move', kinds: ['drive', 'follow', 'shiver'] },
+  { label: 'look', kinds: ['material', 'stage'] },
+  { label: 'env', kinds: ['environment'] },
+  { label: 'lamp', kinds: ['lights'] },
+  { label: 'cam', kinds: ['camera'], always: true },
 ];
 
 /** Does the sheet show the same of two drafts? A drag that moves no timing then leaves it alone. */
@@ -49,39 +61,81 @@ export function sameTimes(a: Draft, b: Draft): boolean {
   });
 }
 
-export function layOut(draft: Draft, span: Span, width: number, height: number, lane: boolean): SheetLayout {
-  const columns: Column[] = BEFORE_COLUMNS.map(([label, step], k) => ({
+/** The frames that are shown: all of the shot, or a part of it. */
+export interface Window {
+  first: number;
+  last: number;
+}
+
+export function layOut(
+  draft: Draft,
+  span: Span,
+  width: number,
+  height: number,
+  lanes: string[] = [],
+  keyed: Set<Step['kind']> = new Set(),
+  shown: Window = draft,
+): SheetLayout {
+  const before = BEFORE_COLUMNS.filter((c) => c.always || c.kinds.some((kind) => keyed.has(kind)));
+  const columns: Column[] = before.map(({ label, kinds }, k) => ({
     x: AXIS + k * BEFORE,
     width: BEFORE - 3,
     label,
     letter: -1,
-    step,
+    kinds,
   }));
-  const begin = AXIS + BEFORE_COLUMNS.length * BEFORE + 6;
+  const begin = AXIS + before.length * BEFORE + 6;
   const gaps = span.letters.filter((l, k) => k > 0 && l.word !== span.letters[k - 1]?.word).length * WORD_GAP;
-  const room = width - begin - 8 - gaps - (lane ? LANE + 8 : 0);
+  const room = width - begin - 8 - gaps - lanes.length * (LANE + 8);
   const each = Math.max(2, Math.min(WIDEST, room / Math.max(1, span.letters.length)));
   let x = begin;
   span.letters.forEach((letter, k) => {
     if (k > 0 && letter.word !== span.letters[k - 1]?.word) x += WORD_GAP;
-    columns.push({ x, width: Math.max(1, each - 2), label: letter.text, letter: k, step: '' });
+    columns.push({ x, width: Math.max(1, each - 2), label: letter.text, letter: k, kinds: [] });
     x += each;
   });
   return {
     width,
     height,
     top: TOP,
-    first: draft.first,
-    last: draft.last,
+    first: shown.first,
+    last: shown.last,
     columns,
-    perFrame: (height - TOP - 12) / Math.max(1, draft.last - draft.first + 1),
-    lane: lane ? { x: x + 8, width: LANE } : null,
+    perFrame: (height - TOP - 12) / Math.max(1, shown.last - shown.first + 1),
+    lanes: lanes.map((path, k) => {
+      const flat = (draft.keyed[path] ?? []).flat().filter((v): v is number => typeof v === 'number');
+      const low = Math.min(...flat);
+      const high = Math.max(...flat);
+      const more = (high - low || 1) * 0.12;
+      const left = width - (lanes.length - k) * (LANE + 8);
+      return { path, x: left, width: LANE, low: low - more, high: high + more };
+    }),
   };
 }
 
 export const frameToY = (l: SheetLayout, frame: number) => l.top + (frame - l.first + 0.5) * l.perFrame;
 export const yToFrame = (l: SheetLayout, y: number) =>
   Math.min(l.last, Math.max(l.first, Math.floor((y - l.top) / l.perFrame) + l.first));
+export const valueToX = (lane: Lane, value: number) =>
+  lane.x + LANE_EDGE + ((value - lane.low) / (lane.high - lane.low)) * (lane.width - 2 * LANE_EDGE);
+export const xToValue = (lane: Lane, x: number) =>
+  lane.low + ((x - lane.x - LANE_EDGE) / (lane.width - 2 * LANE_EDGE)) * (lane.high - lane.low);
+
+/** The frames shown after a zoom by a factor about one of them. */
+export function zoomed(whole: Window, shown: Window, about: number, factor: number): Window {
+  const span = Math.max(8, Math.round((shown.last - shown.first) * factor));
+  if (span >= whole.last - whole.first) return { first: whole.first, last: whole.last };
+  const share = (about - shown.first) / Math.max(1, shown.last - shown.first);
+  const first = Math.max(whole.first, Math.min(whole.last - span, Math.round(about - share * span)));
+  return { first, last: first + span };
+}
+
+/** The same number of frames, moved on. */
+export function scrolled(whole: Window, shown: Window, by: number): Window {
+  const span = shown.last - shown.first;
+  const first = Math.max(whole.first, Math.min(whole.last - span, shown.first + Math.round(by)));
+  return { first, last: first + span };
+}
 
 export type Hit = { kind: 'playhead' } | { kind: 'mark'; letter: number } | { kind: 'body'; letter: number };
 
@@ -90,7 +144,7 @@ const MARK_REACH = 6;
 /** What a press at (x, y) takes hold of: a letter's start, the moving part of its column, or else the playhead. */
 export function hitAt(l: SheetLayout, span: Span, drive: string, x: number, y: number): Hit {
   const column = l.columns.find((c) => c.letter >= 0 && x >= c.x - 1 && x < c.x + c.width + 1);
-  if (column) {
+  if (column && span.starts[drive]) {
     const start = frameToY(l, span.starts[drive]?.[column.letter] ?? 0);
     const rest = frameToY(l, span.rest[column.letter] ?? 0);
     if (Math.abs(y - start) <= MARK_REACH) return { kind: 'mark', letter: column.letter };
@@ -99,18 +153,34 @@ export function hitAt(l: SheetLayout, span: Span, drive: string, x: number, y: n
   return { kind: 'playhead' };
 }
 
+/** A cadence's stagger, as far as the sheet changes it. `whole` above 0 decides the delay. */
+export interface Stagger {
+  start: number;
+  delay: number;
+  whole: number;
+  bend: number;
+}
+
 /**
  * The stagger after a drag: the body moves it whole, the mark of a letter stretches it so that this letter's start
- * follows the hand while the first stays. `rank` is the letter's place in the cadence.
+ * follows the hand while the first stays; with `bending` the body bends it. `rank` is the letter's place in the cadence
+ * and `most` the last place.
  */
 export function dragged(
   hit: Hit,
   rank: number,
-  start: number,
-  delay: number,
+  most: number,
+  before: Stagger,
   by: number,
-): { start: number; delay: number } {
-  const half = (v: number) => Math.round(v * 20) / 20;
-  if (hit.kind === 'mark' && rank > 0) return { start, delay: half(delay + by / rank) };
-  return { start: Math.round(start + by), delay };
+  bending = false,
+): Stagger {
+  const round = (v: number) => Math.round(v * 20) / 20;
+  if (bending)
+    return { ...before, bend: Math.max(-1, Math.min(1, Math.round((before.bend - by / 30) * 50) / 50)) };
+  if (hit.kind === 'mark' && rank > 0) {
+    if (before.whole > 0)
+      return { ...before, whole: Math.max(1, Math.round(before.whole + (by * most) / rank)) };
+    return { ...before, delay: round(before.delay + by / rank) };
+  }
+  return { ...before, start: Math.round(before.start + by) };
 }

@@ -1,10 +1,36 @@
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { Button } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
 import type { ShotState, Step } from '../store';
-import { setting } from '../values';
+import { at, now, type Operation, setting } from '../values';
 import { drawSheet, inkOf } from './draw';
-import { dragged, frameToY, type Hit, hitAt, layOut, sameTimes, yToFrame } from './layout';
+import {
+  type Chosen,
+  countChosen,
+  type Grip,
+  gripAt,
+  grips,
+  handleEdit,
+  isChosen,
+  joined,
+  removal,
+  ringEdit,
+  within,
+} from './grips';
+import {
+  dragged,
+  frameToY,
+  type Hit,
+  hitAt,
+  layOut,
+  type Stagger,
+  sameTimes,
+  scrolled,
+  type Window,
+  yToFrame,
+  zoomed,
+} from './layout';
 
 /** The drive whose diagonal the sheet shows: the chosen step if it is one that is on, else the first that is on. */
 function driveOf(steps: Step[] | undefined, chosen: string): { index: number; id: string } {
@@ -19,11 +45,34 @@ function driveOf(steps: Step[] | undefined, chosen: string): { index: number; id
 function staggerOf(state: ShotState) {
   const { index } = driveOf(state.document?.steps, state.step);
   const step = state.document?.steps?.[index];
-  if (step?.kind !== 'drive' || !step.reach) return null;
-  const start = typeof step.reach.start === 'number' ? step.reach.start : null;
-  const delay = typeof step.reach.delay === 'number' ? step.reach.delay : null;
-  if (start === null || delay === null) return null;
-  return { base: `/steps/${index}/reach`, start, delay, reverse: step.reach.order === 'reverse' };
+  const place = step?.kind === 'drive' ? (step.reaches ?? []).findIndex((r) => 'start' in r) : -1;
+  const reach = step?.kind === 'drive' ? step.reaches?.[place] : undefined;
+  if (!reach || !('start' in reach)) return null;
+  const plain = (v: unknown) => (typeof v === 'number' ? v : null);
+  const [start, delay] = [plain(reach.start), plain(reach.delay)];
+  const cadence = reach.kind === 'cadence';
+  const [whole, bend] = cadence ? [plain(reach.whole ?? 0), plain(reach.bend ?? 0)] : [0, 0];
+  if (start === null || delay === null || whole === null || bend === null) return null;
+  return { base: `/steps/${index}/reaches/${place}`, cadence, value: { start, delay, whole, bend } };
+}
+
+interface Drag {
+  from: { x: number; y: number };
+  what:
+    | {
+        kind: 'stagger';
+        hit: Hit;
+        rank: number;
+        most: number;
+        before: Stagger;
+        now: Stagger;
+        bending: boolean;
+      }
+    | { kind: 'pull'; letter: number; before: number; now: number }
+    | { kind: 'playhead' }
+    | { kind: 'grip'; grip: Grip; patch: Operation[] }
+    | { kind: 'keys'; chosen: Chosen; by: number; copied: boolean }
+    | { kind: 'marquee'; to: { x: number; y: number } };
 }
 
 /** The exposure sheet: frames run down, a column a letter, shaded by speed; a stagger is a diagonal and drags as one. */
@@ -35,21 +84,18 @@ export function Sheet() {
   const draft = kept.current;
   const document = useShot((s) => s.document);
   const frame = useShot((s) => s.frame);
-  const lane = useShot((s) => s.lane);
+  const wanted = useShot((s) => s.lanes);
+  const chosen = useShot((s) => s.chosen);
   const drive = useShot((s) => driveOf(s.document?.steps, s.step).id);
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState({ width: 320, height: 600 });
   const [cursor, setCursor] = useState('default');
   const [theme, setTheme] = useState(0);
-  const drag = useRef<{
-    hit: Hit;
-    y: number;
-    start: number;
-    delay: number;
-    rank: number;
-    now: { start: number; delay: number };
-  } | null>(null);
+  const [part, setPart] = useState<Window | null>(null);
+  const [carried, setCarried] = useState(0);
+  const [frameBox, setFrameBox] = useState<[number, number, number, number] | null>(null);
+  const drag = useRef<Drag | null>(null);
 
   useLayoutEffect(() => {
     const box = holder.current;
@@ -65,10 +111,24 @@ export function Sheet() {
   }, []);
 
   const span = draft ? spanAt(draft, frame) : undefined;
-  const open = lane !== '' && draft?.keyed[lane] !== undefined;
+  const lanes = useMemo(() => wanted.filter((path) => draft?.keyed[path]), [wanted, draft]);
+  const keyed = useMemo(() => {
+    const kinds = new Set<Step['kind']>();
+    for (const path of Object.keys(draft?.keyed ?? {})) {
+      const step = document?.steps?.[Number(path.split('/')[2])];
+      if (step) kinds.add(step.kind);
+    }
+    return kinds;
+  }, [draft, document]);
+  const whole = useMemo(() => ({ first: draft?.first ?? 0, last: draft?.last ?? 0 }), [draft]);
+  const shown = part && part.first >= whole.first && part.last <= whole.last ? part : whole;
   const layout = useMemo(
-    () => (draft && span ? layOut(draft, span, size.width, size.height, open) : null),
-    [draft, span, size, open],
+    () => (draft && span ? layOut(draft, span, size.width, size.height, lanes, keyed, shown) : null),
+    [draft, span, size, lanes, keyed, shown],
+  );
+  const hold = useMemo(
+    () => (layout && document && draft ? grips(layout, document, draft, chosen) : []),
+    [layout, document, draft, chosen],
   );
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the theme changes the ink
@@ -81,100 +141,329 @@ export function Sheet() {
     if (canvas.current.width !== width) canvas.current.width = width;
     if (canvas.current.height !== height) canvas.current.height = height;
     c.setTransform(ratio, 0, 0, ratio, 0, 0);
-    drawSheet(c, layout, draft, document, inkOf(canvas.current), open ? lane : '', drive);
-  }, [layout, draft, document, lane, open, drive, theme]);
+    drawSheet(c, layout, { draft, document, drive, grips: hold, chosen, carried }, inkOf(canvas.current));
+  }, [layout, draft, document, drive, hold, chosen, carried, theme]);
 
-  function place(e: React.PointerEvent) {
+  useEffect(() => {
+    const element = canvas.current;
+    if (!element) return;
+    const roll = (e: WheelEvent) => {
+      e.preventDefault();
+      if (!layout) return;
+      const box = element.getBoundingClientRect();
+      if (e.ctrlKey || e.metaKey) {
+        setPart(zoomed(whole, shown, yToFrame(layout, e.clientY - box.top), e.deltaY > 0 ? 1.25 : 0.8));
+      } else setPart(scrolled(whole, shown, (e.deltaY / 100) * Math.max(1, (shown.last - shown.first) / 10)));
+    };
+    element.addEventListener('wheel', roll, { passive: false });
+    return () => element.removeEventListener('wheel', roll);
+  }, [layout, whole, shown]);
+
+  function place(e: React.PointerEvent | React.MouseEvent) {
     const box = (canvas.current as HTMLCanvasElement).getBoundingClientRect();
     return { x: e.clientX - box.left, y: e.clientY - box.top };
   }
 
-  function edits(next: { start: number; delay: number }) {
+  function edits(next: Stagger): Operation[] {
     const state = store.getState();
     const stagger = staggerOf(state);
     if (!stagger) return [];
-    return [
-      ...(next.start === stagger.start
-        ? []
-        : setting(state.document, `${stagger.base}/start`, state.frame, next.start)),
-      ...(next.delay === stagger.delay
-        ? []
-        : setting(state.document, `${stagger.base}/delay`, state.frame, next.delay)),
-    ];
+    return (Object.keys(next) as (keyof Stagger)[])
+      .filter((name) => next[name] !== stagger.value[name])
+      .flatMap((name) => setting(state.document, `${stagger.base}/${name}`, state.frame, next[name]));
+  }
+
+  /** The edit that pulls a letter off the diagonal, or with 0 puts it back. */
+  function pulling(letter: number, by: number): Operation[] {
+    const state = store.getState();
+    const stagger = staggerOf(state);
+    if (!stagger?.cadence) return [];
+    const path = `${stagger.base}/pulled/${letter}`;
+    const there = at(state.document, path) !== undefined;
+    if (by === 0) return there ? [{ op: 'remove', path }] : [];
+    return [{ op: 'add', path, value: by }];
   }
 
   function press(e: React.PointerEvent) {
-    if (!layout || !span) return;
+    if (!layout || !span || !draft) return;
     e.currentTarget.setPointerCapture(e.pointerId);
-    const { x, y } = place(e);
-    const stagger = staggerOf(store.getState());
-    let hit: Hit = hitAt(layout, span, drive, x, y);
-    if (!stagger) hit = { kind: 'playhead' };
-    const letter = hit.kind === 'playhead' ? 0 : hit.letter;
-    const rank = stagger?.reverse ? span.letters.length - 1 - letter : letter;
-    const start = stagger?.start ?? 0;
-    const delay = stagger?.delay ?? 0;
-    drag.current = { hit, y, start, delay, rank, now: { start, delay } };
-    if (hit.kind === 'playhead') store.seek(yToFrame(layout, y));
-  }
-
-  function move(e: React.PointerEvent) {
-    if (!layout || !span) return;
-    const { x, y } = place(e);
-    const d = drag.current;
-    if (!d) {
-      const hit = hitAt(layout, span, drive, x, y);
-      setCursor(hit.kind === 'playhead' ? 'default' : hit.kind === 'mark' ? 'row-resize' : 'grab');
+    const from = place(e);
+    const { x, y } = from;
+    const grip = gripAt(hold, x, y);
+    if (grip) {
+      const keys =
+        grip.kind === 'rings' ? grip.keys : grip.kind === 'ring' ? { [grip.lane.path]: [grip.frame] } : {};
+      const picked = Object.entries(keys).every(([path, frames]) =>
+        frames.every((f) => isChosen(chosen, path, f)),
+      );
+      if (grip.kind !== 'handle' && e.shiftKey) {
+        store.chooseKeys(joined(chosen, keys));
+        return;
+      }
+      const mine = grip.kind === 'handle' ? chosen : picked ? chosen : keys;
+      if (grip.kind !== 'handle' && !picked) store.chooseKeys(keys);
+      const alone = grip.kind === 'ring' && countChosen(mine) === 1 && !e.altKey;
+      drag.current =
+        grip.kind === 'handle' || alone
+          ? { from, what: { kind: 'grip', grip, patch: [] } }
+          : { from, what: { kind: 'keys', chosen: mine, by: 0, copied: e.altKey } };
       return;
     }
-    if (d.hit.kind === 'playhead') {
+    const stagger = staggerOf(store.getState());
+    const hit: Hit = stagger ? hitAt(layout, span, drive, x, y) : { kind: 'playhead' };
+    if (hit.kind === 'playhead' || !stagger) {
+      if (e.shiftKey) {
+        drag.current = { from, what: { kind: 'marquee', to: from } };
+        return;
+      }
+      if (countChosen(chosen)) store.chooseKeys({});
+      drag.current = { from, what: { kind: 'playhead' } };
       store.seek(yToFrame(layout, y));
       return;
     }
-    const next = dragged(d.hit, d.rank, d.start, d.delay, (y - d.y) / layout.perFrame);
-    if (next.start !== d.now.start || next.delay !== d.now.delay) {
-      d.now = next;
-      store.preview(edits(next));
+    const before = stagger.value;
+    if (hit.kind === 'mark' && e.altKey && stagger.cadence) {
+      const pulled = at(store.getState().document, `${stagger.base}/pulled/${hit.letter}`);
+      const old = typeof pulled === 'number' ? pulled : 0;
+      drag.current = { from, what: { kind: 'pull', letter: hit.letter, before: old, now: old } };
+      return;
     }
+    const starts = span.starts[drive] ?? [];
+    const first = Math.min(...starts);
+    const most = Math.max(...starts) - first;
+    const own = (starts[hit.letter] ?? first) - first;
+    const delay = before.delay || 1;
+    const bending = hit.kind === 'body' && e.shiftKey && stagger.cadence;
+    const [rank, last] = [Math.abs(own / delay), Math.abs(most / delay)];
+    drag.current = { from, what: { kind: 'stagger', hit, rank, most: last, before, now: before, bending } };
+  }
+
+  function move(e: React.PointerEvent) {
+    if (!layout || !span || !document) return;
+    const { x, y } = place(e);
+    const d = drag.current;
+    if (!d) {
+      const grip = gripAt(hold, x, y);
+      const hit = hitAt(layout, span, drive, x, y);
+      setCursor(
+        grip
+          ? grip.kind === 'handle'
+            ? 'crosshair'
+            : 'grab'
+          : hit.kind === 'playhead'
+            ? 'default'
+            : hit.kind === 'mark'
+              ? 'row-resize'
+              : 'grab',
+      );
+      return;
+    }
+    const frames = (y - d.from.y) / layout.perFrame;
+    const what = d.what;
+    switch (what.kind) {
+      case 'playhead':
+        store.seek(yToFrame(layout, y));
+        return;
+      case 'stagger': {
+        const next = dragged(what.hit, what.rank, what.most, what.before, frames, what.bending);
+        if (JSON.stringify(next) !== JSON.stringify(what.now)) {
+          what.now = next;
+          store.preview(edits(next));
+        }
+        return;
+      }
+      case 'pull': {
+        const next = Math.round((what.before + frames) * 2) / 2;
+        if (next !== what.now) {
+          what.now = next;
+          store.preview(pulling(what.letter, next));
+        }
+        return;
+      }
+      case 'grip': {
+        const { grip } = what;
+        const patch =
+          grip.kind === 'handle'
+            ? handleEdit(layout, document, grip, x, y)
+            : grip.kind === 'ring'
+              ? ringEdit(layout, document, grip, x - d.from.x, y - d.from.y)
+              : [];
+        if (JSON.stringify(patch) === JSON.stringify(what.patch)) return;
+        what.patch = patch;
+        store.preview(patch);
+        return;
+      }
+      case 'keys':
+        what.by = snapped(frames, what.chosen);
+        setCarried(what.by);
+        return;
+      case 'marquee':
+        what.to = { x, y };
+        setFrameBox([
+          Math.min(x, d.from.x),
+          Math.min(y, d.from.y),
+          Math.abs(x - d.from.x),
+          Math.abs(y - d.from.y),
+        ]);
+    }
+  }
+
+  /** Whole frames; a key that comes near another key or the playhead stands with it. */
+  function snapped(frames: number, moving: Chosen): number {
+    const own = Object.values(moving).flat();
+    const by = Math.round(frames);
+    if (!layout) return by;
+    const others = hold.flatMap((g) =>
+      g.kind === 'rings'
+        ? Object.entries(g.keys).flatMap(([p, f]) => f.filter((k) => !isChosen(moving, p, k)))
+        : [],
+    );
+    const reach = 5 / layout.perFrame;
+    const near = [...others, store.getState().frame]
+      .flatMap((to) => own.map((f) => to - f))
+      .filter((to) => Math.abs(to - frames) < reach)
+      .sort((a, b) => Math.abs(a - frames) - Math.abs(b - frames));
+    return near[0] ?? by;
   }
 
   function release() {
     const d = drag.current;
     drag.current = null;
-    if (d && d.hit.kind !== 'playhead') {
-      const patch = edits(d.now);
-      if (patch.length)
-        store.edit(patch, d.now.delay === d.delay ? 'move the stagger' : 'stretch the stagger');
+    if (!d) return;
+    const what = d.what;
+    setFrameBox(null);
+    setCarried(0);
+    if (what.kind === 'stagger') {
+      const patch = edits(what.now);
+      const stretched = what.now.delay !== what.before.delay || what.now.whole !== what.before.whole;
+      const label = what.bending
+        ? 'bend the stagger'
+        : stretched
+          ? 'stretch the stagger'
+          : 'move the stagger';
+      if (patch.length) store.edit(patch, label);
       else store.settle();
+    } else if (what.kind === 'pull') {
+      const patch = what.now === what.before ? [] : pulling(what.letter, what.now);
+      if (patch.length) store.edit(patch, what.now ? 'pull a letter off the stagger' : 'put a letter back');
+      else store.settle();
+    } else if (what.kind === 'grip') {
+      if (what.patch.length) {
+        store.edit(what.patch, what.grip.kind === 'handle' ? 'ease' : 'move a key');
+        const moved = what.patch.find((o) => o.path.endsWith('/frame'));
+        if (moved && what.grip.kind === 'ring')
+          store.chooseKeys({ [what.grip.lane.path]: [Number(moved.value)] });
+      } else store.settle();
+    } else if (what.kind === 'keys' && what.by !== 0) {
+      void store.moveKeys({ chosen: what.chosen, by: what.by, copied: what.copied });
+      store.chooseKeys(shifted(what.chosen, what.by));
+    } else if (what.kind === 'marquee') {
+      const { x, y } = d.from;
+      const [x0, x1] = [Math.min(x, what.to.x), Math.max(x, what.to.x)];
+      const [y0, y1] = [Math.min(y, what.to.y), Math.max(y, what.to.y)];
+      store.chooseKeys(within(hold, x0, y0, x1, y1));
     }
   }
 
+  function twice(e: React.MouseEvent) {
+    if (!layout || !span || !document) return;
+    const { x, y } = place(e);
+    const hit = hitAt(layout, span, drive, x, y);
+    if (hit.kind === 'mark') {
+      const patch = pulling(hit.letter, 0);
+      if (patch.length) store.edit(patch, 'put a letter back');
+      return;
+    }
+    const lane = layout.lanes.find((l) => x >= l.x && x <= l.x + l.width);
+    if (!lane || gripAt(hold, x, y)) return;
+    const at = yToFrame(layout, y);
+    const value = draft?.keyed[lane.path]?.[at - (draft?.first ?? 0)];
+    if (value !== undefined) store.edit(setting(document, lane.path, at, value), 'set a key');
+  }
+
   function keys(e: React.KeyboardEvent) {
+    const state = store.getState();
+    const picked = countChosen(chosen) > 0;
     const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
-    if (!by) return;
-    e.preventDefault();
-    e.stopPropagation();
-    const stagger = staggerOf(store.getState());
-    if (!e.altKey) store.seek(store.getState().frame + by * (e.shiftKey ? 10 : 1));
-    else if (stagger && e.shiftKey)
-      store.edit(edits({ start: stagger.start, delay: stagger.delay + by * 0.25 }), 'stretch the stagger');
-    else if (stagger)
-      store.edit(edits({ start: stagger.start + by, delay: stagger.delay }), 'move the stagger');
+    const command = e.ctrlKey || e.metaKey;
+    const done = () => {
+      e.preventDefault();
+      e.stopPropagation();
+    };
+    if (command && e.key.toLowerCase() === 'c' && picked) {
+      done();
+      const [path, frames] = Object.entries(chosen)[0] as [string, number[]];
+      const value = at(state.document, path) as { keys: { frame: number }[] };
+      store.copy(value.keys.filter((k) => frames.includes(k.frame)) as never);
+    } else if (command && e.key.toLowerCase() === 'v' && state.copied.length) {
+      done();
+      const to = lanes.length ? lanes : Object.keys(chosen);
+      if (to.length) void store.pasteKeys(to, e.shiftKey);
+    } else if ((e.key === 'Delete' || e.key === 'Backspace') && picked && document) {
+      done();
+      store.edit(
+        removal(document, chosen, (path) => now(state, path)),
+        'remove keys',
+      );
+      store.chooseKeys({});
+    } else if (e.key === 'Escape' && picked) {
+      done();
+      store.chooseKeys({});
+    } else if (e.key.toLowerCase() === 'r' && picked && !command) {
+      done();
+      void store.moveKeys({ chosen, reverse: true });
+    } else if (e.key === 'a' && command) {
+      done();
+      store.chooseKeys(within(hold, -1e9, -1e9, 1e9, 1e9));
+    } else if (by) {
+      done();
+      const stagger = staggerOf(state);
+      if (!e.altKey) store.seek(state.frame + by * (e.shiftKey ? 10 : 1));
+      else if (picked) {
+        void store.moveKeys({ chosen, by });
+        store.chooseKeys(shifted(chosen, by));
+      } else if (stagger && e.shiftKey)
+        store.edit(
+          edits({ ...stagger.value, delay: stagger.value.delay + by * 0.25 }),
+          'stretch the stagger',
+        );
+      else if (stagger)
+        store.edit(edits({ ...stagger.value, start: stagger.value.start + by }), 'move the stagger');
+    } else if (e.key === '+' || e.key === '-') {
+      done();
+      setPart(zoomed(whole, shown, frame, e.key === '+' ? 0.7 : 1.45));
+    }
   }
 
   const y = layout ? frameToY(layout, frame) : 0;
+  const inside = frame >= shown.first && frame <= shown.last;
+  const count = countChosen(chosen);
   return (
     <section aria-label="Sheet" className="flex min-h-0 flex-col border-l bg-panel">
-      <h2 className="flex px-3 pt-2.5 pb-1.5 text-dim text-xs">Sheet, frames run down</h2>
+      <h2 className="flex h-7 items-center gap-2 px-3 pt-1 text-dim text-xs">
+        Sheet, frames run down
+        <span className="flex-1" />
+        {shown !== whole && (
+          <Button look="quiet" className="h-5! px-1.5! text-xs!" onClick={() => setPart(null)}>
+            all frames
+          </Button>
+        )}
+        {lanes.length > 0 && (
+          <Button look="quiet" className="h-5! px-1.5! text-xs!" onClick={() => store.closeLanes()}>
+            close curves
+          </Button>
+        )}
+      </h2>
       <div ref={holder} className="relative min-h-0 flex-1">
         <canvas
           ref={canvas}
           data-testid="sheet"
           data-first-start={span?.starts[drive]?.[0]}
           data-last-start={span?.starts[drive]?.at(-1)}
+          data-grips={JSON.stringify(hold.map((g) => [g.kind, Math.round(g.x), Math.round(g.y)]))}
           tabIndex={0}
           role="slider"
-          aria-label="Sheet: playhead. Up and down step frames, with Alt they move the stagger, with Alt and Shift they stretch it"
+          aria-label="Sheet: playhead. Up and down step frames, with Alt they move the chosen keys or the stagger, with Alt and Shift they stretch it. Plus and minus zoom"
           aria-orientation="vertical"
           aria-valuemin={draft?.first ?? 0}
           aria-valuemax={draft?.last ?? 0}
@@ -185,9 +474,16 @@ export function Sheet() {
           onPointerMove={move}
           onPointerUp={release}
           onPointerCancel={release}
+          onDoubleClick={twice}
           onKeyDown={keys}
         />
-        {layout && (
+        {frameBox && (
+          <div
+            className="pointer-events-none absolute border border-moss bg-moss/15"
+            style={{ left: frameBox[0], top: frameBox[1], width: frameBox[2], height: frameBox[3] }}
+          />
+        )}
+        {layout && inside && (
           <div
             className="pointer-events-none absolute inset-x-1 border-ink border-t-[1.5px]"
             style={{ top: y }}
@@ -198,18 +494,32 @@ export function Sheet() {
           </div>
         )}
       </div>
-      <div className="flex flex-wrap gap-x-3 gap-y-0.5 border-t px-3 py-1.5 text-dim text-xs">
-        <span>
-          <i className="mr-1 inline-block size-2.5 bg-moss" />
-          speed
-        </span>
-        <span>
-          <i className="mr-1 inline-block size-2.5 rounded-full border-2 border-key" />
-          key
-        </span>
-        <span>▁ at rest</span>
-        <span>drag the diagonal to move it, a start to stretch it</span>
+      <div className="flex min-h-11 flex-wrap content-center gap-x-3 gap-y-0.5 border-t px-3 py-1 text-dim text-xs">
+        {count > 0 ? (
+          <span role="status">
+            {count} {count === 1 ? 'key' : 'keys'} chosen: drag, Alt drags a copy, Delete removes, R reverses
+          </span>
+        ) : (
+          <>
+            <span>
+              <i className="mr-1 inline-block size-2.5 bg-moss" />
+              speed
+            </span>
+            <span>
+              <i className="mr-1 inline-block size-2.5 rounded-full border-2 border-key" />
+              key
+            </span>
+            <span>▁ at rest</span>
+            <span>drag the diagonal; a start stretches it, Shift bends it, Alt pulls a letter off</span>
+          </>
+        )}
       </div>
     </section>
+  );
+}
+
+function shifted(chosen: Chosen, by: number): Chosen {
+  return Object.fromEntries(
+    Object.entries(chosen).map(([path, frames]) => [path, frames.map((f) => f + by)]),
   );
 }
