@@ -122,10 +122,12 @@ export function Desk() {
             {step.kind === 'lights' && group !== 'Kits' && (
               <PointLight step={step} index={index} light={groups.indexOf(group)} />
             )}
-            {step.kind === 'drive' && reachAt >= 0 && <ReachHead step={step} index={index} at={reachAt} />}
+            {step.kind === 'drive' && reachAt >= 0 && (
+              <ReachHead step={step} index={index} at={reachAt} onGroup={setWanted} />
+            )}
             {step.kind === 'drive' && group === 'Response' && <ResponseBoard step={step} index={index} />}
             {step.kind === 'drive' && group === 'Response' && !step.reaches?.length && (
-              <ReachHead step={step} index={index} at={-1} />
+              <ReachHead step={step} index={index} at={-1} onGroup={setWanted} />
             )}
             {step.kind === 'camera' && <CameraSubject step={step} index={index} />}
             {step.kind === 'environment' && <OwnSurroundings step={step} index={index} />}

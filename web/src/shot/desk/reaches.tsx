@@ -3,6 +3,7 @@ import { useRef, useState } from 'react';
 import { Button, Hint, inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import type { Step } from '../store';
+import { reachGroup } from './fields';
 
 type Drive = Extract<Step, { kind: 'drive' }>;
 export const REACHES = ['cadence', 'zone', 'noise', 'swing', 'everywhere'] as const;
@@ -21,13 +22,25 @@ const MIXES: [string, string][] = [
 ];
 
 /** What a reach is, how it joins those before it, and adding and removing them. */
-export function ReachHead({ step, index, at }: { step: Drive; index: number; at: number }) {
+export function ReachHead({
+  step,
+  index,
+  at,
+  onGroup,
+}: {
+  step: Drive;
+  index: number;
+  at: number;
+  onGroup: (name: string) => void; // show the values of another reach
+}) {
   const store = useShotStore();
   const reaches = step.reaches ?? [];
   const reach = reaches[at];
   const base = `/steps/${index}/reaches`;
-  const add = () =>
+  const add = () => {
     store.edit([{ op: 'add', path: `${base}/-`, value: { kind: 'zone' } }], 'add a reach', true);
+    onGroup(reachGroup('zone', reaches.length, reaches.length + 1));
+  };
   return (
     <div className="col-span-full flex flex-wrap items-end gap-2">
       {reach && (
@@ -38,13 +51,12 @@ export function ReachHead({ step, index, at }: { step: Drive; index: number; at:
               aria-label="Reach"
               className={`${inputLook} w-52`}
               value={reach.kind}
-              onChange={(e) =>
-                store.edit(
-                  [{ op: 'replace', path: `${base}/${at}`, value: { kind: e.target.value, mix: reach.mix } }],
-                  'reach',
-                  true,
-                )
-              }
+              onChange={(e) => {
+                const kind = e.target.value;
+                const value = { kind, mix: reach.mix };
+                store.edit([{ op: 'replace', path: `${base}/${at}`, value }], 'reach', true);
+                onGroup(reachGroup(kind, at, reaches.length));
+              }}
             >
               {REACHES.map((kind) => (
                 <option key={kind} value={kind}>
