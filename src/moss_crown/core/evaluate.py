@@ -21,6 +21,7 @@ from moss_crown.core.document.shot import (
     BlockStep,
     CameraStep,
     DriveStep,
+    DrumStep,
     EdgeProfile,
     EmblemStep,
     EnvironmentStep,
@@ -45,6 +46,7 @@ from moss_crown.core.look import pictures
 from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.look.exposure import grade
 from moss_crown.core.look.material import Surface, linear, surface_at
+from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.poses import Poses, place_matrix, speed
 from moss_crown.core.motion.values import Frames, changes, exposures, sample, sample_choice, sample_one
 from moss_crown.core.moving import (
@@ -56,6 +58,7 @@ from moss_crown.core.moving import (
     letters_of,
     moved,
     rest_of,
+    shown_faces,
     starts_of,
 )
 from moss_crown.core.stage.camera import camera_poses
@@ -88,6 +91,7 @@ class Block:
     step: int
     setting: Setting | EmblemSetting
     form: Form
+    faces: Faces = NO_FACES
 
     @property
     def letters(self) -> tuple[Letter, ...]:
@@ -113,13 +117,26 @@ Moment = TypeVar("Moment", int, float)
 
 def structure_at(shot: Shot, frame: float) -> Structure:
     """Blocks that are on, with their settings and forms at a frame. Raises FamilyUnknown."""
-    return Structure(
-        tuple(
-            Block(index, _set_at(step, frame), _form_at(shot, index, frame))
-            for index, step in enumerate(shot.steps)
-            if isinstance(step, BlockStep | EmblemStep) and sample_choice(step.on, frame)
-        )
+    blocks = tuple(
+        Block(index, _set_at(step, frame), _form_at(shot, index, frame))
+        for index, step in enumerate(shot.steps)
+        if isinstance(step, BlockStep | EmblemStep) and sample_choice(step.on, frame)
     )
+    if any(isinstance(step, DrumStep) for step in shot.steps):
+        blocks = tuple(_showing(shot, Structure(blocks), k, frame) for k in range(len(blocks)))
+    return Structure(blocks)
+
+
+def _showing(shot: Shot, structure: Structure, number: int, frame: float) -> Block:
+    """A block with the faces of its flip drum that are in front."""
+    block = structure.blocks[number]
+    seen = float(exposures(shot.exposed, np.array([frame]))[0])
+    faces = shown_faces(company(shot, structure, number), seen)
+    if not faces.steps or not isinstance(block.setting, Setting):
+        return block
+    own = letters_of(block.setting)
+    shown = tuple("" if text == letter.text else text for text, letter in zip(faces.letters, own, strict=True))
+    return replace(block, setting=replace(block.setting, shown=shown if any(shown) else ()), faces=faces)
 
 
 def _set_at(step: BlockStep | EmblemStep, frame: float) -> Setting | EmblemSetting:
@@ -184,12 +201,17 @@ def form_of_letter(letter: Letter, form: Form) -> Form:
 
 def spans(shot: Shot, frames: Sequence[Moment]) -> list[tuple[Structure, list[Moment]]]:
     """Runs of frames that share a structure, in order."""
-    if not changes([s for s in shot.steps if isinstance(s, FormStep)]) and not any(
-        changes(getattr(s, name))
-        for s in shot.steps
-        if isinstance(s, BlockStep | EmblemStep)
-        for name in type(s).model_fields
-        if name not in MOVING
+    whole = not any(isinstance(s, DrumStep) for s in shot.steps)
+    if (
+        whole
+        and not changes([s for s in shot.steps if isinstance(s, FormStep)])
+        and not any(
+            changes(getattr(s, name))
+            for s in shot.steps
+            if isinstance(s, BlockStep | EmblemStep)
+            for name in type(s).model_fields
+            if name not in MOVING
+        )
     ):
         return [(structure_at(shot, frames[0]), list(frames))] if len(frames) else []
     found: list[tuple[Structure, list[Moment]]] = []
@@ -305,12 +327,13 @@ def company(shot: Shot, structure: Structure, number: int) -> Company:
         step,
         tuple(s for s in shot.steps[block.step + 1 :] if s.kind in MOTION),
         block.setting,
-        letter_boxes(structure)[own],
+        lambda: letter_boxes(structure)[own],
         framing,
         changes(camera_step(shot)) or sample_one(camera_step(shot).drift, shot.first) != 0,
         float(shot.fps.fraction),
         float(shot.first),
         shot.seed,
+        block.faces,
     )
 
 

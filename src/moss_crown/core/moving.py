@@ -3,16 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import BlockStep, Cadence, DriveStep, EmblemStep, FollowStep, Offset, Pivot, Swing
+from moss_crown.core.document.shot import (
+    BlockStep,
+    Cadence,
+    DriveStep,
+    DrumStep,
+    EmblemStep,
+    FollowStep,
+    Offset,
+    Pivot,
+    Swing,
+)
 from moss_crown.core.motion.acts import (
+    NO_FACES,
     Cast,
+    Faces,
     Surroundings,
     acts,
     each,
@@ -20,6 +32,7 @@ from moss_crown.core.motion.acts import (
     switched,
     units_of,
 )
+from moss_crown.core.motion.drum import columns, in_front, turned
 from moss_crown.core.motion.poses import Act, Poses, moved_poses, place_matrix, place_poses, rest_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
 from moss_crown.core.motion.values import Frames, Letters, changes, sample, sample_choice, sample_one
@@ -28,7 +41,7 @@ from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, set_bloc
 
 Floats = NDArray[np.float64]
 AnySetting: TypeAlias = Setting | EmblemSetting
-MOTION = ("drive", "follow", "shiver")
+MOTION = ("drive", "follow", "drum", "shiver")
 """Kinds of step that move letters."""
 UNREST = ("shiver",)
 """Kinds of step that never rest, and do not count when rest is looked for."""
@@ -49,19 +62,19 @@ class Framing:
 class Company:
     """A block among its recipe: its step, the motion steps below it, how it is set, and the shot's clock and seed.
 
-    `framing` answers the camera at frames, whatever it follows; `boxes` (l, 8, 3) are the letters' in their own space.
+    `framing` answers the camera at frames, whatever it follows; `boxes` the letters' (l, 8, 3) in their own space.
     """
 
     step: BlockStep | EmblemStep
     steps: tuple[Any, ...]
     setting: AnySetting
-    boxes: Floats
+    boxes: Callable[[], Floats]
     framing: Callable[[Frames], Framing]
     framing_changes: bool
     fps: float
     first: float
     seed: int
-    exposed: int = 1
+    faces: Faces = NO_FACES
 
 
 def letters_of(setting: AnySetting) -> tuple[Letter, ...]:
@@ -74,9 +87,18 @@ def rest_of(setting: AnySetting) -> NDArray[np.float64]:
     return np.array([letter.pose() for letter in letters_of(setting)]).reshape(-1, 4, 4)
 
 
+def own_setting(setting: AnySetting) -> AnySetting:
+    """A block with its own letters, whatever a drum shows in their places: what motion goes by."""
+    return replace(setting, shown=()) if isinstance(setting, Setting) and setting.shown else setting
+
+
 @lru_cache(maxsize=64)
 def cast_of(setting: AnySetting) -> Cast:
     """A block's letters as motion sees them."""
+    if own_setting(setting) != setting:
+        own = cast_of(own_setting(setting))
+        centres = np.array([letter.centre[0] for letter in letters_of(setting)])
+        return replace(own, middles=np.stack([centres, own.middles[:, 1]], 1))
     letters = letters_of(setting)
     rest = rest_of(setting)
     count = len(letters)
@@ -97,7 +119,9 @@ def cast_of(setting: AnySetting) -> Cast:
     share = in_line / np.maximum(of_line - 1, 1)
     x, y, z = centres.T
     known = Letters(np.arange(count, dtype=np.float64), share, x, y, z)
-    return Cast(count, known, units, rest[:, :3, 0] * along[:, None])
+    cap = np.full(count, setting.size / 2)
+    across = np.array([m.centre[0] for m in letters])
+    return Cast(count, known, units, rest[:, :3, 0] * along[:, None], np.stack([across, cap], 1), setting.size)
 
 
 def _numbered(keys: Sequence[Any]) -> NDArray[np.int64]:
@@ -146,6 +170,7 @@ def surroundings(company: Company) -> Surroundings:
         company.fps,
         company.first,
         company.seed,
+        company.faces,
     )
 
 
@@ -158,7 +183,7 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
     step = company.step
     stays = not company.framing_changes and not changes([step.move, step.turn, step.scale, pivot, offset.scale])
     at = frames[:1] if stays else frames
-    framing = company.framing(at)
+    framing, boxes = company.framing(at), company.boxes()
     local = pivots_of(pivot, company.setting, at)
     rest = rest_of(company.setting)
     move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
@@ -170,7 +195,7 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
         place = place_matrix(move[k], turn[k], scale[k])
         world = np.einsum("ij,ljk->lik", place, rest)
         middle = np.einsum("lij,lj->li", world[:, :3, :3], about) + world[:, :3, 3]
-        reach = np.linalg.norm(np.einsum("lij,lcj->lci", world[:, :3, :3], company.boxes - about[:, None]), axis=2)
+        reach = np.linalg.norm(np.einsum("lij,lcj->lci", world[:, :3, :3], boxes - about[:, None]), axis=2)
         radius = reach.max(1) * grown[k if len(grown) > 1 else 0]
         pose = framing.poses[k]
         seen = (middle - pose[:3, 3]) @ pose[:3, :3]
@@ -244,12 +269,32 @@ def starts_of(company: Company, drive: DriveStep, frames: Frames) -> Floats | No
     return None
 
 
+def shown_faces(company: Company, frame: float) -> Faces:
+    """What the first drum that is on shows of a block at a frame; NO_FACES without one."""
+    at = np.array([float(frame)])
+    own = own_setting(company.setting)
+    letters = tuple(letter.text for letter in letters_of(own))
+    for step in company.steps:
+        if isinstance(step, DrumStep) and letters and sample_choice(step.on, frame):
+            faces = columns(step, frame, letters, company.seed)
+            count = max(len(column) for column in faces) - 1
+            cast = cast_of(own)
+            index = in_front(turned(step, at, units_of(cast, "letter", at, surroundings(company)), count))[0]
+            shown = tuple(int(j) for j in index)
+            return Faces(shown, tuple(column[j] for column, j in zip(faces, shown, strict=True)), count)
+    return NO_FACES
+
+
 def exact_rest(company: Company, frame: float) -> Floats | None:
     """(l): the frame at which each letter is at rest, where that follows from cadences and swings alone; else None."""
     rest = np.full(cast_of(company.setting).count, company.first)
     at = np.array([frame])
     for step in company.steps:
         if step.kind in UNREST or not switched(step.on, at)[0, 0]:
+            continue
+        if isinstance(step, DrumStep):
+            units = units_of(cast_of(company.setting), "letter", at, surroundings(company))
+            rest = np.maximum(rest, swing_starts(step, at, units)[0] + float(sample(step.duration, at)[0]))
             continue
         if isinstance(step, FollowStep) or changes(step.offset) or not step.reaches:
             return None

@@ -1741,6 +1741,93 @@ export interface components {
             exposed: number;
         };
         /**
+         * DrumStep
+         * @description A flip drum: the letters of each place stand on the faces of a prism of so many `sides` that turns about its
+         *     exact centre until the last face shows the block's own letter.
+         *
+         *     `words` are the faces before that, a line each, letter by letter in reading order; without words `before` letters
+         *     are drawn for each place. Only the face nearest to the front is there: they change when an edge of the prism is in
+         *     front. The prism turns upward, or downward, `rolls`; the k-th letter in the order starts at `start + k * delay` and
+         *     takes `duration` frames for all of its faces.
+         */
+        DrumStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drum";
+            /**
+             * Sides
+             * @default 4
+             */
+            sides: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Words
+             * @default
+             */
+            words: string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Before
+             * @default 5
+             */
+            before: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Rolls
+             * @default up
+             */
+            rolls: ("up" | "down") | components["schemas"]["Keyed_Literal__up____down___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Order
+             * @default reading
+             */
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shuffle
+             * @default 1
+             */
+            shuffle: number;
+            /**
+             * Start
+             * @default 4
+             */
+            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Delay
+             * @default 2
+             */
+            delay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Duration
+             * @default 36
+             */
+            duration: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "leave": [
+             *         0.3,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.25,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+        };
+        /**
          * Ease
          * @description A cubic Bezier from (0, 0) to (1, 1): `leave` and `arrive` are its two handles.
          *
@@ -3768,6 +3855,41 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyIntc8f3 */
+        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyInt4985 */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
             /** Frame */
@@ -3805,6 +3927,41 @@ export interface components {
         };
         /** KeyIntffb5 */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyIntdab3 */
+        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4601,6 +4758,44 @@ export interface components {
              * @enum {string}
              */
             value: "title" | "letter";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteralcf29 */
+        Key_Literal__up____down___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "up" | "down";
             /**
              * @default {
              *       "leave": [
@@ -5812,6 +6007,28 @@ export interface components {
              */
             exposed: number;
         };
+        /** KeyedIntc8f3 */
+        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
         /** KeyedInt4985 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
             /** Keys */
@@ -5838,6 +6055,28 @@ export interface components {
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedIntdab3 */
+        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____"][];
             /**
              * Before
              * @default hold
@@ -6300,6 +6539,28 @@ export interface components {
         Keyed_Literal__title____letter___: {
             /** Keys */
             keys: components["schemas"]["Key_Literal__title____letter___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedLiteralcf29 */
+        Keyed_Literal__up____down___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__up____down___"][];
             /**
              * Before
              * @default hold
@@ -7636,7 +7897,7 @@ export interface components {
              */
             exposed: number;
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard

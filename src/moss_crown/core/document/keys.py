@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 from typing import Any, TypeAlias
 
-from moss_crown.core.document.shot import Cadence, FrameRate, ShiverStep, Shot, Swing
+from moss_crown.core.document.shot import Cadence, DrumStep, FrameRate, ShiverStep, Shot, Swing
 from moss_crown.core.document.values import Formula, Keyed, Link, members
 from moss_crown.core.errors import DocumentInvalid
 
@@ -17,6 +17,7 @@ Patch: TypeAlias = list[dict[str, Any]]
 IN_FRAMES: dict[type, tuple[str, ...]] = {
     Cadence: ("start", "delay", "whole", "duration", "stay"),
     Swing: ("start", "delay", "settle"),
+    DrumStep: ("start", "delay", "duration"),
     ShiverStep: ("start", "end", "fade_in", "fade_out"),
 }
 """Members that count frames."""

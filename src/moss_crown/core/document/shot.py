@@ -440,6 +440,29 @@ class FollowStep(StepBase):
     scale: Value[bool] = True
 
 
+class DrumStep(StepBase):
+    """A flip drum: the letters of each place stand on the faces of a prism of so many `sides` that turns about its
+    exact centre until the last face shows the block's own letter.
+
+    `words` are the faces before that, a line each, letter by letter in reading order; without words `before` letters
+    are drawn for each place. Only the face nearest to the front is there: they change when an edge of the prism is in
+    front. The prism turns upward, or downward, `rolls`; the k-th letter in the order starts at `start + k * delay` and
+    takes `duration` frames for all of its faces.
+    """
+
+    kind: Literal["drum"] = "drum"
+    sides: Value[Annotated[int, Field(ge=3, le=24)]] = 4
+    words: Value[Text] = ""
+    before: Value[Annotated[int, Field(ge=1, le=60)]] = 5
+    rolls: Value[Literal["up", "down"]] = "up"
+    order: Value[Literal["reading", "reverse", "centre_out", "edges_in", "shuffled"]] = "reading"
+    shuffle: int = Field(default=1, ge=0, le=1_000_000)
+    start: Value[FrameNumber] = 4.0
+    delay: Value[Delay] = 2.0
+    duration: Value[Duration] = 36.0
+    ease: Ease = Ease(leave=(0.3, 0.0), arrive=(0.25, 1.0))
+
+
 class ShiverStep(StepBase):
     """Small smooth unrest of each letter by itself, about its pivot: at most `move` metres, `turn` degrees, `tempo`
     times a second. It fades in over `fade_in` frames from `start`, and out over `fade_out` frames until `end`; an end
@@ -693,6 +716,7 @@ Step: TypeAlias = Annotated[
     | FormStep
     | DriveStep
     | FollowStep
+    | DrumStep
     | ShiverStep
     | MaterialStep
     | EnvironmentStep

@@ -13,7 +13,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import BlockStep, DriveStep, EmblemStep, FollowStep, Offset, Pivot, ShiverStep
+from moss_crown.core.document.shot import (
+    BlockStep,
+    DriveStep,
+    DrumStep,
+    EmblemStep,
+    FollowStep,
+    Offset,
+    Pivot,
+    ShiverStep,
+)
+from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid
 from moss_crown.core.motion.noise import phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import Act, Channel
@@ -29,13 +39,29 @@ class Cast:
     """The letters of a block as motion sees them.
 
     `letters` is what formulas know of them; `units` by scope: which unit each letter belongs to (l), and the middle of
-    each unit at rest in the block (u, 3). `spacing` (l, 3): where a spacing of 1 moves each letter.
+    each unit at rest in the block (u, 3). `spacing` (l, 3): where a spacing of 1 moves each letter. `middles` (l, 2):
+    the middle of each letter across and of its cap height, in its own space; `height` is that cap height.
     """
 
     count: int
     letters: Letters
     units: dict[str, tuple[NDArray[np.int64], Floats]]
     spacing: Floats
+    middles: Floats
+    height: float
+
+
+@dataclass(frozen=True)
+class Faces:
+    """What a flip drum shows of a structure: which face of each letter (l), what stands on it, and how many faces turn
+    by in all."""
+
+    shown: tuple[int, ...]
+    letters: tuple[str, ...]
+    steps: int
+
+
+NO_FACES = Faces((), (), 0)
 
 
 @dataclass(frozen=True)
@@ -49,6 +75,7 @@ class Surroundings:
     fps: float
     first: float
     seed: int
+    faces: Faces = NO_FACES
 
 
 def acts(steps: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings) -> list[Act]:
@@ -63,6 +90,8 @@ def acts(steps: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings)
 def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings) -> Act:
     if isinstance(step, DriveStep):
         return _drive(step, cast, frames, around)
+    if isinstance(step, DrumStep):
+        return _drum(step, cast, frames, around)
     if isinstance(step, ShiverStep):
         return _shiver(step, cast, frames, around)
     raise TypeError(f"{step.kind} does not move letters")
@@ -139,6 +168,34 @@ def _opacity(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Float
     return None if (left == 1).all() else np.asarray(np.clip(1 + (left - 1) * np.clip(reach, 0, 1), 0, 1))
 
 
+def _drum(step: DrumStep, cast: Cast, frames: Frames, around: Surroundings) -> Act:
+    """Each letter turned with its face of the drum: about the middle of its cap height, a radius behind it."""
+    count = around.faces.steps
+    whole = np.array(around.faces.shown or (count,) * cast.count, np.float64)
+    on = switched(step.on, frames)
+    after = turned(step, frames, units_of(cast, "letter", frames, around), count)
+    sides = np.round(sample(step.sides, frames))
+    way = np.where(np.array(choices(step.rolls, frames)) == "up", 1.0, -1.0)
+    angle = (whole - after) * (2 * np.pi / sides * way)[:, None]
+    turn = np.zeros((len(frames), cast.count, 3))
+    turn[..., 0] = angle
+    pivot = np.zeros((len(frames), cast.count, 3))
+    pivot[..., :2] = cast.middles
+    height = cast.height
+    pivot[..., 2] = np.array([-radius(int(n), height) for n in sides])[:, None]
+    blank = np.array([face == BLANK for face in around.faces.letters] or [False] * cast.count)
+    seen = np.where(blank[None, :] & (on > 0), 0.0, 1.0)
+    return Act(
+        Channel(on, STILL),
+        Channel(on, turn),
+        Channel(on, STILL),
+        pivot,
+        None,
+        None if (seen == 1).all() else seen,
+        followed=False,
+    )
+
+
 def _shiver(step: ShiverStep, cast: Cast, frames: Frames, around: Surroundings) -> Act:
     tempo = (sample(step.tempo, frames) * frames / around.fps)[:, None]
     waves = np.empty((len(frames), cast.count, 6))
@@ -193,6 +250,9 @@ def _following(step: FollowStep, above: Sequence[Any], cast: Cast, frames: Frame
     how = Following.of(step, frames, at, around)
     found = []
     for act, target in zip(now, then, strict=True):
+        if not act.followed:
+            found.append(act)
+            continue
         kept: dict[tuple[int, float], Channel] = {}
         found.append(
             replace(

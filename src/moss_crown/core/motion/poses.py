@@ -29,7 +29,7 @@ class Act:
     """What a step does to a block's letters, about pivots (f or 1, l, 3) in each letter's own space.
 
     A tint, if there is one: its share (f, l) and its colour (f or 1, l or 1, 3). What is left of the letters' opacity
-    (f, l), where that is not all.
+    (f, l), where that is not all. What is not `followed` a follow-through leaves alone.
     """
 
     move: Channel
@@ -38,6 +38,7 @@ class Act:
     pivots: NDArray[np.float64]
     tint: Channel | None = None
     opacity: NDArray[np.float64] | None = None
+    followed: bool = True
 
 
 def rest_poses(rest: NDArray[np.float64], frames: int) -> Poses:

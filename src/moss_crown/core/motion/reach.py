@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import Cadence, DriveStep, Everywhere, Noise, Swing, Zone
+from moss_crown.core.document.shot import Cadence, DriveStep, DrumStep, Everywhere, Noise, Swing, Zone
 from moss_crown.core.motion.curves import ease, pressed, through
 from moss_crown.core.motion.noise import hashed, phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import turn_matrix
@@ -76,7 +76,7 @@ def choices(value: Any, frames: Frames) -> list[Any]:
     return [sample_choice(value, float(frame)) for frame in frames]
 
 
-def ranks(reach: Cadence | Swing, frames: Frames, units: Units) -> Floats:
+def ranks(reach: Cadence | Swing | DrumStep, frames: Frames, units: Units) -> Floats:
     """(f or 1, u): the place of each unit in the order, counted in letters from 0."""
     orders = choices(reach.order, frames) if changes(reach.order) else [sample_choice(reach.order, 0.0)]
     if isinstance(reach, Cadence) and changes([reach.along, reach.point]):
@@ -214,7 +214,7 @@ def zone_distance(shape: str, size: Floats, local: Floats) -> Floats:
     return np.asarray(np.abs(local[:, 0]) - size[0])
 
 
-def swing_starts(swing: Swing, frames: Frames, units: Units) -> Floats:
+def swing_starts(swing: Swing | DrumStep, frames: Frames, units: Units) -> Floats:
     start, delay = sample(swing.start, frames), sample(swing.delay, frames)
     return np.asarray(start[:, None] + ranks(swing, frames, units) * delay[:, None])
 

@@ -79,7 +79,8 @@ class Setting:
     """What decides the lines of a block. Metres, thousandths of an em, cap heights, as in the document.
 
     `styles`: one a character of the text; empty when all letters are set in `style`. `width`: what `fill` fills and
-    `justify` reaches; 0 for the widest line.
+    `justify` reaches; 0 for the widest line. `shown`: for each letter another one that stands in its place, "" for
+    itself.
     """
 
     text: str
@@ -92,6 +93,7 @@ class Setting:
     shaping: Shaping = PLAIN
     baseline: Baseline = STRAIGHT
     styles: tuple[Style, ...] = ()
+    shown: tuple[str, ...] = ()
 
 
 def plain(text: str) -> str:
@@ -166,6 +168,9 @@ def set_block(setting: Setting) -> tuple[Letter, ...]:
     Ink, not advance, is aligned, so that a flush edge is flush to the eye. The block stands on y = 0 unless ink goes
     deeper than DESCENT_KEPT of the cap height; then it is lifted until the deepest touches.
     """
+    if setting.shown:
+        own = set_block(replace(setting, shown=()))
+        return tuple(_instead(letter, text, setting) for letter, text in zip(own, setting.shown, strict=True))
     lines = _lines(setting)
     if setting.align == "fill":
         lines = _filled(lines, setting)
@@ -184,6 +189,35 @@ def set_block(setting: Setting) -> tuple[Letter, ...]:
             )
     placed.sort(key=lambda letter: letter.first)
     return _stand([replace(letter, index=k) for k, letter in enumerate(placed)], setting.size)
+
+
+def _instead(letter: Letter, text: str, setting: Setting) -> Letter:
+    """Another letter in the place of one: as large, on the same baseline, their inks' middles above each other."""
+    if not text.strip() or text == letter.text:
+        return letter
+    style = setting.styles[letter.first] if setting.styles else setting.style
+    clusters = shape_line(plain(text), (style,) * len(plain(text)), setting.shaping)
+    box = _ink(clusters[0].glyphs, style.family, style.axes) if clusters else None
+    if box is None:
+        return letter
+    left, bottom, right, top = (side * letter.unit for side in box)
+    origin = np.array([letter.x, letter.y, letter.z])
+    aside = _rotation(letter.turn, letter.swing) @ np.array([letter.centre[0] - (left + right) / 2, 0.0, 0.0])
+    x, y, z = (float(c) for c in origin + aside)
+    glyphs, lacking = clusters[0].glyphs, clusters[0].lacking
+    return replace(
+        letter,
+        text=text,
+        glyphs=glyphs,
+        lacking=lacking,
+        left=left,
+        bottom=bottom,
+        right=right,
+        top=top,
+        x=x,
+        y=y,
+        z=z,
+    )
 
 
 def _lines(setting: Setting) -> list[_Line]:

@@ -186,6 +186,8 @@ function aboutStep(step: Step): string {
       return 'offset times reach; the rest place is final';
     case 'follow':
       return 'of what the steps above it do to the letters';
+    case 'drum':
+      return 'letters on the faces of a turning prism; the last face is the letter itself';
     case 'shiver':
       return 'small unrest of each letter by itself';
     case 'block':

@@ -602,6 +602,28 @@ export function fieldsOf(
         { path: '/turn', label: 'Follows turns', kind: 'switch' },
         { path: '/scale', label: 'Follows scale', kind: 'switch' },
       ];
+    case 'drum':
+      return [
+        { path: '/words', label: 'Words before, a line each', kind: 'text', wide: true },
+        number('/sides', 'Sides', { step: 1, decimals: 0, min: 3, max: 24 }),
+        ...(step.words === ''
+          ? [number('/before', 'Letters by chance before', { step: 1, decimals: 0, min: 1, max: 60 })]
+          : []),
+        choice('/rolls', 'Rolls', 'up', 'down'),
+        choice('/order', 'Order', ...ORDERS),
+        ...(step.order === 'shuffled' || step.words === ''
+          ? [
+              {
+                ...number('/shuffle', 'Shuffle', { step: 1, decimals: 0, min: 0, max: 1_000_000 }),
+                plain: true,
+              },
+            ]
+          : []),
+        frames('/start', 'Start', { unit: 'frame' }),
+        frames('/delay', 'Delay a letter', { step: 0.25, decimals: 2, min: -1000, max: 1000 }),
+        frames('/duration', 'Duration', { min: 0.1, max: 10000 }),
+        { path: '/ease', label: 'Ease', kind: 'ease' },
+      ];
     case 'shiver':
       return [
         vector('/move', 'Move by at most', { unit: 'm', step: 0.002, decimals: 3 }),

@@ -248,7 +248,7 @@ function TextField({
   return (
     <textarea
       aria-labelledby={label}
-      data-testid="title-text"
+      data-testid={path.endsWith('/text') ? 'title-text' : undefined}
       rows={2}
       maxLength={2000}
       spellCheck={false}
@@ -262,7 +262,7 @@ function TextField({
         const text = e.target.value;
         setTyped(text);
         clearTimeout(timer.current);
-        if (text.trim()) {
+        if (text.trim() || !path.endsWith('/text')) {
           preview(text);
           timer.current = window.setTimeout(() => send(text), 600);
         }

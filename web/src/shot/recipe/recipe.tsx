@@ -1,6 +1,7 @@
 import {
   Camera,
   CircleDot,
+  Cylinder,
   Grid2x2,
   Layers,
   Lightbulb,
@@ -26,6 +27,7 @@ const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
   form: Layers,
   drive: Wind,
   follow: Spline,
+  drum: Cylinder,
   shiver: Vibrate,
   material: CircleDot,
   environment: Sun,

@@ -11,6 +11,7 @@ const KINDS: Step['kind'][] = [
   'form',
   'drive',
   'follow',
+  'drum',
   'shiver',
   'material',
   'environment',
@@ -38,15 +39,25 @@ describe('the recipe', () => {
 
   it('offers what may stand more than once, and one of a kind only while it is missing', () => {
     const kinds = addable(all).map((a) => a.kind);
-    expect(kinds).toEqual(['block', 'emblem', 'form', 'drive', 'follow', 'shiver', 'material', 'lights']);
+    expect(kinds).toEqual([
+      'block',
+      'emblem',
+      'form',
+      'drive',
+      'follow',
+      'drum',
+      'shiver',
+      'material',
+      'lights',
+    ]);
     expect(addable([]).map((a) => a.kind)).toEqual(KINDS);
   });
 
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 9],
-    ['camera', 11],
+    ['lights', 10],
+    ['camera', 12],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

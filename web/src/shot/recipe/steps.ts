@@ -10,6 +10,7 @@ const STAGE_OF: Record<Step['kind'], string> = {
   form: 'form',
   drive: 'motion',
   follow: 'motion',
+  drum: 'motion',
   shiver: 'motion',
   material: 'look',
   environment: 'look',
@@ -23,6 +24,7 @@ const TITLE: Record<Step['kind'], string> = {
   form: 'Depth and bevel',
   drive: 'Drive',
   follow: 'Follow-through',
+  drum: 'Flip drum',
   shiver: 'Shiver',
   material: 'Material',
   environment: 'Environment',
@@ -37,6 +39,7 @@ const ORDER: Step['kind'][] = [
   'form',
   'drive',
   'follow',
+  'drum',
   'shiver',
   'material',
   'environment',
@@ -107,6 +110,8 @@ export function stepAbout(step: Step, draft: Draft | null): string {
       return step.way === 'lag'
         ? `lag of ${plain(step.lag, ' s')}`
         : `spring, ${plain(step.tempo, ' Hz')}, damping ${plain(step.damping)}`;
+    case 'drum':
+      return `${letters} letters, ${plain(step.sides)} sides, from frame ${plain(step.start)}`;
     case 'shiver':
       return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
     case 'material':
