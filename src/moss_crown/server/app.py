@@ -24,7 +24,7 @@ from moss_crown.server.keeper import Farm, keep_posters
 from moss_crown.server.live import Listeners
 from moss_crown.server.pool import Pool
 from moss_crown.server.problems import RequestLog, add_problems
-from moss_crown.server.routes import assets, families, health, looks, shot, slate, takes
+from moss_crown.server.routes import assets, families, health, looks, motions, shot, slate, takes
 from moss_crown.server.schemas import Problem
 from moss_crown.server.settings import Settings
 
@@ -86,7 +86,7 @@ def create_app(settings: Settings | None = None, pool: Pool | None = None) -> Fa
     app.add_middleware(RequestLog, most_bytes=settings.request_bytes, most_upload=settings.upload_bytes)
     # Only this machine's own names: a page elsewhere must not reach the server by a name that points here.
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", settings.host])
-    for subject in (health, slate, shot, families, looks, assets, takes):
+    for subject in (health, slate, shot, families, looks, motions, assets, takes):
         app.include_router(subject.router)
     _serve_front_end(app, settings)
     return app

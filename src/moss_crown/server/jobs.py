@@ -26,6 +26,7 @@ from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.look.pictures import is_picture
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
 from moss_crown.core.motion.tied import tried
+from moss_crown.core.motion_book import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
 from moss_crown.core.picture import (
     FrameOrder,
     ModelFormat,
@@ -162,6 +163,25 @@ def keys_pasted(document: dict[str, Any], order: dict[str, Any]) -> list[dict[st
 def retiming_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:
     """The patch for another frame rate."""
     return retimed(kit.shot_of(document), FrameRate.model_validate(order["fps"]), order["keep"])
+
+
+def motions_on(document: dict[str, Any], kept: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
+    """Every motion of the book and those that are kept, on a shot's own title."""
+    own = {id: MotionSet.model_validate(motion) for id, motion in kept.items()}
+    return {id: asdict(found) for id, found in tried_on(kit.shot_of(document), own).items()}
+
+
+def motion_set(document: dict[str, Any], order: dict[str, Any], kept: dict[str, Any] | None) -> list[dict[str, Any]]:
+    """The patch that gives a shot a motion."""
+    shot = kit.shot_of(document)
+    if kept is not None:
+        return moved_by(shot, Made(tuple(MotionSet.model_validate(kept).steps)), order["keep"])
+    return set_motion(shot, order["motion"], order["texts"], order["keep"])
+
+
+def motion_of_shot(document: dict[str, Any], name: str) -> dict[str, Any]:
+    """The motion steps of a shot under a name."""
+    return motion_of(kit.shot_of(document), name).model_dump(mode="json")
 
 
 def formula_tried(document: dict[str, Any], path: str, formula: str) -> dict[str, Any]:

@@ -212,6 +212,34 @@ class FormulaWords(BaseModel):
     values: list[str]
 
 
+class MotionOut(BaseModel):
+    """A named motion on the shot's own title: for each frame and letter the affine way of its outline to a picture from
+    -1 to 1 across (a, b, c, d, e, f) and its opacity; `which` says which outline each letter has in each frame."""
+
+    id: str
+    name: str
+    group: Literal["arrive", "leave", "stay", "rig", "own"]
+    about: str
+    texts: bool
+    frames: list[list[list[float]]]
+    outlines: list[str]
+    which: list[list[int]]
+
+
+class MotionOrder(Message):
+    """A motion to give to a shot: one of the book or a kept one, in place of its motion or added to it; `texts` are
+    what a rig goes through before the block's own."""
+
+    revision: int
+    motion: Annotated[str, Field(max_length=60)]
+    texts: Annotated[list[Text], Field(max_length=40)] = []
+    keep: bool = False
+
+
+class MotionName(Message):
+    name: Name
+
+
 class Lighting(Message):
     """Lights to place: a kit around the title, or one light by its effect on a place of the picture.
 

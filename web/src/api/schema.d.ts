@@ -787,6 +787,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/motions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Motions
+         * @description What the production keeps, the newest first, then the book, each on the shot's own title.
+         */
+        get: operations["list_motions_api_shots__shot__motions_get"];
+        put?: never;
+        /**
+         * Keep Motion
+         * @description Keep the motion steps of a shot with its production; answers their id.
+         */
+        post: operations["keep_motion_api_shots__shot__motions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Motion
+         * @description Give a shot a motion. One edit, undone like any.
+         */
+        post: operations["set_motion_api_shots__shot__motion_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/motions/{motion}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Motion */
+        delete: operations["remove_motion_api_productions__production__motions__motion__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production}/assets": {
         parameters: {
             query?: never;
@@ -7303,6 +7364,58 @@ export interface components {
             rear_bevel?: components["schemas"]["Material"] | null;
             rear?: components["schemas"]["Material"] | null;
         };
+        /** MotionName */
+        MotionName: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * MotionOrder
+         * @description A motion to give to a shot: one of the book or a kept one, in place of its motion or added to it; `texts` are
+         *     what a rig goes through before the block's own.
+         */
+        MotionOrder: {
+            /** Revision */
+            revision: number;
+            /** Motion */
+            motion: string;
+            /**
+             * Texts
+             * @default []
+             */
+            texts: string[];
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+        };
+        /**
+         * MotionOut
+         * @description A named motion on the shot's own title: for each frame and letter the affine way of its outline to a picture from
+         *     -1 to 1 across (a, b, c, d, e, f) and its opacity; `which` says which outline each letter has in each frame.
+         */
+        MotionOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "arrive" | "leave" | "stay" | "rig" | "own";
+            /** About */
+            about: string;
+            /** Texts */
+            texts: boolean;
+            /** Frames */
+            frames: number[][][];
+            /** Outlines */
+            outlines: string[];
+            /** Which */
+            which: number[][];
+        };
         /** NewProduction */
         NewProduction: {
             /** Name */
@@ -10006,6 +10119,137 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_motions_api_shots__shot__motions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotionOut"][];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_motion_api_shots__shot__motions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotionName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_motion_api_shots__shot__motion_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotionOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_motion_api_productions__production__motions__motion__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+                motion: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -10,7 +10,15 @@ import type { ShotStore, View } from './store';
 const KERN = 5; // thousandths of an em
 const NUDGE = 0.01; // cap heights
 
-export type Opened = 'palette' | 'help' | 'deliver' | 'settings' | 'geometry' | 'licences' | 'looks';
+export type Opened =
+  | 'palette'
+  | 'help'
+  | 'deliver'
+  | 'settings'
+  | 'geometry'
+  | 'licences'
+  | 'looks'
+  | 'motions';
 
 export interface ShotCommand {
   name: string;
@@ -48,6 +56,7 @@ export function shotCommands(
       },
     },
     { name: 'Deliver a take', keys: 'D', run: () => open('deliver') },
+    { name: 'Motions: try on, set, keep', keys: 'M', run: () => open('motions') },
     { name: 'Looks: keep, compare, put on', keys: 'K', run: () => open('looks') },
     { name: 'Letters as geometry', keys: 'E', run: () => open('geometry') },
     { name: 'Licences of the families', keys: 'Shift+L', run: () => open('licences') },

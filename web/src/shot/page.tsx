@@ -8,6 +8,7 @@ import { ShotContext, useShot, useShotStore } from './context';
 import { Desk } from './desk/desk';
 import { Geometry, Licences } from './geometry';
 import { Looks } from './looks';
+import { Motions } from './motions';
 import { Picture } from './picture/picture';
 import { Recipe } from './recipe/recipe';
 import { Settings } from './settings';
@@ -76,6 +77,7 @@ function Screen() {
         <Deliver shot={store.getState().id} document={document} onClose={() => show('')} />
       )}
       {open === 'geometry' && <Geometry shot={store.getState().id} onClose={() => show('')} />}
+      {open === 'motions' && <Motions onClose={() => show('')} />}
       {open === 'looks' && <Looks production={store.getState().production.id} onClose={() => show('')} />}
       {open === 'licences' && <Licences onClose={() => show('')} />}
       {document && open === 'settings' && (
@@ -169,6 +171,11 @@ function TopBar({ open }: { open: (what: Open) => void }) {
       <Hint text="All commands" keys="Ctrl+K">
         <Button look="quiet" onClick={() => open('palette')}>
           Commands
+        </Button>
+      </Hint>
+      <Hint text="Your title in named motions and rigs; keep this one" keys="M">
+        <Button look="quiet" onClick={() => open('motions')}>
+          Motions
         </Button>
       </Hint>
       <Hint text="Your title in ready looks; keep this one" keys="K">

@@ -266,6 +266,12 @@ export function createShot(id: string) {
       });
     });
 
+  /** Give the shot a motion of the book or a kept one. */
+  const setMotion = (motion: string, texts: string[], keep: boolean) =>
+    workedOut(({ revision }) =>
+      api.POST('/api/shots/{shot}/motion', { params, body: { revision, motion, texts, keep } }),
+    );
+
   /** Another frame rate that keeps the frames or the seconds. */
   const retime = (numerator: number, denominator: number, keep: 'frames' | 'seconds') =>
     workedOut(({ revision }) => {
@@ -431,6 +437,7 @@ export function createShot(id: string) {
     wear,
     moveKeys,
     pasteKeys,
+    setMotion,
     retime,
     copy: (copied: Key[]) => set({ copied }),
     point: (pointing: ShotState['pointing']) => set({ pointing }),

@@ -61,7 +61,7 @@ def _out(row: shots.ShotRow, production: str) -> ShotOut:
     )
 
 
-async def _answer(here: Context, work: Any, tell: bool) -> ShotOut:
+async def answer(here: Context, work: Any, tell: bool) -> ShotOut:
     def whole(c: Any) -> ShotOut:
         row: shots.ShotRow = work(c)
         return _out(row, c.execute("select name from production where id = %s", [row.production_id]).fetchone()[0])
@@ -74,16 +74,16 @@ async def _answer(here: Context, work: Any, tell: bool) -> ShotOut:
 
 @router.get("/shots/{shot}")
 async def load(shot: UUID, here: Context = Depends(context)) -> ShotOut:
-    return await _answer(here, lambda c: shots.load_shot(c, shot), False)
+    return await answer(here, lambda c: shots.load_shot(c, shot), False)
 
 
 @router.post("/shots/{shot}/edits")
 async def edit(shot: UUID, change: Edit, here: Context = Depends(context)) -> ShotOut:
     """Apply a JSON Patch made against `revision`. When this answers, the edit is in the database."""
-    return await _answer(here, lambda c: shots.edit_shot(c, shot, change.revision, change.patch, change.label), True)
+    return await answer(here, lambda c: shots.edit_shot(c, shot, change.revision, change.patch, change.label), True)
 
 
-async def _current(here: Context, shot: UUID, revision: int) -> shots.ShotRow:
+async def current(here: Context, shot: UUID, revision: int) -> shots.ShotRow:
     """The shot, when it still stands at this revision. Raises RevisionStale."""
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
     if row.revision != revision:
@@ -94,19 +94,19 @@ async def _current(here: Context, shot: UUID, revision: int) -> shots.ShotRow:
 @router.post("/shots/{shot}/arrange")
 async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(context)) -> ShotOut:
     """Align, space or fit blocks: the core works out where they go, and that is one edit, to be undone like any."""
-    row = await _current(here, shot, order.revision)
+    row = await current(here, shot, order.revision)
     blocks = [step.id for step in row.shot.steps if step.kind in ("block", "emblem")]
     if order.step not in blocks and order.what != "space_evenly":
         raise DocumentInvalid("step", ", ".join(blocks), f"there is no block {order.step}")
     patch = await here.pool.draft.run(jobs.arrangement_of, row.document, order.model_dump())
-    return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, "arrange"), True)
+    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, "arrange"), True)
 
 
 async def _worked_out(here: Context, shot: UUID, work: Any, order: Any, label: str) -> ShotOut:
     """An edit that the core works out from an order made against a revision."""
-    row = await _current(here, shot, order.revision)
+    row = await current(here, shot, order.revision)
     patch = await here.pool.draft.run(work, row.document, order.model_dump())
-    return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
+    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
 
 
 @router.post("/shots/{shot}/keys/move")
@@ -145,31 +145,31 @@ def formula_words(shot: UUID, here: Context = Depends(context)) -> FormulaWords:
 @router.post("/shots/{shot}/light")
 async def light(shot: UUID, order: Lighting, here: Context = Depends(context)) -> ShotOut:
     """Place lights: a kit around the title, or one light where its effect was pointed at. One edit, undone like any."""
-    row = await _current(here, shot, order.revision)
+    row = await current(here, shot, order.revision)
     patch = await here.pool.draft.run(jobs.lighting_of, row.document, order.model_dump())
     label = "kit of lights" if order.kit else f"light: {order.effect} here"
-    return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
+    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
 
 
 @router.post("/shots/{shot}/wear")
 async def wear(shot: UUID, order: Wearing, here: Context = Depends(context)) -> ShotOut:
     """Put on a look, whole or in part. One edit, undone like any."""
-    row = await _current(here, shot, order.revision)
+    row = await current(here, shot, order.revision)
     look = await here.database.run(lambda c: looks.find_look(c, order.look))
     patch = await here.pool.draft.run(
         jobs.wearing_of, row.document, look.model_dump(mode="json"), order.frame, order.parts
     )
-    return await _answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, f"look: {look.name}"), True)
+    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, f"look: {look.name}"), True)
 
 
 @router.post("/shots/{shot}/undo")
 async def undo(shot: UUID, here: Context = Depends(context)) -> ShotOut:
-    return await _answer(here, lambda c: shots.step_history(c, shot, forward=False), True)
+    return await answer(here, lambda c: shots.step_history(c, shot, forward=False), True)
 
 
 @router.post("/shots/{shot}/redo")
 async def redo(shot: UUID, here: Context = Depends(context)) -> ShotOut:
-    return await _answer(here, lambda c: shots.step_history(c, shot, forward=True), True)
+    return await answer(here, lambda c: shots.step_history(c, shot, forward=True), True)
 
 
 @router.get("/shots/{shot}/draft", response_class=Response)

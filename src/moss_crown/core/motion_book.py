@@ -1,0 +1,767 @@
+"""The motion book: named motions and rigs of our own, as sets of ordinary steps that fit any title.
+
+An entry is made for a shot: seconds become its frames, cap heights its metres. What it sets can be opened and changed
+like any step.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from moss_crown.core import limits
+from moss_crown.core.document.door import patched, write_shot
+from moss_crown.core.document.shot import (
+    BlockStep,
+    Cadence,
+    DriveStep,
+    DrumStep,
+    EmblemStep,
+    Everywhere,
+    FollowStep,
+    Name,
+    Noise,
+    Offset,
+    Pivot,
+    Reach,
+    ShiverStep,
+    Shot,
+    Swing,
+    Zone,
+)
+from moss_crown.core.document.values import Ease, Formula, Model, straight
+from moss_crown.core.errors import DocumentInvalid, TitleError
+from moss_crown.core.evaluate import camera_at, moved_at, spans, structure_at
+from moss_crown.core.form.outline import letter_outline
+from moss_crown.core.motion.poses import Poses
+from moss_crown.core.motion.values import sample_choice, sample_one
+from moss_crown.core.moving import MOTION
+from moss_crown.core.stage.scene import Camera
+from moss_crown.core.type.shape import faces
+
+Group: TypeAlias = Literal["arrive", "leave", "stay", "rig", "own"]
+MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | ShiverStep
+Patch: TypeAlias = list[dict[str, Any]]
+SOFT = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
+EVEN = Ease(leave=(0.4, 0.0), arrive=(0.35, 1.0))
+FALL = Ease(leave=(0.55, 0.0), arrive=(0.85, 0.6))
+PAST = Ease(leave=(0.3, 0.3), arrive=(0.4, 1.4))
+
+
+class MotionSet(Model):
+    """Motion steps that were kept under a name, as they stood in their shot."""
+
+    version: Literal[1] = 1
+    name: Name = "Motion"
+    steps: list[DriveStep | FollowStep | DrumStep | ShiverStep] = Field(min_length=1, max_length=limits.STEPS)
+
+
+@dataclass(frozen=True)
+class Where:
+    """What an entry is made for: frames a second, first and last frame, cap height, letters, the distance of the
+    camera, and the texts that a rig goes through, the block's own one last."""
+
+    fps: float
+    first: int
+    last: int
+    size: float
+    count: int
+    away: float
+    texts: tuple[str, ...]
+
+    def frames(self, seconds: float) -> float:
+        return round(seconds * self.fps, 1)
+
+    def at(self, seconds: float) -> float:
+        return round(self.first + seconds * self.fps, 1)
+
+    def delay(self, seconds: float) -> float:
+        """Between two letters; long titles hurry, so that all start within a second and a half."""
+        return round(min(seconds, 1.5 / max(self.count - 1, 1)) * self.fps * 4) / 4
+
+    def leaving(self, lasts: float, delay: float) -> float:
+        """When to start so that the last letter is through at the end."""
+        return round(self.last - self.frames(lasts) - self.delay(delay) * max(self.count - 1, 0), 1)
+
+
+@dataclass(frozen=True)
+class Made:
+    """An entry made for a shot: its steps, and what it sets of the block itself."""
+
+    steps: tuple[MotionStep, ...]
+    block: tuple[tuple[str, Any], ...] = ()
+
+
+@dataclass(frozen=True)
+class Entry:
+    id: str
+    name: str
+    group: Group
+    about: str
+    make: Callable[[Where], Made]
+
+
+def _drive(
+    id: str,
+    name: str,
+    reaches: Sequence[Reach],
+    pivot: Pivot | None = None,
+    scope: Literal["letter", "word", "line", "block"] = "letter",
+    **offset: Any,
+) -> DriveStep:
+    return DriveStep(
+        id=id,
+        name=name,
+        reaches=list(reaches),
+        offset=Offset(**offset),
+        pivot=pivot or Pivot(),
+        scope=scope,
+    )
+
+
+def _arrive(w: Where, delay: float = 0.08, lasts: float = 0.9, start: float = 0.15, **more: Any) -> Cadence:
+    fields: dict[str, Any] = {"ease": SOFT, **more}
+    return Cadence(start=w.at(start), delay=w.delay(delay), duration=w.frames(lasts), **fields)
+
+
+def _leave(w: Where, delay: float = 0.06, lasts: float = 0.8, **more: Any) -> Cadence:
+    fields: dict[str, Any] = {"ease": SOFT, **more}
+    start = w.leaving(lasts, delay)
+    return Cadence(way="leave", start=start, delay=w.delay(delay), duration=w.frames(lasts), **fields)
+
+
+def _spring(tempo: float, damping: float) -> FollowStep:
+    return FollowStep(id="spring", tempo=tempo, damping=damping)
+
+
+def _one(*steps: MotionStep) -> Made:
+    return Made(steps)
+
+
+def _swung(w: Where, name: str, place: Any, about: Any = "letter", **more: Any) -> DriveStep:
+    swing = Swing(
+        start=w.at(0.15),
+        delay=w.delay(more.pop("delay", 0.07)),
+        tempo=more.pop("tempo", 1.1),
+        damping=more.pop("damping", 0.12),
+        settle=w.frames(more.pop("settle", 2.2)),
+    )
+    return _drive("swing", name, [swing], Pivot(about=about, place=place), **more)
+
+
+def _wave(name: str, move: str, turn: str) -> Made:
+    return _one(_drive("wave", name, [Everywhere()], move=Formula(formula=move), turn=Formula(formula=turn)))
+
+
+def _scatter(w: Where) -> Made:
+    far = 3.0 * w.size
+    move = f"({far:g} * (rand(i) - 0.5), {far:g} * (rand(i + 50) - 0.2), {far:g} * rand(i + 100))"
+    turn = "(360 * (rand(i + 7) - 0.5), 360 * (rand(i + 17) - 0.5), 180 * (rand(i + 27) - 0.5))"
+    reach = _arrive(w, 0.05, 1.3, order="shuffled", ease=EVEN)
+    drive = _drive("scatter", "Driftwood", [reach], move=Formula(formula=move), turn=Formula(formula=turn))
+    return _one(drive)
+
+
+def _sweep(w: Where) -> Made:
+    wide = max(w.count, 3) * 0.75 * w.size
+    keys = [
+        {
+            "frame": w.at(0.2),
+            "value": [-wide, 0.5 * w.size, 0],
+            "ease": {"leave": [1 / 3, 1 / 3], "arrive": [2 / 3, 2 / 3]},
+        },
+        {"frame": w.at(2.2), "value": [wide, 0.5 * w.size, 0]},
+    ]
+    zone = Zone.model_validate({"place": {"keys": keys}, "size": [0.15 * w.size] * 3, "run": 1.3 * w.size})
+    lift = (0.0, 0.35 * w.size, 0.25 * w.size)
+    return _one(_drive("sweep", "Bow wave", [zone], move=lift, turn=(-18.0, 0.0, 0.0)))
+
+
+def _turn_and_swap(w: Where) -> Made:
+    """The block turns once for each change, and its text follows from how far it has turned: it changes while the back
+    is in front, whatever becomes of the timing."""
+    change, rest = w.frames(0.9), w.frames(0.7)
+    keys = []
+    for k in range(len(w.texts)):
+        at = w.at(0.4) + k * (change + rest)
+        if k:
+            keys.append({"frame": at - rest, "value": [0, 360 * k, 0]})
+        keys.append({"frame": at, "value": [0, 360 * k, 0]})
+    texts = [repr(text) for text in w.texts]
+    formula = texts[-1]
+    for k in range(len(texts) - 2, -1, -1):
+        formula = f'{texts[k]} if value("{{block}}/turn/1") < {360 * k + 180} else {formula}'
+    return Made((), (("turn", {"keys": keys}), ("text", {"formula": formula})))
+
+
+def _band(w: Where) -> Made:
+    """Lines around a drum, each once more as often as it takes to close without a seam; the drum turns steadily."""
+    words = " · ".join(" ".join(text.split()) for text in w.texts)
+    times = max(2, math.ceil(14 / max(len(words), 1)))
+    row = "   ".join([words] * times) + "   "
+    cut = len(row) // 2
+    text = "\n".join([row.rstrip(), (row[cut:] + row[:cut]).strip()])
+    radius = round(0.82 * len(row) * w.size / (2 * math.pi), 3)
+    keys = [
+        {"frame": w.first, "value": [0, 0, 0], "ease": straight().model_dump()},
+        {"frame": w.first + round(8 * w.fps), "value": [0, -360, 0]},
+    ]
+    baseline = {"kind": "drum", "radius": radius, "spread": True}
+    turn = {"keys": keys, "before": "repeat_onward", "after": "repeat_onward"}
+    return Made((), (("text", text), ("baseline", baseline), ("turn", turn), ("leading", 1.6)))
+
+
+def _orbit(w: Where) -> Made:
+    """A line goes around a globe; at the end its circle opens to a straight line."""
+    a, b = w.at(1.6), w.at(2.8)
+    radius = round(0.3 * w.count * w.size, 3)
+    start = f"300 * (1 - smooth({w.first}, {b:g}, f))"
+    opening = f"{radius:g} / max(0.002, 1 - smooth({a:g}, {b:g}, f))"
+    baseline = {"kind": "drum", "radius": {"formula": opening}, "start": {"formula": start}}
+    return Made((), (("baseline", baseline),))
+
+
+def _entries() -> list[Entry]:
+    def entry(id: str, name: str, group: Group, about: str, make: Callable[[Where], Made]) -> Entry:
+        return Entry(id, name, group, about, make)
+
+    return [
+        entry(
+            "rising-tide",
+            "Rising tide",
+            "arrive",
+            "from below the frame, with a spring",
+            lambda w: _one(_drive("rise", "Rising tide", [_arrive(w, 0.07, 1.0)], outside="below"), _spring(1.7, 0.45)),
+        ),
+        entry(
+            "gangway",
+            "Gangway",
+            "arrive",
+            "each letter folds up from the floor",
+            lambda w: _one(
+                _drive("fold", "Gangway", [_arrive(w)], Pivot(place="baseline"), turn=(-90.0, 0.0, 0.0)),
+                _spring(2.2, 0.4),
+            ),
+        ),
+        entry(
+            "shutters",
+            "Shutters",
+            "arrive",
+            "letters turn to the front from the centre out",
+            lambda w: _one(
+                _drive("turn", "Shutters", [_arrive(w, 0.09, 0.9, order="centre_out")], turn=(0.0, 90.0, 0.0))
+            ),
+        ),
+        entry(
+            "sea-mist",
+            "Sea mist",
+            "arrive",
+            "letters come out of nothing, one by chance after another",
+            lambda w: _one(
+                _drive(
+                    "mist",
+                    "Sea mist",
+                    [_arrive(w, 0.09, 1.6, order="shuffled", ease=EVEN)],
+                    opacity=0.0,
+                    move=(0.0, 0.0, -0.8 * w.size),
+                )
+            ),
+        ),
+        entry(
+            "drop-anchor",
+            "Drop anchor",
+            "arrive",
+            "letters fall into the frame and shake",
+            lambda w: _one(
+                _drive("fall", "Drop anchor", [_arrive(w, 0.08, 0.55, ease=FALL)], outside="above"), _spring(2.6, 0.22)
+            ),
+        ),
+        entry(
+            "oar-stroke",
+            "Oar stroke",
+            "arrive",
+            "letters swing in from the left about their foot",
+            lambda w: _one(
+                _drive(
+                    "stroke",
+                    "Oar stroke",
+                    [_arrive(w, 0.06, 0.8)],
+                    Pivot(place="baseline"),
+                    move=(-1.6 * w.size, 0.0, 0.0),
+                    turn=(0.0, 0.0, 55.0),
+                    opacity=0.0,
+                ),
+                _spring(1.8, 0.35),
+            ),
+        ),
+        entry(
+            "ferry",
+            "Ferry",
+            "arrive",
+            "the whole title comes in from the side and drifts to its place",
+            lambda w: _one(
+                _drive(
+                    "ferry",
+                    "Ferry",
+                    [Cadence(start=w.at(0.1), duration=w.frames(1.8), ease=Ease(leave=(0.1, 0.5), arrive=(0.25, 1.0)))],
+                    scope="block",
+                    outside="left",
+                )
+            ),
+        ),
+        entry(
+            "lighthouse",
+            "Lighthouse",
+            "arrive",
+            "letters turn round and glow as they pass",
+            lambda w: _one(
+                _drive(
+                    "beam",
+                    "Lighthouse",
+                    [_arrive(w, 0.1, 1.1)],
+                    turn=(0.0, -160.0, 0.0),
+                    tint=(1.0, 0.62, 0.2),
+                    tint_share=0.9,
+                )
+            ),
+        ),
+        entry("driftwood", "Driftwood", "arrive", "letters come from everywhere, turning", _scatter),
+        entry(
+            "unfold",
+            "Unfold",
+            "arrive",
+            "letters open from their left edge",
+            lambda w: _one(
+                _drive("open", "Unfold", [_arrive(w, 0.07, 0.8)], Pivot(place="left"), scale=(0.0, 1.0, 1.0)),
+                _spring(2.4, 0.45),
+            ),
+        ),
+        entry(
+            "buoys",
+            "Buoys",
+            "arrive",
+            "letters pop up larger than they are and settle",
+            lambda w: _one(
+                _drive(
+                    "pop",
+                    "Buoys",
+                    [_arrive(w, 0.06, 0.35, order="centre_out")],
+                    Pivot(place="baseline"),
+                    scale=(0.0, 0.0, 0.0),
+                ),
+                _spring(3.0, 0.3),
+            ),
+        ),
+        entry(
+            "tumble",
+            "Tumble",
+            "arrive",
+            "letters fall head over heels",
+            lambda w: _one(
+                _drive(
+                    "tumble",
+                    "Tumble",
+                    [_arrive(w, 0.07, 1.2)],
+                    turn=(540.0, 0.0, 0.0),
+                    move=(0.0, 2.2 * w.size, 0.6 * w.size),
+                    opacity=0.0,
+                )
+            ),
+        ),
+        entry(
+            "low-water",
+            "Low water",
+            "arrive",
+            "a wide word draws together",
+            lambda w: _one(
+                _drive(
+                    "draw",
+                    "Low water",
+                    [Cadence(start=w.at(0.1), duration=w.frames(2.2), ease=Ease(leave=(0.1, 0.6), arrive=(0.3, 1.0)))],
+                    scope="block",
+                    spacing=0.7,
+                    opacity=0.0,
+                )
+            ),
+        ),
+        entry(
+            "slates",
+            "Slates",
+            "arrive",
+            "letters slide up in words, a word at a time",
+            lambda w: _one(
+                _drive(
+                    "slide",
+                    "Slates",
+                    [Cadence(start=w.at(0.15), delay=w.frames(0.35), duration=w.frames(0.9), ease=SOFT)],
+                    scope="word",
+                    move=(0.0, -1.4 * w.size, 0.0),
+                    opacity=0.0,
+                ),
+                _spring(1.8, 0.5),
+            ),
+        ),
+        entry(
+            "gull",
+            "Gull",
+            "arrive",
+            "letters glide in from above right on a curve",
+            lambda w: _one(
+                _drive(
+                    "near",
+                    "Gull, across",
+                    [_arrive(w, 0.08, 1.4, order="reverse")],
+                    move=(3.0 * w.size, 0.0, 1.0 * w.size),
+                    turn=(0.0, 0.0, -40.0),
+                    opacity=0.0,
+                ),
+                _drive(
+                    "down",
+                    "Gull, down",
+                    [_arrive(w, 0.08, 1.4, order="reverse", ease=FALL)],
+                    move=(0.0, 1.6 * w.size, 0.0),
+                ),
+            ),
+        ),
+        entry(
+            "ebb",
+            "Ebb",
+            "leave",
+            "letters sink out of the frame",
+            lambda w: _one(_drive("ebb", "Ebb", [_leave(w)], outside="below")),
+        ),
+        entry(
+            "folded-down",
+            "Folded down",
+            "leave",
+            "letters fold back to the floor",
+            lambda w: _one(
+                _drive("down", "Folded down", [_leave(w, 0.07, 0.7)], Pivot(place="baseline"), turn=(-90.0, 0.0, 0.0))
+            ),
+        ),
+        entry(
+            "blown-out",
+            "Blown out to sea",
+            "leave",
+            "letters are carried off to the right, turning",
+            lambda w: _one(
+                _drive(
+                    "blown",
+                    "Blown out to sea",
+                    [_leave(w, 0.05, 1.0, order="reverse", ease=FALL)],
+                    outside="right",
+                    turn=(80.0, 140.0, -60.0),
+                )
+            ),
+        ),
+        entry(
+            "gone-dim",
+            "Gone dim",
+            "leave",
+            "letters fade from the edges in",
+            lambda w: _one(
+                _drive("dim", "Gone dim", [_leave(w, 0.09, 0.9, order="edges_in")], opacity=0.0, scale=(0.9, 0.9, 0.9))
+            ),
+        ),
+        entry(
+            "swell",
+            "Swell",
+            "stay",
+            "a slow wave runs through the line",
+            lambda w: _wave(
+                "Swell",
+                move=f"(0, {0.06 * w.size:g} * sin(tau * (t / 3 - u)), 0)",
+                turn="(0, 0, 2.5 * cos(tau * (t / 3 - u)))",
+            ),
+        ),
+        entry("bow-wave", "Bow wave", "stay", "a zone sweeps across and lifts what it meets", _sweep),
+        entry(
+            "shivering-rope",
+            "Shivering rope",
+            "stay",
+            "each letter trembles by itself",
+            lambda w: _one(
+                ShiverStep(
+                    id="shiver",
+                    name="Shivering rope",
+                    move=(0.012 * w.size, 0.012 * w.size, 0.0),
+                    turn=(0.0, 0.0, 1.8),
+                    tempo=3.0,
+                )
+            ),
+        ),
+        entry(
+            "lantern-light",
+            "Lantern light",
+            "stay",
+            "letters warm up and cool down by chance",
+            lambda w: _one(
+                _drive(
+                    "light",
+                    "Lantern light",
+                    [Noise(tempo=0.9)],
+                    tint=(1.0, 0.5, 0.12),
+                    tint_share=0.55,
+                    move=(0.0, 0.0, 0.12 * w.size),
+                )
+            ),
+        ),
+        entry(
+            "at-anchor",
+            "At anchor",
+            "stay",
+            "the block sways a little, as on water",
+            lambda w: _wave(
+                "At anchor",
+                move=f"({0.05 * w.size:g} * sin(t), {0.03 * w.size:g} * sin(1.7 * t), 0)",
+                turn="(0, 2.2 * sin(0.8 * t), 0.7 * sin(1.1 * t))",
+            ),
+        ),
+        entry(
+            "flip-drum",
+            "Flip drum",
+            "rig",
+            "letters on the faces of a turning prism; the last face is the word",
+            lambda w: _one(
+                DrumStep(
+                    id="drum",
+                    name="Flip drum",
+                    words="\n".join(w.texts[:-1]),
+                    start=w.at(0.3),
+                    delay=w.delay(0.1),
+                    duration=w.frames(1.6),
+                )
+            ),
+        ),
+        entry(
+            "hinge",
+            "Hinge",
+            "rig",
+            "letters swing from their cap line and hang still",
+            lambda w: _one(_swung(w, "Hinge", "cap", turn=(85.0, 0.0, 0.0))),
+        ),
+        entry(
+            "shop-sign",
+            "Shop sign",
+            "rig",
+            "the whole line hangs from its upper edge and settles",
+            lambda w: _one(
+                _swung(
+                    w,
+                    "Shop sign",
+                    "cap",
+                    "line",
+                    scope="line",
+                    delay=0.0,
+                    tempo=0.8,
+                    damping=0.1,
+                    settle=2.8,
+                    turn=(60.0, 0.0, 6.0),
+                )
+            ),
+        ),
+        entry(
+            "turn-and-swap",
+            "Turn and swap",
+            "rig",
+            "the title turns, and has another text when it comes round",
+            _turn_and_swap,
+        ),
+        entry(
+            "fly-through",
+            "Fly-through",
+            "rig",
+            "letters come from behind the camera",
+            lambda w: _one(
+                _drive(
+                    "fly",
+                    "Fly-through",
+                    [_arrive(w, 0.09, 1.3, ease=Ease(leave=(0.1, 0.7), arrive=(0.25, 1.0)))],
+                    move=(0.0, 0.25 * w.size, round(1.08 * w.away, 3)),
+                    turn=(0.0, 0.0, 35.0),
+                )
+            ),
+        ),
+        entry("band", "Band", "rig", "the text runs around a turning drum, in two rows", _band),
+        entry("orbit", "Orbit", "rig", "the line goes around a globe and straightens", _orbit),
+    ]
+
+
+BOOK: dict[str, Entry] = {entry.id: entry for entry in _entries()}
+OTHER_TEXTS = ("SLACK WATER", "SALT ROADS")
+"""What a rig goes through where nothing else is given."""
+TEXTS_WANTED = frozenset({"flip-drum", "turn-and-swap", "band"})
+"""Entries that go through several texts."""
+
+
+def where(shot: Shot, texts: Sequence[str] = ()) -> Where:
+    """What an entry is made for in this shot. Raises DocumentInvalid without a block."""
+    step = _block(shot)
+    structure = structure_at(shot, shot.last)
+    camera = camera_at(shot, np.array([float(shot.last)]), shot.width / shot.height)
+    own = sample_choice(step.text, shot.last) if isinstance(step, BlockStep) else ""
+    wanted = tuple(t for t in texts if t.strip())
+    return Where(
+        float(shot.fps.fraction),
+        shot.first,
+        shot.last,
+        float(sample_one(step.size, shot.last)),
+        len(structure.letters),
+        float(np.linalg.norm(camera.poses[0, :3, 3])),
+        (*wanted, own) if wanted or own else ("",),
+    )
+
+
+def _block(shot: Shot) -> BlockStep | EmblemStep:
+    for step in shot.steps:
+        if isinstance(step, BlockStep | EmblemStep):
+            return step
+    raise DocumentInvalid("/steps", "a block of lettering", "a motion needs letters to move")
+
+
+def moved_by(shot: Shot, made: Made, keep: bool) -> Patch:
+    """The patch that gives a shot a motion, in place of its motion steps or, with `keep`, after them."""
+    patch: Patch = []
+    steps = [step.model_dump(mode="json") for step in shot.steps]
+    block = shot.steps.index(_block(shot))
+    for member, value in made.block:
+        if member not in steps[block]:
+            continue
+        old = steps[block][member]
+        path = f"/steps/{block}/{member}"
+        patch.append({"op": "replace", "path": path, "value": _settled(value, old, shot.steps[block].id)})
+    place = max(k for k, s in enumerate(shot.steps) if s.kind in ("block", "emblem", "form")) + 1
+    old_steps = [k for k, s in enumerate(shot.steps) if s.kind in MOTION]
+    if keep and old_steps:
+        place = max(place, old_steps[-1] + 1)
+    taken = {s.id for s in shot.steps}
+    for step in made.steps:
+        free = next(i for i in (step.id, *(f"{step.id}-{n}" for n in range(2, 999))) if i not in taken)
+        taken.add(free)
+        value = step.model_dump(mode="json") | {"id": free}
+        patch.append({"op": "add", "path": f"/steps/{place}", "value": value})
+        place += 1
+    if not keep and made.steps:
+        # Taken away last: until then others may still follow them.
+        count = len(made.steps)
+        first = place - count
+        moved = [k if k < first else k + count for k in old_steps]
+        patch += [{"op": "remove", "path": f"/steps/{k}"} for k in reversed(moved)]
+    return patch
+
+
+def _settled(value: Any, old: Any, block: str) -> Any:
+    """A value that an entry sets of a block: formulas get its name, and of a group of values the others stay."""
+    if isinstance(value, dict) and "formula" in value:
+        return {"formula": value["formula"].replace("{block}", block)}
+    if isinstance(value, dict) and isinstance(old, dict) and "keys" not in value:
+        return old | value
+    return value
+
+
+def set_motion(shot: Shot, id: str, texts: Sequence[str] = (), keep: bool = False) -> Patch:
+    """The patch that gives a shot an entry of the book. Raises DocumentInvalid."""
+    if id not in BOOK:
+        raise DocumentInvalid("motion", ", ".join(BOOK), f"there is no motion {id}")
+    if id in TEXTS_WANTED and not isinstance(_block(shot), BlockStep):
+        raise DocumentInvalid("motion", "a block of lettering", "this rig goes through texts, which an emblem has not")
+    wanted = texts or (OTHER_TEXTS if id in TEXTS_WANTED else ())
+    return moved_by(shot, BOOK[id].make(where(shot, wanted)), keep)
+
+
+def motion_of(shot: Shot, name: str) -> MotionSet:
+    """The motion steps of a shot, to be kept. Raises DocumentInvalid without any."""
+    steps = [step for step in shot.steps if isinstance(step, DriveStep | FollowStep | DrumStep | ShiverStep)]
+    if not steps:
+        raise DocumentInvalid("motion", "at least 1 motion step", "the shot has no motion to keep")
+    return MotionSet(name=name, steps=steps)
+
+
+@dataclass(frozen=True)
+class Thumbnail:
+    """A motion on the user's own title, to be drawn flat: for each frame and letter the affine way (a, b, c, d, e, f)
+    of its outline to a picture from -1 to 1 across with its middle at 0, and what is left of its opacity; and which
+    outline."""
+
+    frames: list[list[list[float]]]
+    outlines: list[str]
+    which: list[list[int]]
+    aspect: float
+
+
+THUMBNAIL_FRAMES = 30
+
+
+def thumbnail(shot: Shot) -> Thumbnail:
+    """A shot's motion from its first frame until a little after the title has come to rest, as a thumbnail."""
+    frames = [float(f) for f in np.linspace(shot.first, shot.last, THUMBNAIL_FRAMES)]
+    aspect = shot.width / shot.height
+    outlines: dict[str, int] = {}
+    found: list[list[list[float]]] = []
+    which: list[list[int]] = []
+    for structure, own in spans(shot, frames):
+        at = np.array(own)
+        camera = camera_at(shot, at, aspect)
+        done = moved_at(shot, structure, at)
+        poses = np.concatenate([b.poses for b in done], 1) if done else np.zeros((len(own), 0, 4, 4))
+        left = np.concatenate(
+            [np.ones(b.poses.shape[:2]) if b.opacity is None else b.opacity for b in done] or [np.zeros((len(own), 0))],
+            1,
+        )
+        row = []
+        for letter in structure.letters:
+            path = _flat(letter.family, letter.axes, letter.glyphs, letter.unit)
+            row.append(outlines.setdefault(path, len(outlines)))
+        which += [row] * len(own)
+        middles = np.array([m.centre for m in structure.letters]).reshape(-1, 2)
+        cells = np.concatenate([_ways(poses, camera, middles, aspect), left[..., None]], 2)
+        found += np.round(cells, 3).tolist()
+    return Thumbnail(found, list(outlines), which, aspect)
+
+
+def _ways(poses: Poses, camera: Camera, middles: NDArray[np.float64], aspect: float) -> NDArray[np.float64]:
+    """(f, l, 6): how the plane of each letter comes to the picture, straightened about the letter's middle (l, 2); 0
+    for what is behind the camera."""
+    seen = np.linalg.inv(camera.poses)[:, None] @ poses
+    points = np.concatenate([middles, np.zeros((len(middles), 1)), np.ones((len(middles), 1))], 1)
+    centre = np.einsum("flij,lj->fli", seen, points)
+    depth = np.maximum(-centre[..., 2], 1e-6)
+    scale = (1 / (depth * camera.half[0]))[..., None, None]
+    linear = scale * (seen[..., :2, :2] + centre[..., :2, None] / depth[..., None, None] * seen[..., 2:3, :2])
+    at = centre[..., :2] * scale[..., 0] + np.array([camera.shift[0], camera.shift[1] / aspect])
+    offset = at - np.einsum("flij,lj->fli", linear, middles)
+    ways = np.concatenate([linear[..., 0], linear[..., 1], offset], 2)
+    return np.where((-centre[..., 2] > 0.05)[..., None], ways, 0.0)
+
+
+def _flat(family: str, axes: Any, glyphs: Any, unit: float) -> str:
+    """The outline of a letter as the data of an SVG path, in metres."""
+    rings = letter_outline(glyphs, faces(family, axes), 12.0)
+    parts = []
+    for ring in rings:
+        points = np.round(np.asarray(ring) * unit, 3)
+        parts.append("M" + "L".join(f"{x:g} {y:g}" for x, y in points) + "Z")
+    return "".join(parts)
+
+
+def tried_on(shot: Shot, kept: Mapping[str, MotionSet] | None = None) -> dict[str, Thumbnail]:
+    """Every entry of the book, and motions that are kept, on the shot's own title; what does not fit it is left out."""
+    found = {}
+    at = where(shot, OTHER_TEXTS)
+    for id, motion in (kept or {}).items():
+        try:
+            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, Made(tuple(motion.steps)), False)))
+        except TitleError:
+            continue
+    for id, entry in BOOK.items():
+        try:
+            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, entry.make(at), False)))
+        except TitleError:
+            continue
+    return found
