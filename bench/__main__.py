@@ -5,11 +5,12 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 
-from bench import frame, hostile, letters, looks, peer, poses, running, solids
+from bench import frame, hostile, letters, looks, motion, peer, poses, running, solids
 
 ALL: dict[str, Callable[..., None]] = {
     "letters": letters.main,
     "poses": poses.main,
+    "motion": motion.main,
     "frame": frame.main,
     "running": running.main,
     "solids": solids.main,

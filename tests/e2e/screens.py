@@ -1,6 +1,7 @@
 """Ways through the screens that several tests take."""
 
 import io
+import json
 import re
 
 import numpy as np
@@ -50,6 +51,44 @@ def sheet_point(page, column_share, frame_number, frames=73):
     box = page.get_by_test_id("sheet").bounding_box()
     per = (box["height"] - 26 - 12) / frames
     return box["x"] + column_share * box["width"], box["y"] + 26 + (frame_number + 0.5) * per, per
+
+
+def letter_point(page, letter, frame_number, frames=73):
+    """A point in the column of a letter of the sheet, at a frame."""
+    sheet = page.get_by_test_id("sheet")
+    columns = json.loads(sheet.get_attribute("data-columns"))
+    x, y, per = sheet_point(page, 0, frame_number, frames)
+    return x + columns[letter], y, per
+
+
+def grips(page, kind):
+    """Where the sheet shows what can be taken hold of: rings of keys in columns ("rings"), in lanes ("ring"), handles
+    of eases ("handle")."""
+    sheet = page.get_by_test_id("sheet")
+    box = sheet.bounding_box()
+    seen = [sheet.get_attribute("data-grips")]
+
+    def still():
+        page.wait_for_timeout(250)
+        seen.append(sheet.get_attribute("data-grips"))
+        return len(seen) > 3 and len(set(seen[-4:])) == 1
+
+    wait_for(still, 30)
+    found = json.loads(seen[-1])
+    return [(box["x"] + x, box["y"] + y) for what, x, y in found if what == kind]
+
+
+def drag(page, x, y, dx, dy, *held):
+    """Press at a point, move, and let go, with keys held."""
+    for key in held:
+        page.keyboard.down(key)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + dx / 2, y + dy / 2, steps=4)
+    page.mouse.move(x + dx, y + dy, steps=4)
+    page.mouse.up()
+    for key in held:
+        page.keyboard.up(key)
 
 
 def open_step(page, name):

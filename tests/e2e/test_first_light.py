@@ -6,7 +6,7 @@ import json
 import numpy as np
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from screens import document, frame, new_shot, picture, saved, sheet_point, shown, step
+from screens import document, frame, letter_point, new_shot, picture, saved, sheet_point, shown, step
 
 from cluster import wait_for
 from moss_crown.core.formats.movie import read_facts
@@ -108,7 +108,7 @@ def test_the_stagger_is_dragged_stretched_and_undone_after_a_reload(quiet, serve
     sheet = quiet.get_by_test_id("sheet")
     saved(quiet)
     # The last letter's start stands at 4 + 10 * 2 = 24: pulling it to 44 makes the delay 4.
-    x, y, per = sheet_point(quiet, 0.965, 24)
+    x, y, per = letter_point(quiet, 10, 24)
     quiet.mouse.move(x, y)
     quiet.mouse.down()
     quiet.mouse.move(x, y + 20 * per, steps=8)
@@ -118,7 +118,7 @@ def test_the_stagger_is_dragged_stretched_and_undone_after_a_reload(quiet, serve
     assert (reach["start"], reach["delay"]) == (4, pytest.approx(4, abs=0.11))
     quiet.wait_for_function("s => Number(s.dataset.lastStart) > 40", arg=sheet.element_handle())
     # The body of the first letter's way moves the whole diagonal.
-    x, y, per = sheet_point(quiet, 0.43, 14)
+    x, y, per = letter_point(quiet, 0, 14)
     quiet.mouse.move(x, y)
     quiet.mouse.down()
     quiet.mouse.move(x, y + 10 * per, steps=8)
@@ -166,11 +166,11 @@ def test_a_value_is_keyed_eased_and_shows_its_curve(quiet, server):
     assert [(k["frame"], k["value"]) for k in keys] == [(0, [0, 0, 0]), (72, [0, 1.5, 0])]
     quiet.get_by_role("button", name="curve").click()
     quiet.keyboard.press("Home")
-    quiet.get_by_label("ease after this key of Move").select_option("straight")
+    quiet.get_by_label("ease after this key of Move", exact=True).select_option("straight")
     saved(quiet)
     for _ in range(18):
         quiet.keyboard.press("ArrowRight")
-    quiet.get_by_label("ease after this key of Move").wait_for(state="detached")
+    quiet.get_by_label("ease after this key of Move", exact=True).wait_for(state="detached")
     wait_for(lambda: field.input_value() in ("0.37", "0.375", "0.38"))
     quiet.get_by_role("button", name="Move: set a key at this frame").click()
     saved(quiet)

@@ -85,7 +85,8 @@ def test_edit_undo_redo_and_stale(server, shot):
         ("/steps/0/size", 0, "document.invalid"),
         ("/last", -5, "document.invalid"),
         ("/fps/numerator", 0, "document.invalid"),
-        ("/steps/0/size", {"formula": "1"}, "document.value_not_available"),
+        ("/steps/0/size", {"formula": "t.real"}, "formula.invalid"),
+        ("/steps/0/size", {"link": "nobody/size"}, "link.invalid"),
         ("/steps/0/family", "no-such-family", "type.family_unknown"),
     ],
 )

@@ -1,5 +1,7 @@
 """Flip drums: one glyph for each letter at every frame, changed at edge-on, the word itself at the end."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -77,7 +79,7 @@ def test_short_words_leave_empty_faces_and_drawn_letters_differ_from_their_neigh
     drawn = columns(DrumStep(id="d", before=20), 0, tuple("SALT"), 1)
     for column, letter in zip(drawn, "SALT", strict=True):
         assert len(column) == 21 and column[-1] == letter
-        assert all(a != b for a, b in zip(column, column[1:], strict=False))
+        assert all(a != b for a, b in pairwise(column))
 
 
 def test_a_frame_alone_is_as_in_sequence_and_a_spring_leaves_the_drum_alone():

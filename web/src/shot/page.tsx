@@ -84,7 +84,10 @@ function Screen() {
         <Settings
           document={document}
           onClose={() => show('')}
-          onCommit={(patch) => store.edit(patch, 'shot settings')}
+          onCommit={(patch, rate) => {
+            store.edit(patch, 'shot settings');
+            if (rate) void store.retime(rate.numerator, rate.denominator, 'seconds');
+          }}
         />
       )}
     </div>

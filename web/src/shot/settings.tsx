@@ -94,8 +94,9 @@ export function Settings({
 }: {
   document: Shot;
   onClose: () => void;
-  onCommit: (patch: Operation[]) => void;
+  onCommit: (patch: Operation[], rate: { numerator: number; denominator: number } | null) => void;
 }) {
+  const [keep, setKeep] = useState<'frames' | 'seconds'>('seconds');
   const before: Format = {
     width: document.width ?? 1280,
     height: document.height ?? 720,
@@ -105,6 +106,7 @@ export function Settings({
     denominator: document.fps?.denominator ?? 1,
   };
   const [value, setValue] = useState(before);
+  const rated = value.numerator !== before.numerator || value.denominator !== before.denominator;
   const paths: [keyof Format, string][] = [
     ['width', '/width'],
     ['height', '/height'],
@@ -118,20 +120,36 @@ export function Settings({
       open
       onOpenChange={(o) => !o && onClose()}
       title="Size, frame rate and length"
-      about="A change of frame rate keeps the frames."
+      about="Everything that counts frames moves along when a change of frame rate keeps the seconds."
     >
       <form
         onSubmit={(e) => {
           e.preventDefault();
+          const seconds = keep === 'seconds' && rated;
           onCommit(
             paths
               .filter(([name]) => value[name] !== before[name])
+              .filter(([name]) => !seconds || !(name === 'numerator' || name === 'denominator'))
               .map(([name, path]) => ({ op: 'replace', path, value: value[name] })),
+            seconds ? { numerator: value.numerator, denominator: value.denominator } : null,
           );
           onClose();
         }}
       >
         <FormatFields value={value} onChange={setValue} />
+        {rated && (
+          <fieldset className="mt-3 rounded-md border p-2">
+            <legend className="px-1 text-dim text-xs">The new frame rate keeps</legend>
+            {(['seconds', 'frames'] as const).map((what) => (
+              <label key={what} className="mr-4 inline-flex items-center gap-1.5 text-sm">
+                <input type="radio" name="keep" checked={keep === what} onChange={() => setKeep(what)} />
+                {what === 'seconds'
+                  ? 'the seconds: all looks as it did'
+                  : 'the frames: all runs faster or slower'}
+              </label>
+            ))}
+          </fieldset>
+        )}
         <div className="mt-4 flex justify-end gap-2">
           <Button onClick={onClose}>Leave as it was</Button>
           <Button look="main" type="submit">

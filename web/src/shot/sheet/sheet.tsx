@@ -460,6 +460,9 @@ export function Sheet() {
           data-testid="sheet"
           data-first-start={span?.starts[drive]?.[0]}
           data-last-start={span?.starts[drive]?.at(-1)}
+          data-columns={JSON.stringify(
+            layout?.columns.filter((c) => c.letter >= 0).map((c) => Math.round(c.x + c.width / 2)),
+          )}
           data-grips={JSON.stringify(hold.map((g) => [g.kind, Math.round(g.x), Math.round(g.y)]))}
           tabIndex={0}
           role="slider"

@@ -1,0 +1,344 @@
+"""Motion as a designer makes it: in the desk, in the picture and in the sheet, each undone again."""
+
+import json
+import math
+import struct
+
+import numpy as np
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from screens import document, drag, frame, grips, letter_point, new_shot, open_step, picture, put, saved, settled, step
+
+from cluster import wait_for
+
+
+def draft(server, shot):
+    """The head of a shot's draft."""
+    body = server.client.get(f"/api/shots/{shot}/draft").content
+    (length,) = struct.unpack_from("<I", body)
+    return json.loads(body[4 : 4 + length])
+
+
+def texts(head):
+    """What is read at each frame of a draft."""
+    found = {}
+    for span in head["spans"]:
+        for f in range(span["first"], span["last"] + 1):
+            found[f] = "".join(letter["text"] for letter in span["letters"])
+    return found
+
+
+def add_step(page, title):
+    page.get_by_role("button", name="+ add a step").click()
+    page.get_by_role("menuitem", name=title, exact=True).click()
+    saved(page)
+
+
+def undone(page, server, shot, before):
+    page.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: document(server, shot)["steps"] == before)
+
+
+def set_motion(page, group, name, texts=None):
+    page.keyboard.press("m")
+    dialog = page.get_by_role("dialog", name="Motions")
+    dialog.get_by_role("tab", name=group).click()
+    dialog.get_by_role("button", name=name).first.click(timeout=60_000)
+    if texts:
+        dialog.get_by_label("Texts before your own, a line each").fill(texts)
+    dialog.get_by_role("button", name=f"Set {name}").click()
+    dialog.wait_for(state="detached")
+    saved(page)
+
+
+def test_a_staggered_arrival_with_a_spring_says_when_it_rests(quiet, server):
+    shot = new_shot(quiet, server)
+    before = document(server, shot)["steps"]
+    add_step(quiet, "Follow-through")
+    quiet.get_by_role("spinbutton", name="Damping").wait_for()
+    put(quiet, "spinbutton", "Damping", 0.15)
+    desk = quiet.get_by_role("region", name="Desk")
+    desk.get_by_text("% past").wait_for()
+    rest = draft(server, shot)["rest"]
+    assert rest > 72
+    desk.get_by_text(f"at rest at frame {math.ceil(rest)}").wait_for()
+    desk.get_by_text("after the last frame 72").wait_for()
+    put(quiet, "spinbutton", "Damping", 0)
+    desk.get_by_text("never at rest").wait_for()
+    for _ in range(3):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+        saved(quiet)
+    wait_for(lambda: document(server, shot)["steps"] == before)
+
+
+def test_a_step_moves_before_and_after_another(quiet, server):
+    shot = new_shot(quiet, server)
+    add_step(quiet, "Follow-through")
+    kinds = [s["kind"] for s in document(server, shot)["steps"]]
+    assert kinds.index("follow") == kinds.index("drive") + 1
+    quiet.get_by_role("button", name="Follow-through: earlier").click()
+    saved(quiet)
+    wait_for(lambda: [s["kind"] for s in document(server, shot)["steps"]].index("follow") == kinds.index("drive"))
+
+
+@pytest.mark.parametrize(
+    ("group", "name", "kinds"),
+    [
+        ("arrive", "Rising tide", ["drive", "follow"]),
+        ("rigs", "Hinge", ["drive"]),
+        ("rigs", "Fly-through", ["drive"]),
+        ("rigs", "Band", ["drive"]),
+        ("stay", "Bow wave", ["drive"]),
+    ],
+)
+def test_motions_and_rigs_are_set_as_steps_and_undone(quiet, server, group, name, kinds):
+    shot = new_shot(quiet, server)
+    before = document(server, shot)["steps"]
+    set_motion(quiet, group, name)
+    wait_for(lambda: document(server, shot)["steps"] != before)
+    after = document(server, shot)["steps"]
+    assert [s["kind"] for s in after if s["kind"] in ("drive", "follow", "drum", "shiver")] == kinds
+    if name == "Hinge":
+        assert after[2]["reaches"][0]["kind"] == "swing"
+        assert draft(server, shot)["rest"] == pytest.approx(4 + 8 * 1.75 + 55, abs=6)
+    if name == "Band":
+        assert after[0]["baseline"]["kind"] == "drum" and after[0]["turn"]["after"] == "repeat_onward"
+    settled(quiet)
+    undone(quiet, server, shot, before)
+
+
+def test_a_flip_drum_goes_through_its_words(quiet, server):
+    shot = new_shot(quiet, server, "SALT")
+    before = document(server, shot)["steps"]
+    set_motion(quiet, "rigs", "Flip drum", "TIDE\nROAD")
+    wait_for(lambda: step(server, shot, "drum")["words"] == "TIDE\nROAD")
+    seen = texts(draft(server, shot))
+    assert (seen[0], seen[72]) == ("TIDE", "SALT")
+    assert all(len(text) == 4 for text in seen.values())
+    assert len(set(seen.values())) > 5, "letters change one after the other"
+    open_step(quiet, "Flip drum")
+    quiet.get_by_role("textbox", name="Words before, a line each").fill("LAMP")
+    saved(quiet)
+    wait_for(lambda: texts(draft(server, shot))[0] == "LAMP")
+    for _ in range(2):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+        saved(quiet)
+    wait_for(lambda: document(server, shot)["steps"] == before)
+
+
+def test_turn_and_swap_changes_at_the_back_after_any_retiming(quiet, server):
+    shot = new_shot(quiet, server, "SALT")
+    set_motion(quiet, "rigs", "Turn and swap", "TIDE\nROAD")
+    wait_for(lambda: "formula" in step(server, shot, "block")["text"])
+
+    def changes():
+        head = draft(server, shot)
+        seen = texts(head)
+        turns = [v[1] for v in head["keyed"]["/steps/0/turn"]]
+        return [(turns[f - 1], turns[f]) for f in range(1, len(turns)) if seen[f] != seen[f - 1]], seen
+
+    at, seen = changes()
+    assert list(dict.fromkeys(seen.values())) == ["TIDE", "ROAD", "SALT"]
+    for (a, b), back in zip(at, (180, 540), strict=True):
+        assert a < back <= b
+    quiet.get_by_role("button", name="1280 × 720").click()
+    dialog = quiet.get_by_role("dialog", name="Size, frame rate and length")
+    dialog.get_by_label("Frame rate").select_option("50")
+    dialog.get_by_label("the seconds: all looks as it did").wait_for()
+    dialog.get_by_role("button", name="Set", exact=True).click()
+    wait_for(lambda: document(server, shot)["last"] == 145)
+    again, _ = changes()
+    for (a, b), back in zip(again, (180, 540), strict=True):
+        assert a < back <= b
+
+
+def test_a_motion_is_kept_and_worn_by_another_shot(quiet, server):
+    new_shot(quiet, server)
+    set_motion(quiet, "arrive", "Buoys")
+    quiet.keyboard.press("m")
+    dialog = quiet.get_by_role("dialog", name="Motions")
+    dialog.get_by_label("Name of the motion to keep").fill("Harbour pop")
+    dialog.get_by_role("button", name="Keep", exact=True).click()
+    dialog.get_by_role("button", name="Harbour pop").first.wait_for(timeout=60_000)
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    quiet.keyboard.press("Escape")
+    other = new_shot(quiet, server, "SLACK WATER")
+    set_motion(quiet, "kept here", "Harbour pop")
+    wait_for(lambda: step(server, other, "drive")["name"] == "Buoys")
+    assert step(server, other, "follow")["tempo"] == 3
+
+
+def test_the_diagonal_is_bent_and_letters_are_pulled_off_and_put_back(quiet, server):
+    shot = new_shot(quiet, server)
+    reach = lambda: step(server, shot, "drive")["reaches"][0]  # noqa: E731
+    x, y, per = letter_point(quiet, 2, 8)
+    drag(quiet, x, y, 0, 12 * per, "Alt")
+    saved(quiet)
+    wait_for(lambda: reach()["pulled"] == {"2": 12})
+    starts = draft(server, shot)["spans"][0]["starts"]["arrive"]
+    assert starts[:4] == [4, 6, 20, 10]
+    x, y, per = letter_point(quiet, 2, 20)
+    quiet.mouse.dblclick(x, y)
+    wait_for(lambda: reach()["pulled"] == {})
+    quiet.wait_for_timeout(800)  # the letter is seen back in its place
+    x, y, per = letter_point(quiet, 4, 18)
+    drag(quiet, x, y, 0, 6 * per, "Shift")
+    saved(quiet)
+    wait_for(lambda: reach()["bend"] != 0)
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: reach()["bend"] == 0)
+
+
+def test_keys_are_dragged_chosen_copied_and_removed(quiet, server):
+    shot = new_shot(quiet, server)
+    open_step(quiet, "Camera")
+    quiet.keyboard.press("Home")
+    quiet.get_by_role("button", name="Lens: key this value").click()
+    saved(quiet)
+    for _ in range(4):
+        quiet.keyboard.press("Shift+ArrowRight")
+    put(quiet, "spinbutton", "Lens", 60)
+    quiet.get_by_role("button", name="Lens: curve").click()
+    wait_for(lambda: len(grips(quiet, "ring")) == 2)
+    keys = lambda: [(k["frame"], k["value"]) for k in step(server, shot, "camera")["lens"]["keys"]]  # noqa: E731
+    assert keys() == [(0, 42), (40, 60)]
+    _, _, per = letter_point(quiet, 0, 0)
+    (_, _), (x, y) = sorted(grips(quiet, "ring"), key=lambda g: g[1])
+    drag(quiet, x, y, 0, 10 * per)
+    wait_for(lambda: keys() == [(0, 42), (50, 60)])
+    x, y = min(grips(quiet, "handle"), key=lambda g: g[1])
+    drag(quiet, x, y, 30, 0)
+    wait_for(lambda: step(server, shot, "camera")["lens"]["keys"][0]["ease"]["leave"][1] > 0.2)
+    (x, y) = max(grips(quiet, "rings"), key=lambda g: g[1])
+    drag(quiet, x, y, 0, 15 * per, "Alt")
+    wait_for(lambda: [f for f, _ in keys()] == [0, 50, 65])
+    quiet.get_by_text("1 key chosen").wait_for()
+    quiet.get_by_test_id("sheet").focus()
+    quiet.keyboard.press("Alt+ArrowUp")
+    wait_for(lambda: [f for f, _ in keys()] == [0, 50, 64])
+    quiet.keyboard.press("Delete")
+    wait_for(lambda: [f for f, _ in keys()] == [0, 50])
+    quiet.keyboard.press("Control+a")
+    quiet.get_by_text("2 keys chosen").wait_for()
+    quiet.keyboard.press("r")
+    wait_for(lambda: keys() == [(0, 60), (50, 42)])
+
+
+def test_a_formula_is_typed_tried_and_plotted(quiet, server):
+    shot = new_shot(quiet, server)
+    open_step(quiet, "Camera")
+    field = quiet.get_by_role("spinbutton", name="Roll", exact=True)
+    field.click()
+    field.fill("=4*sin(t*tau)")
+    field.press("Enter")
+    saved(quiet)
+    assert step(server, shot, "camera")["roll"] == {"formula": "4*sin(t*tau)"}
+    rolls = draft(server, shot)["keyed"]["/steps/7/roll"]
+    assert rolls == pytest.approx([4 * math.sin(f / 25 * math.tau) for f in range(73)], abs=1e-5)
+    formula = quiet.get_by_label("Roll: formula")
+    formula.focus()
+    formula.fill("4*sin(t*tau)+oops")
+    quiet.get_by_text("'oops' is not a name that formulas know, at character 14").wait_for()
+    assert formula.get_attribute("aria-invalid") == "true"
+    formula.fill("4*noi")
+    formula.press("End")
+    quiet.get_by_role("button", name="noise").wait_for()
+    formula.press("Tab")
+    assert formula.input_value() == "4*noise("
+    formula.press_sequentially("t)")
+    quiet.get_by_role("figure", name="runs from").wait_for()
+    formula.press("Enter")
+    wait_for(lambda: step(server, shot, "camera")["roll"] == {"formula": "4*noise(t)"})
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: step(server, shot, "camera")["roll"] == {"formula": "4*sin(t*tau)"})
+
+
+def test_a_mark_is_dragged_onto_another_value_to_follow_it(quiet, server):
+    shot = new_shot(quiet, server)
+    open_step(quiet, "Camera")
+    mark = quiet.locator('[data-path="/steps/7/roll"] [data-mark]').bounding_box()
+    onto = quiet.locator('[data-path="/steps/7/lens"] [data-mark]').bounding_box()
+    drag(quiet, mark["x"] + 9, mark["y"] + 9, onto["x"] - mark["x"], onto["y"] - mark["y"])
+    saved(quiet)
+    wait_for(lambda: step(server, shot, "camera")["roll"] == {"link": "camera/lens", "factor": 1, "offset": 0})
+    put(quiet, "spinbutton", "Roll: factor", 0.5)
+    assert draft(server, shot)["keyed"]["/steps/7/roll"][0] == 21
+    onto = quiet.locator('[data-path="/steps/7/roll"] [data-mark]').bounding_box()
+    mark = quiet.locator('[data-path="/steps/7/lens"] [data-mark]').bounding_box()
+    drag(quiet, mark["x"] + 9, mark["y"] + 9, onto["x"] - mark["x"], onto["y"] - mark["y"])
+    quiet.get_by_text("follow each other in a circle: camera/").wait_for()
+    assert step(server, shot, "camera")["lens"] == 42
+    quiet.get_by_role("button", name="Roll: cut the link").click()
+    wait_for(lambda: step(server, shot, "camera")["roll"] == 21)
+
+
+def test_a_zone_is_made_and_dragged_in_the_picture(quiet, server):
+    shot = new_shot(quiet, server)
+    open_step(quiet, "Arrive")
+    quiet.get_by_role("tab", name="Cadence").click()
+    quiet.get_by_label("Reach", exact=True).select_option("zone")
+    saved(quiet)
+    handle = quiet.get_by_role("button", name="Zone 1: place")
+    handle.wait_for()
+    before = picture(quiet.get_by_test_id("draft"))
+    box = handle.bounding_box()
+    drag(quiet, box["x"] + 8, box["y"] + 8, 120, 0)
+    saved(quiet)
+    zone = lambda: step(server, shot, "drive")["reaches"][0]  # noqa: E731
+    wait_for(lambda: zone()["place"][0] > 0.5)
+    assert zone()["place"][1] == pytest.approx(0.5, abs=0.02)
+    wait_for(lambda: np.abs(picture(quiet.get_by_test_id("draft")) - before).mean() > 0.5, 20)
+    quiet.get_by_role("button", name="Zone 1: run").press("ArrowRight")
+    wait_for(lambda: zone()["run"] == 1.05)
+    quiet.get_by_role("button", name="Zone 1: place").press("ArrowUp")
+    wait_for(lambda: zone()["place"][1] == pytest.approx(0.55, abs=0.02))
+    put(quiet, "spinbutton", "Place y", 90)
+    put(quiet, "spinbutton", "Place x", 900)
+    quiet.get_by_text("its zone never meets a letter").wait_for()
+
+
+def test_a_response_is_drawn_and_reaches_join(quiet, server):
+    shot = new_shot(quiet, server)
+    open_step(quiet, "Arrive")
+    quiet.get_by_role("tab", name="Response").click()
+    quiet.get_by_label("Ready curves").select_option("there and back")
+    wait_for(lambda: step(server, shot, "drive")["response"] == [[0, 0], [0.5, 1], [1, 0]])
+    quiet.get_by_role("slider", name="Response point 2").press("ArrowDown")
+    wait_for(lambda: step(server, shot, "drive")["response"][1] == [0.5, 0.98])
+    quiet.get_by_role("tab", name="Cadence").click()
+    quiet.get_by_role("button", name="add a reach").click()
+    saved(quiet)
+    quiet.get_by_label("With those before it").select_option("cut")
+    wait_for(lambda: [(r["kind"], r["mix"]) for r in step(server, shot, "drive")["reaches"]][1:] == [("zone", "cut")])
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+
+
+def test_letters_tinted_and_faded_are_seen_in_the_draft(quiet, server):
+    new_shot(quiet, server)
+    open_step(quiet, "Arrive")
+    plain = settled(quiet)
+    quiet.get_by_role("tab", name="Cadence").click()
+    quiet.get_by_label("Reach", exact=True).select_option("everywhere")
+    saved(quiet)
+    quiet.get_by_role("tab", name="Offset").click()
+    for name in ("Move z", "Turn x"):
+        put(quiet, "spinbutton", name, 0)
+    put(quiet, "spinbutton", "Tinted", 1)
+    red = settled(quiet)
+    assert np.abs(red - plain).mean() > 0.5
+    put(quiet, "spinbutton", "Opacity", 0)
+    gone = settled(quiet)
+    assert np.abs(gone - red).mean() > 1
+
+
+def test_the_sheet_zooms_and_scrolls(quiet, server):
+    new_shot(quiet, server)
+    quiet.get_by_test_id("sheet").focus()
+    before = letter_point(quiet, 0, 0)
+    quiet.keyboard.press("+")
+    quiet.get_by_role("button", name="all frames").click()
+    quiet.get_by_role("button", name="all frames").wait_for(state="detached")
+    assert letter_point(quiet, 0, 0) == before
+    assert frame(quiet) >= 0
