@@ -256,7 +256,7 @@ def _opacity(done: Sequence[Act], frames: int, letters: int) -> Floats | None:
 
 
 def starts_of(company: Company, drive: DriveStep, frames: Frames) -> Floats | None:
-    """(f, l): the frame at which a drive begins with each letter; None for one without a cadence or a swing."""
+    """(f or 1, l): the frame at which a drive begins with each letter; None for one without a cadence or a swing."""
     cast = cast_of(company.setting)
     scope = sample_choice(drive.scope, float(frames[0]))
     unit_of, _ = cast.units[scope]

@@ -78,13 +78,24 @@ class Surroundings:
     faces: Faces = NO_FACES
 
 
-def acts(steps: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings) -> list[Act]:
+@dataclass
+class _Grid:
+    """The grid that all follow-throughs of a recipe share, and what the steps above each of them do on it."""
+
+    at: Frames
+    done: dict[int, list[Act]]
+
+
+def acts(
+    steps: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings, fine: _Grid | None = None
+) -> list[Act]:
     """What the steps, in their order, do to the letters at frames, fractional ones too."""
     for place in range(len(steps) - 1, -1, -1):
-        if isinstance(steps[place], FollowStep):
-            above = _following(steps[place], steps[:place], cast, frames, around)
+        if isinstance(steps[place], FollowStep) and steps[place].on is not False and place and len(frames):
+            fine = fine or _Grid(grid(around.first, max(float(frames.max()), around.first), around.fps), {})
+            above = _following(steps[place], steps[:place], cast, frames, around, fine)
             return above + [_act(step, cast, frames, around) for step in steps[place + 1 :]]
-    return [_act(step, cast, frames, around) for step in steps]
+    return [_act(step, cast, frames, around) for step in steps if not isinstance(step, FollowStep)]
 
 
 def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings) -> Act:
@@ -99,6 +110,8 @@ def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings) -> Act:
 
 def switched(value: Any, frames: Frames) -> Floats:
     """(f, 1): 1 while a switch is on, else 0."""
+    if isinstance(value, bool):
+        return np.full((len(frames), 1), float(value))
     return np.array(choices(value, frames), np.float64)[:, None]
 
 
@@ -109,7 +122,9 @@ def each(value: Any, frames: Frames, letters: Letters) -> Floats:
 
 def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings) -> Act:
     frames = exposures(step.exposed, seen)
-    reach = drive_reach(step, cast, frames, around) * switched(step.on, frames)
+    reach = drive_reach(step, cast, frames, around)
+    if step.on is not True:
+        reach = reach * switched(step.on, frames)
     offset = step.offset
     move = each(offset.move, frames, cast.letters)
     spacing = each(offset.spacing, frames, cast.letters)
@@ -134,9 +149,8 @@ def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surrounding
     found: dict[str, Floats] = {}
     for scope in set(scopes):
         unit_of, _ = cast.units[scope]
-        found[scope] = reach_of(step, frames, units_of(cast, scope, frames, around), around.fps, around.seed)[
-            :, unit_of
-        ]
+        felt = reach_of(step, frames, units_of(cast, scope, frames, around), around.fps, around.seed)
+        found[scope] = felt if scope == "letter" else felt[:, unit_of]
     if len(found) == 1:
         return next(iter(found.values()))
     return np.array([found[scope][k] for k, scope in enumerate(scopes)])
@@ -240,14 +254,15 @@ def places(
     return move, turn, scale
 
 
-def _following(step: FollowStep, above: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings) -> list[Act]:
+def _following(
+    step: FollowStep, above: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings, fine: _Grid
+) -> list[Act]:
     """The acts of the steps above, followed on the step's channels."""
-    now = acts(above, cast, frames, around)
-    if not now or not len(frames) or step.on is False:
-        return now
-    at = grid(around.first, max(float(frames.max()), around.first), around.fps)
-    then = acts(above, cast, at, around)
-    how = Following.of(step, frames, at, around)
+    if len(above) not in fine.done:
+        fine.done[len(above)] = acts(above, cast, fine.at, around, fine)
+    then = fine.done[len(above)]
+    now = then if frames is fine.at else acts(above, cast, frames, around, fine)
+    how = Following.of(step, frames, fine.at, around)
     found = []
     for act, target in zip(now, then, strict=True):
         if not act.followed:
@@ -311,7 +326,8 @@ class Following:
         if kept is not None and key in kept:
             return replace(now, reach=kept[key].reach)
         after = self.series(target.reach)
-        found = replace(now, reach=now.reach + (after - now.reach) * share)
+        reach = after if (share == 1).all() else now.reach + (after - now.reach) * share
+        found = replace(now, reach=reach)
         if kept is not None:
             kept[key] = found
         return found
@@ -319,6 +335,9 @@ class Following:
     def series(self, targets: Floats) -> Floats:
         """(f, c) what follows targets (g, c) on the grid."""
         moving = (targets != targets[:1]).any(0)
+        if moving.all():
+            how = (self.springs, self.frequency, self.damping)
+            return followed(targets, self.frames, self.first, self.fps, *how)
         found = np.repeat(targets[:1], len(self.frames), 0)
         if moving.any():
             found[:, moving] = followed(

@@ -47,7 +47,7 @@ def followed(
 
     targets (2 g + 1, c) on `grid`; for each of the g intervals: springs whether it is one, frequency the undamped
     tempo in Hz or for a lag its time constant in seconds, second the damping ratio (of a spring). At first all is at
-    rest on the target. Answers (f, c); before `first` the first target.
+    rest on the target. Answers (f, c); before `first` the first target. No frame lies beyond the grid.
     """
     a_frame = pieces(fps)
     places = (frames - first) * a_frame
@@ -101,26 +101,39 @@ def _steady(spring, frequency, ratio, u0, a, b):
 
 @numba.njit(cache=True)
 def _follow(targets, places, order, h, springs, frequency, second, answer):
-    intervals = (targets.shape[0] - 1) // 2
-    for c in range(targets.shape[1]):
-        x, v = targets[0, c], 0.0
-        asked = 0
-        while asked < len(places) and places[asked] < 0:
-            answer[order[asked], c] = x
+    intervals, series = (targets.shape[0] - 1) // 2, targets.shape[1]
+    x, v = targets[0].copy(), np.zeros(series)
+    asked = 0
+    while asked < len(places) and places[asked] < 0:
+        answer[order[asked]] = x
+        asked += 1
+    e11, e12, e21, e22 = 1.0, 0.0, 0.0, 1.0
+    for k in range(intervals):
+        if asked >= len(places):
+            break
+        spring, tempo, ratio = springs[k], frequency[k], second[k]
+        if k == 0 or spring != springs[k - 1] or tempo != frequency[k - 1] or ratio != second[k - 1]:
+            e11, e12, e21, e22 = _step(spring, tempo, ratio, h)
+        while asked < len(places) and places[asked] < k + 1:
+            s = (places[asked] - k) * h
+            f11, f12, _, _ = _step(spring, tempo, ratio, s)
+            row = order[asked]
             asked += 1
-        for k in range(intervals):
-            if asked >= len(places):
-                break
-            spring, tempo, ratio = springs[k], frequency[k], second[k]
+            if s == 0:  # the same bits as where the grid ends here
+                answer[row] = x
+                continue
+            for c in range(series):
+                u0, um, u1 = targets[2 * k, c], targets[2 * k + 1, c], targets[2 * k + 2, c]
+                a, b = (-3 * u0 + 4 * um - u1) / h, 2 * (u0 - 2 * um + u1) / (h * h)
+                c0, c1, c2 = _steady(spring, tempo, ratio, u0, a, b)
+                answer[row, c] = c0 + (c1 + c2 * s) * s + f11 * (x[c] - c0) + f12 * (v[c] - c1)
+        for c in range(series):
             u0, um, u1 = targets[2 * k, c], targets[2 * k + 1, c], targets[2 * k + 2, c]
             a, b = (-3 * u0 + 4 * um - u1) / h, 2 * (u0 - 2 * um + u1) / (h * h)
             c0, c1, c2 = _steady(spring, tempo, ratio, u0, a, b)
-            while asked < len(places) and places[asked] < k + 1:
-                s = (places[asked] - k) * h
-                e11, e12, e21, e22 = _step(spring, tempo, ratio, s)
-                answer[order[asked], c] = c0 + (c1 + c2 * s) * s + e11 * (x - c0) + e12 * (v - c1)
-                asked += 1
-            e11, e12, e21, e22 = _step(spring, tempo, ratio, h)
-            y, w = x - c0, v - c1
-            x = c0 + (c1 + c2 * h) * h + e11 * y + e12 * w
-            v = c1 + 2 * c2 * h + e21 * y + e22 * w
+            y, w = x[c] - c0, v[c] - c1
+            x[c] = c0 + (c1 + c2 * h) * h + e11 * y + e12 * w
+            v[c] = c1 + 2 * c2 * h + e21 * y + e22 * w
+    while asked < len(places):
+        answer[order[asked]] = x
+        asked += 1

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import math
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -28,14 +30,14 @@ def hashed(seed: int | NDArray[np.uint64], k: NDArray[np.int64]) -> Floats:
 
 
 def smooth_noise(seed: int | NDArray[np.uint64], x: Floats) -> Floats:
-    """-1 to 1, smooth to the second derivative, 0 at whole x: gradient noise in one dimension with a quintic blend.
+    """-1 to 1, smooth to the second derivative, near 0 at whole x: gradient noise in one dimension with a quintic
+    blend, at any x, with a seed or seeds that broadcast with it.
 
     Perlin, Improving Noise, SIGGRAPH 2002. Two octaves, the second weaker by half, so that it does not look regular;
     the hyperbolic tangent brings it near its bounds without corners.
     """
-    first = _gradient_noise(seed, x)
-    second = _gradient_noise(seed, 2.0 * x + 0.5)
-    mixed: Floats = np.tanh((first + 0.5 * second) * 2.4)
+    seeds, at = np.broadcast_arrays(np.asarray(seed, np.uint64), np.asarray(x, np.float64))
+    mixed: Floats = _noise(np.ascontiguousarray(seeds).ravel(), np.ascontiguousarray(at).ravel()).reshape(at.shape)
     return mixed
 
 
@@ -44,12 +46,28 @@ def phases(seeds: NDArray[np.uint64]) -> Floats:
     return hashed(seeds, np.zeros(len(seeds), np.int64))
 
 
-def _gradient_noise(seed: int | NDArray[np.uint64], x: Floats) -> Floats:
-    cell = np.floor(x)
+@numba.njit(cache=True)
+def _hash(seed, k):
+    x = np.uint64(k) * np.uint64(0x9E3779B97F4A7C15) + seed
+    x = (x ^ (x >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+    x = (x ^ (x >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    x ^= x >> np.uint64(31)
+    return (x >> np.uint64(11)) * 2.0**-53
+
+
+@numba.njit(cache=True)
+def _gradient(seed, x):
+    cell = math.floor(x)
     u = x - cell
-    k = cell.astype(np.int64)
-    before = (2 * hashed(seed, k) - 1) * u
-    after = (2 * hashed(seed, k + 1) - 1) * (u - 1)
-    blend = u * u * u * (u * (u * 6 - 15) + 10)
-    mixed: Floats = before + (after - before) * blend
-    return mixed
+    k = np.int64(cell)
+    before = (2 * _hash(seed, k) - 1) * u
+    after = (2 * _hash(seed, k + 1) - 1) * (u - 1)
+    return before + (after - before) * (u * u * u * (u * (u * 6 - 15) + 10))
+
+
+@numba.njit(cache=True)
+def _noise(seeds, x):
+    found = np.empty(len(x))
+    for n in range(len(x)):
+        found[n] = math.tanh((_gradient(seeds[n], x[n]) + 0.5 * _gradient(seeds[n], 2.0 * x[n] + 0.5)) * 2.4)
+    return found

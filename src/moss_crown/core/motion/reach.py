@@ -51,7 +51,12 @@ def reach_of(drive: DriveStep, frames: Frames, units: Units, fps: float, seed: i
     if drive.beyond is not True:
         free = choices(drive.beyond, frames)
         total = np.where(np.array(free, bool)[:, None], total, np.clip(total, 0, 1))
-    return total * sample(drive.strength, frames)[:, None]
+    return total if drive.strength == 1 else total * sample(drive.strength, frames)[:, None]
+
+
+def settled(node: Any, frames: Frames) -> Frames:
+    """The frames at which something has to be worked out: one where it is the same at all."""
+    return frames if changes(node) else frames[:1]
 
 
 def _one(reach: Any, frames: Frames, units: Units, fps: float, seed: int) -> Floats:
@@ -123,7 +128,8 @@ def _spread(measure: Floats) -> Floats:
 
 
 def cadence_starts(cadence: Cadence, frames: Frames, units: Units) -> Floats:
-    """(f, u): the frame at which each unit starts, as the cadence stands at each frame."""
+    """(f or 1, u): the frame at which each unit starts, as the cadence stands at each frame."""
+    frames = settled(cadence, frames)
     start, delay = sample(cadence.start, frames), sample(cadence.delay, frames)
     order = ranks(cadence, frames, units)
     most = order.max(axis=1, keepdims=True, initial=0.0)
@@ -145,7 +151,7 @@ def cadence_starts(cadence: Cadence, frames: Frames, units: Units) -> Floats:
 
 def cadence_reach(cadence: Cadence, frames: Frames, units: Units) -> Floats:
     """(f, u): from 1 to 0 for what arrives, from 0 to 1 for what leaves, there and back for what passes."""
-    duration = sample(cadence.duration, frames)[:, None]
+    duration = sample(cadence.duration, settled(cadence, frames))[:, None]
     since = frames[:, None] - cadence_starts(cadence, frames, units)
     ways = choices(cadence.way, frames) if changes(cadence.way) else [sample_choice(cadence.way, 0.0)]
 
@@ -157,7 +163,7 @@ def cadence_reach(cadence: Cadence, frames: Frames, units: Units) -> Floats:
         if way == "leave":
             found[way] = arriving(1 - since / duration)
         elif way == "pass":
-            back = since - duration - sample(cadence.stay, frames)[:, None]
+            back = since - duration - sample(cadence.stay, settled(cadence, frames))[:, None]
             found[way] = np.minimum(arriving(1 - since / duration), arriving(back / duration))
         else:
             found[way] = arriving(since / duration)
