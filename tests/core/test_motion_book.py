@@ -106,6 +106,21 @@ def test_texts_of_rigs():
         set_motion(new_shot(), "no-such-motion")
 
 
+def test_a_band_turns_about_its_own_axis_without_a_seam():
+    shot = shot_in("band", "SIX CROSSINGS", last=150)
+    radius = shot.steps[0].baseline.radius
+    structure = structure_at(shot, 0)
+    for frame in (0.0, 37.0, 150.0):
+        (poses,) = poses_at(shot, structure, np.array([frame]))
+        middles = np.array([(*m.centre, 0.0, 1.0) for m in structure.letters])
+        x, _, z, _ = np.einsum("lij,lj->il", poses, middles)
+        assert np.hypot(x, z + radius) == pytest.approx(radius, rel=0.02)
+        row = np.array([m.line for m in structure.letters]) == 0
+        around = np.sort(np.arctan2(poses[row, 0, 3], poses[row, 2, 3] + radius))
+        gaps = np.diff(np.append(around, around[0] + 2 * np.pi))
+        assert gaps.max() < 5 * np.median(gaps), "no seam wider than a gap between words"
+
+
 def test_emblems_move_too_but_have_no_texts():
     raw = write_shot(new_shot())
     raw["steps"][0] = EmblemStep(id="block", emblem="emblem-none").model_dump(mode="json")

@@ -207,14 +207,20 @@ def _band(w: Where) -> Made:
     row = "   ".join([words] * times) + "   "
     cut = len(row) // 2
     text = "\n".join([row.rstrip(), (row[cut:] + row[:cut]).strip()])
-    radius = round(0.82 * len(row) * w.size / (2 * math.pi), 3)
+    radius = round(0.64 * len(row) * w.size / (2 * math.pi), 3)
     keys = [
         {"frame": w.first, "value": [0, 0, 0], "ease": straight().model_dump()},
         {"frame": w.first + round(8 * w.fps), "value": [0, -360, 0]},
     ]
     baseline = {"kind": "drum", "radius": radius, "spread": True}
     turn = {"keys": keys, "before": "repeat_onward", "after": "repeat_onward"}
-    return Made((), (("text", text), ("baseline", baseline), ("turn", turn), ("leading", 1.6)))
+    # A block turns about its own origin, which is in front of the drum: its place makes up for that.
+    angle = 'radians(value("{block}/turn/1"))'
+    place = f"({radius:g} * sin({angle}), 0, {radius:g} * (cos({angle}) - 1))"
+    return Made(
+        (),
+        (("text", text), ("baseline", baseline), ("turn", turn), ("move", {"formula": place}), ("leading", 1.6)),
+    )
 
 
 def _orbit(w: Where) -> Made:

@@ -16,6 +16,7 @@ def load_demo(database: str) -> bool:
         # Only a first start needs these: they load the whole computation, which takes a second.
         from moss_crown.demo.cards import cards, film_unit_emblem
         from moss_crown.demo.looks import looks
+        from moss_crown.demo.motions import motions
         from moss_crown.demo.shots import PRODUCTION, demo_shots
         from moss_crown.server.db.assets import add_asset
         from moss_crown.server.db.shots import add_production, add_shot
@@ -23,6 +24,6 @@ def load_demo(database: str) -> bool:
 
         production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
         add_asset(connection, production, film_unit_emblem())
-        for shot in [*demo_shots(), *cards(), *looks()]:
+        for shot in [*demo_shots(), *cards(), *looks(), *motions()]:
             add_shot(connection, production, shot)
         return True

@@ -43,12 +43,13 @@ def looks() -> list[Shot]:
     ]
 
 
-def _of(face: str, edge: str | None = None) -> MaterialStep:
+def dressed(face: str, edge: str | None = None) -> MaterialStep:
+    """Curated materials for faces and edges."""
     one, other = MATERIALS[face], MATERIALS[edge or face]
     return MaterialStep(id="material", name=one.name, face=one.material, edge=other.material)
 
 
-def _lit(shot: Shot, kit: Kit, dim: float = 1.0) -> Shot:
+def lit(shot: Shot, kit: Kit, dim: float = 1.0) -> Shot:
     """The shot under a kit of lights, their power times `dim`."""
     patch = light_with(shot, float(shot.last), kit)
     patch[0]["value"] = [lamp | {"power": lamp["power"] * dim} for lamp in patch[0]["value"]]
@@ -62,7 +63,7 @@ def turning_brass() -> Shot:
         new_shot("Lowmere, turning reflections", "LOWMERE", last=96),
         block=BlockStep(id="block", text="LOWMERE", family="cinzel", axes={"wght": 900}, tracking=60.0),
         form=FormStep(id="form", depth=0.3, front=EdgeProfile(profile="ogee", width=0.055, height=0.06, segments=6)),
-        material=_of("harbour-brass", "polished-gold"),
+        material=dressed("harbour-brass", "polished-gold"),
         environment=EnvironmentStep(id="environment", preset="long_softbox", strength=1.0, turn=turn),
         stage=StageStep(
             id="stage",
@@ -71,7 +72,7 @@ def turning_brass() -> Shot:
         ),
         camera=CameraStep(id="camera", fit=0.74, orbit=(-9.0, 5.0), lens=58.0),
     )
-    return _lit(shot, "soft_front", 0.3)
+    return lit(shot, "soft_front", 0.3)
 
 
 def ferry_sign() -> Shot:
@@ -84,7 +85,7 @@ def ferry_sign() -> Shot:
         form=FormStep(
             id="form", depth=0.42, front=EdgeProfile(profile="chamfer", width=0.035, height=0.035, segments=1)
         ),
-        material=_of("chipped-paint", "oak"),
+        material=dressed("chipped-paint", "oak"),
         environment=EnvironmentStep(id="environment", preset="low_sun", strength=0.32, turn=10.0),
         stage=StageStep(
             id="stage",
@@ -94,7 +95,7 @@ def ferry_sign() -> Shot:
         ),
         camera=CameraStep(id="camera", fit=0.62, orbit=(-14.0, 8.0), lens=50.0),
     )
-    return _lit(shot, "low_sun", 0.62)
+    return lit(shot, "low_sun", 0.62)
 
 
 def witness_stones() -> Shot:
@@ -107,7 +108,7 @@ def witness_stones() -> Shot:
         form=FormStep(
             id="form", depth=0.26, front=EdgeProfile(profile="roundover", width=0.022, height=0.022, segments=5)
         ),
-        material=_of("dark-marble", "polished-gold"),
+        material=dressed("dark-marble", "polished-gold"),
         environment=EnvironmentStep(id="environment", preset="two_windows", strength=1.0, turn=-20.0),
         stage=StageStep(
             id="stage",
@@ -116,7 +117,7 @@ def witness_stones() -> Shot:
         ),
         camera=CameraStep(id="camera", fit=0.6, orbit=(10.0, 5.0), lens=60.0),
     )
-    return _lit(shot, "key_and_fill", 0.8)
+    return lit(shot, "key_and_fill", 0.8)
 
 
 def winter_wool() -> Shot:
@@ -133,7 +134,7 @@ def winter_wool() -> Shot:
             offset=Offset(move=(0.0, 2.4, 0.0), turn=(0.0, 0.0, 14.0)),
             reaches=[Cadence(start=2.0, delay=2.5, duration=20.0, ease=Ease(leave=(0.2, 0.7), arrive=(0.3, 1.0)))],
         ),
-        material=_of("fisher-knit"),
+        material=dressed("fisher-knit"),
         environment=EnvironmentStep(id="environment", preset="paper_tent", strength=0.5),
         stage=StageStep(
             id="stage",
@@ -142,7 +143,7 @@ def winter_wool() -> Shot:
         ),
         camera=CameraStep(id="camera", fit=0.6, orbit=(-8.0, 7.0), lens=55.0),
     )
-    return _lit(shot, "key_and_fill", 0.55)
+    return lit(shot, "key_and_fill", 0.55)
 
 
 def lantern_row() -> Shot:
@@ -162,7 +163,7 @@ def lantern_row() -> Shot:
         ),
         camera=CameraStep(id="camera", fit=0.66, orbit=(7.0, 4.0), lens=46.0),
     )
-    return _lit(shot, "top_light", 0.06)
+    return lit(shot, "top_light", 0.06)
 
 
 def still_water() -> Shot:
@@ -181,7 +182,7 @@ def still_water() -> Shot:
             offset=Offset(move=(0.0, 0.0, 1.6), turn=(0.0, 70.0, 0.0)),
             reaches=[Cadence(start=2.0, delay=2.5, duration=26.0, ease=Ease(leave=(0.2, 0.6), arrive=(0.3, 1.0)))],
         ),
-        material=_of("bottle-glass"),
+        material=dressed("bottle-glass"),
         environment=EnvironmentStep(id="environment", preset="long_softbox", strength=1.6, turn=-18.0),
         stage=StageStep(
             id="stage",
@@ -191,7 +192,7 @@ def still_water() -> Shot:
         ),
         camera=CameraStep(id="camera", fit=0.6, orbit=(-10.0, 4.0), lens=58.0, exposure=0.5),
     )
-    return _lit(shot, "key_and_rim", 2.2)
+    return lit(shot, "key_and_rim", 2.2)
 
 
 def long_shadows() -> Shot:
@@ -202,7 +203,7 @@ def long_shadows() -> Shot:
         form=FormStep(
             id="form", depth=0.2, front=EdgeProfile(profile="chamfer", width=0.015, height=0.015, segments=1)
         ),
-        material=_of("porcelain"),
+        material=dressed("porcelain"),
         environment=EnvironmentStep(id="environment", preset="low_sun", strength=0.35, turn=160.0),
         stage=StageStep(
             id="stage",
@@ -239,7 +240,7 @@ def long_shadows() -> Shot:
 
 def paper_tides() -> Shot:
     """Flat and bright: white letters a hand's width before a coloured wall, with a stack of shadows behind them."""
-    return _lit(
+    return lit(
         changed(
             new_shot("Paper Tides, stacked shadows", "PAPER\nTIDES", last=72),
             block=BlockStep(
