@@ -87,7 +87,7 @@ def test_a_step_moves_before_and_after_another(quiet, server):
         ("arrive", "Rising tide", ["drive", "follow"]),
         ("rigs", "Hinge", ["drive"]),
         ("rigs", "Fly-through", ["drive"]),
-        ("rigs", "Band", ["drive"]),
+        ("rigs", "Band", []),
         ("stay", "Bow wave", ["drive"]),
     ],
 )

@@ -653,7 +653,7 @@ def moved_by(shot: Shot, made: Made, keep: bool) -> Patch:
         value = step.model_dump(mode="json") | {"id": free}
         patch.append({"op": "add", "path": f"/steps/{place}", "value": value})
         place += 1
-    if not keep and made.steps:
+    if not keep:
         # Taken away last: until then others may still follow them.
         count = len(made.steps)
         first = place - count
