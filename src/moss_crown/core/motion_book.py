@@ -205,7 +205,7 @@ def _band(w: Where) -> Made:
     words = " · ".join(" ".join(text.split()) for text in w.texts)
     times = max(2, math.ceil(14 / max(len(words), 1)))
     row = "   ".join([words] * times) + "   "
-    cut = len(row) // 2
+    cut = len(row) // 4
     text = "\n".join([row.rstrip(), (row[cut:] + row[:cut]).strip()])
     radius = round(0.64 * len(row) * w.size / (2 * math.pi), 3)
     keys = [

@@ -29,7 +29,7 @@ export function Arrange({ step }: { step: string }) {
   const [to, setTo] = useState<NonNullable<Order['to']>>('frame');
   const [share, setShare] = useState('80');
   return (
-    <div className="col-span-4 mt-1 flex flex-wrap items-center gap-1.5 border-t pt-2 text-sm">
+    <div className="col-span-full mt-1 flex flex-wrap items-center gap-1.5 border-t pt-2 text-sm">
       <span className="text-dim">align with</span>
       <select
         aria-label="Align with"

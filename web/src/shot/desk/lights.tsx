@@ -1,5 +1,6 @@
 import type { Schemas } from '../../api/client';
 import { useShot, useShotStore } from '../context';
+import { stepTitle } from '../recipe/steps';
 import type { Step } from '../store';
 
 type Lights = Extract<Step, { kind: 'lights' }>;
@@ -31,7 +32,7 @@ const look = 'rounded-md border bg-raised px-2 text-left text-sm hover:bg-moss-d
 export function LightKits({ step, index }: { step: Lights; index: number }) {
   const store = useShotStore();
   return (
-    <div className="col-span-4">
+    <div className="col-span-full">
       <ul aria-label="Kits of lights" className="grid grid-cols-3 gap-1.5">
         {KITS.map(([kit, name, about]) => (
           <li key={kit}>
@@ -70,7 +71,7 @@ export function PointLight({ step, index, light }: { step: Lights; index: number
   const store = useShotStore();
   const pointing = useShot((s) => s.pointing);
   return (
-    <div className="col-span-4 flex flex-wrap items-center gap-1.5 text-sm">
+    <div className="col-span-full flex flex-wrap items-center gap-1.5 text-sm">
       <span className="text-dim">point in the picture:</span>
       {EFFECTS.map(([effect, name]) => {
         const held = pointing?.step === step.id && pointing.light === light && pointing.effect === effect;
@@ -99,6 +100,43 @@ export function PointLight({ step, index, light }: { step: Lights; index: number
       >
         remove this light
       </button>
+      <OnlyBlocks step={step} index={index} light={light} />
     </div>
+  );
+}
+
+/** Which blocks a light shines on, where there are several: all of them, until one is taken out. */
+function OnlyBlocks({ step, index, light }: { step: Lights; index: number; light: number }) {
+  const store = useShotStore();
+  const steps = useShot((s) => s.document?.steps) ?? [];
+  const blocks = steps.filter((s) => s.kind === 'block' || s.kind === 'emblem');
+  const only = step.lights?.[light]?.only ?? [];
+  if (blocks.length < 2) return null;
+  const put = (id: string, on: boolean) => {
+    const lit = only.length ? only : blocks.map((b) => b.id);
+    const next = on ? [...lit, id] : lit.filter((b) => b !== id);
+    // A light for no block at all is one that is switched off; for all of them none is named.
+    if (!next.length) return;
+    const value = blocks.every((b) => next.includes(b.id)) ? [] : next;
+    store.edit(
+      [{ op: 'replace', path: `/steps/${index}/lights/${light}/only`, value }],
+      'what a light shines on',
+    );
+  };
+  return (
+    <fieldset className="flex w-full flex-wrap items-center gap-3">
+      <legend className="sr-only">Shines on</legend>
+      <span className="text-dim">shines on:</span>
+      {blocks.map((block) => (
+        <label key={block.id} className="inline-flex items-center gap-1.5">
+          <input
+            type="checkbox"
+            checked={!only.length || only.includes(block.id)}
+            onChange={(e) => put(block.id, e.target.checked)}
+          />
+          {stepTitle(block)}
+        </label>
+      ))}
+    </fieldset>
   );
 }

@@ -79,7 +79,7 @@ export function PartMaterials({ step, index, side }: { step: MaterialStep; index
   const put = (part: PartName, value: unknown, label: string) =>
     store.edit([{ op: 'replace', path: `/steps/${index}/${part}`, value }], label);
   return (
-    <div className="col-span-4 flex flex-wrap items-center gap-1.5 text-sm">
+    <div className="col-span-full flex flex-wrap items-center gap-1.5 text-sm">
       {free.length > 0 && <span className="text-dim">a material of its own for:</span>}
       {free.map(([part]) => (
         <button

@@ -55,7 +55,7 @@ export function CameraSubject({ step, index }: { step: Camera; index: number }) 
     );
   };
   return (
-    <div className="col-span-4 flex flex-wrap gap-x-6 gap-y-1">
+    <div className="col-span-full flex flex-wrap gap-x-6 gap-y-1">
       {row('follow', 'follow', 'follows')}
       {row('focus_on', 'focus on', 'sharp on')}
       {!wanted && !step.follow && !step.focus_on && (

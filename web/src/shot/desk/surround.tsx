@@ -16,7 +16,7 @@ export function OwnSurroundings({ step, index }: { step: Environment; index: num
       `environment from ${name}`,
     );
   return (
-    <div className="col-span-4 flex flex-wrap items-center gap-1.5">
+    <div className="col-span-full flex flex-wrap items-center gap-1.5">
       <span className="text-dim text-xs">Own pictures, all around (twice as wide as high)</span>
       {data?.map((asset) => (
         <button
