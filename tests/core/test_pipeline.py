@@ -175,7 +175,7 @@ def test_the_draft_holds_what_its_head_says():
     frames = shot.last - shot.first + 1
     tables = np.frombuffer(data[4 + length :], "<f4")
     letters = len(head["spans"][0]["letters"])
-    assert len(tables) == frames * letters * 17 + frames * 16
+    assert len(tables) == frames * letters * 18 + frames * 16
     poses = tables[: frames * letters * 16].reshape(frames, letters, 4, 4)
     assert poses[-1, :, 3, :3] == pytest.approx(
         np.array([(m.x, m.y, 0) for m in structure_at(shot, 0).letters]), abs=1e-6

@@ -209,7 +209,8 @@ def test_keys_are_dragged_chosen_copied_and_removed(quiet, server):
     wait_for(lambda: keys() == [(0, 42), (50, 60)])
     x, y = min(grips(quiet, "handle"), key=lambda g: g[1])
     drag(quiet, x, y, 30, 0)
-    wait_for(lambda: step(server, shot, "camera")["lens"]["keys"][0]["ease"]["leave"][1] > 0.2)
+    # The uppermost handle is the one that arrives: it stands at 0.35 of the way, the one that leaves at 0.4.
+    wait_for(lambda: step(server, shot, "camera")["lens"]["keys"][0]["ease"]["arrive"][1] > 1.2)
     (x, y) = max(grips(quiet, "rings"), key=lambda g: g[1])
     drag(quiet, x, y, 0, 15 * per, "Alt")
     wait_for(lambda: [f for f, _ in keys()] == [0, 50, 65])
@@ -342,3 +343,26 @@ def test_the_sheet_zooms_and_scrolls(quiet, server):
     quiet.get_by_role("button", name="all frames").wait_for(state="detached")
     assert letter_point(quiet, 0, 0) == before
     assert frame(quiet) >= 0
+
+
+def test_a_range_is_played_and_every_frame_if_wanted(quiet, server):
+    new_shot(quiet, server)
+    quiet.keyboard.press("Home")
+    for _ in range(2):
+        quiet.keyboard.press("Shift+ArrowRight")
+    quiet.keyboard.press("[")
+    for _ in range(4):
+        quiet.keyboard.press("ArrowRight")
+    quiet.keyboard.press("]")
+    quiet.get_by_role("button", name="20 to 24").wait_for()
+    quiet.get_by_test_id("range").wait_for()
+    quiet.get_by_role("button", name="every frame").click()
+    quiet.keyboard.press("Space")
+    seen = set()
+    for _ in range(40):
+        seen.add(frame(quiet))
+        quiet.wait_for_timeout(60)
+    quiet.keyboard.press("Space")
+    assert seen <= {20, 21, 22, 23, 24} and len(seen) >= 3
+    quiet.get_by_role("button", name="20 to 24").click()
+    quiet.get_by_test_id("range").wait_for(state="detached")

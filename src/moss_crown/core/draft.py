@@ -40,6 +40,7 @@ from moss_crown.core.evaluate import (
     camera_path,
     camera_step,
     company,
+    contacts_of,
     environment_step,
     form_of_letter,
     grade_at,
@@ -206,6 +207,7 @@ def draft(shot: Shot) -> bytes:
         )
         tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
         tables += [] if wear is None else [wear]
+        tables.append(contacts_of(shot, structure, at, poses).astype(np.float32))
     rest = rest_frame(shot, times.rest if parts else None)
     cameras, half, shift = camera_path(shot, np.array(frames, float), aspect)
     tables.append(np.swapaxes(cameras, 1, 2).astype(np.float32))
@@ -294,8 +296,8 @@ def keyed_values(shot: Shot) -> dict[str, list[Any]]:
 def pack(head: dict[str, Any], tables: list[NDArray[np.float32]]) -> bytes:
     """The head and the tables one by one, `framed`.
 
-    For each span: poses (f, l, 16), column by column; speeds (f, l); where it is "worn" tints and opacity (f, l, 5). At
-    the end the camera poses (f, 16).
+    For each span: poses (f, l, 16), column by column; speeds (f, l); where it is "worn" tints and opacity (f, l, 5);
+    contacts (f, l), bits of `clearance`. At the end the camera poses (f, 16).
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
 

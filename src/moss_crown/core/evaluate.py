@@ -47,6 +47,7 @@ from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.look.exposure import grade
 from moss_crown.core.look.material import Surface, linear, surface_at
 from moss_crown.core.motion.acts import NO_FACES, Faces
+from moss_crown.core.motion.clearance import GIVE, contacts
 from moss_crown.core.motion.poses import Poses, place_matrix, speed
 from moss_crown.core.motion.values import Frames, changes, exposures, sample, sample_choice, sample_one
 from moss_crown.core.moving import (
@@ -446,6 +447,25 @@ def rest_frames(shot: Shot, structure: Structure) -> NDArray[np.float64]:
         late = off[-round(float(shot.fps.fraction)) :].any(0)
         found.append(np.where(late, NEVER, rest))
     return np.concatenate(found)
+
+
+def contacts_of(shot: Shot, structure: Structure, frames: Frames, poses: Poses | None = None) -> NDArray[np.uint8]:
+    """(f, l): at which frames letters run into each other, the floor or the wall. `poses` may give those at the
+    frames, where they are known."""
+    found = poses_at(shot, structure, frames) if poses is None else poses
+    still, give = [], []
+    for block in structure.blocks:
+        step = shot.steps[block.step]
+        assert isinstance(step, BlockStep | EmblemStep)
+        place = place_matrix(*(np.asarray(sample_one(v, shot.last)) for v in (step.move, step.turn, step.scale)))
+        still.append(place @ rest_of(block.setting))
+        give.append(np.full(len(block.letters), GIVE * block.setting.size))
+    if not still:
+        return np.zeros(found.shape[:2], np.uint8)
+    names = {s.name: s for s in sheets_at(shot, shot.last, []) if not s.catches}
+    floor = 0.0 if "floor" in names else -np.inf
+    wall = float(names["wall"].centre[2]) if "wall" in names else -np.inf
+    return contacts(found, letter_boxes(structure), np.concatenate(still), np.concatenate(give), floor, wall)
 
 
 def rest_frame(shot: Shot, letters: NDArray[np.float64] | None = None) -> float:

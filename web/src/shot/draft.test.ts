@@ -25,9 +25,12 @@ describe('the draft', () => {
       rest: [],
     });
     const head = { first: 0, last: 2, spans: [span(0, 0, 1), span(1, 2, 2)] };
-    const draft = readDraft(packed(head, [range(16), [0.5], range(64, 100), [1, 2, 3, 4], range(48, 1000)]));
+    const draft = readDraft(
+      packed(head, [range(16), [0.5], [1], range(64, 100), [1, 2, 3, 4], [0, 1, 2, 3], range(48, 1000)]),
+    );
     expect(draft.spans[0]?.speeds[0]).toBe(0.5);
     expect([...(draft.spans[1]?.speeds ?? [])]).toEqual([1, 2, 3, 4]);
+    expect([...(draft.spans[1]?.contacts ?? [])]).toEqual([0, 1, 2, 3]);
     const second = spanAt(draft, 2);
     if (!second) throw new Error('no span');
     expect(poseAt(second, 2, 1)[0]).toBe(100 + 16 * 3);

@@ -50,6 +50,8 @@ export interface ShotState {
   frame: number;
   playing: boolean;
   loop: boolean;
+  range: [number, number] | null; // what is played, null for all
+  everyFrame: boolean; // play each frame, however long it takes
   step: string;
   stage: string;
   mode: Mode;
@@ -82,6 +84,8 @@ export function createShot(id: string) {
     frame: 0,
     playing: false,
     loop: true,
+    range: null,
+    everyFrame: false,
     step: '',
     stage: 'all',
     mode: 'draft',
@@ -458,7 +462,17 @@ export function createShot(id: string) {
       if (get().mode === 'proof' && view !== 'shot') setMode('draft');
       set({ view });
     },
-    toggle: (what: 'loop' | 'guides') => set((s) => ({ [what]: !s[what] }) as Partial<ShotState>),
+    /** The first or last frame that is played; one past the other lets go of that. */
+    setRange: (end: 'from' | 'to' | null) =>
+      set(({ range, draft, frame }) => {
+        if (!end || !draft) return { range: null };
+        const [from, to] = range ?? [draft.first, draft.last];
+        const next: [number, number] = end === 'from' ? [frame, to] : [from, frame];
+        if (next[0] >= next[1]) return { range: end === 'from' ? [frame, draft.last] : [draft.first, frame] };
+        return { range: next };
+      }),
+    toggle: (what: 'loop' | 'guides' | 'everyFrame') =>
+      set((s) => ({ [what]: !s[what] }) as Partial<ShotState>),
     setPlaying: (playing: boolean) => {
       if (playing && get().mode === 'proof') setMode('draft');
       set({ playing });

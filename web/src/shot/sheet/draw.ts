@@ -135,6 +135,13 @@ function letters(
     const k = column.letter;
     if (k < 0 || k >= count) continue;
     c.drawImage(shades, k, 0, 1, shades.height, column.x, top, column.width, shades.height * l.perFrame);
+    c.fillStyle = ink.warn;
+    for (let f = span.first; f <= span.last; f++) {
+      const touch = span.contacts[(f - span.first) * count + k] ?? 0;
+      // Marks at the right edge for letters that meet, at the left for floor and wall: not told by colour alone.
+      if (touch & 1) c.fillRect(column.x + column.width - 3, frameToY(l, f) - l.perFrame / 2, 3, l.perFrame);
+      if (touch & 2) c.fillRect(column.x, frameToY(l, f) - l.perFrame / 2, 3, l.perFrame);
+    }
     const rest = span.rest[k] ?? l.first;
     if (rest > span.first && rest <= l.last) {
       c.fillStyle = ink.dim;

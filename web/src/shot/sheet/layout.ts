@@ -56,6 +56,7 @@ export function sameTimes(a: Draft, b: Draft): boolean {
       one.letters.length === other.letters.length &&
       one.letters.every((l, i) => l.text === other.letters[i]?.text && l.word === other.letters[i]?.word) &&
       JSON.stringify([one.starts, one.rest]) === JSON.stringify([other.starts, other.rest]) &&
+      one.contacts?.every((v, i) => v === other.contacts?.[i]) !== false &&
       one.speeds.every((v, i) => Math.abs(v - (other.speeds[i] ?? 0)) <= 1e-4 * Math.max(1, v))
     );
   });

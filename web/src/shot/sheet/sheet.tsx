@@ -86,6 +86,7 @@ export function Sheet() {
   const frame = useShot((s) => s.frame);
   const wanted = useShot((s) => s.lanes);
   const chosen = useShot((s) => s.chosen);
+  const range = useShot((s) => s.range);
   const drive = useShot((s) => driveOf(s.document?.steps, s.step).id);
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -435,6 +436,8 @@ export function Sheet() {
     }
   }
 
+  const touching = draft?.spans.some((s) => s.contacts.some((v) => v & 1)) ?? false;
+  const sinking = draft?.spans.some((s) => s.contacts.some((v) => v & 2)) ?? false;
   const y = layout ? frameToY(layout, frame) : 0;
   const inside = frame >= shown.first && frame <= shown.last;
   const count = countChosen(chosen);
@@ -480,6 +483,19 @@ export function Sheet() {
           onDoubleClick={twice}
           onKeyDown={keys}
         />
+        {layout && range && (
+          <div
+            data-testid="range"
+            className="pointer-events-none absolute left-8 w-1 rounded bg-moss"
+            style={{
+              top: frameToY(layout, Math.max(range[0], shown.first)) - layout.perFrame / 2,
+              height: Math.max(
+                0,
+                (Math.min(range[1], shown.last) - Math.max(range[0], shown.first) + 1) * layout.perFrame,
+              ),
+            }}
+          />
+        )}
         {frameBox && (
           <div
             className="pointer-events-none absolute border border-moss bg-moss/15"
@@ -513,6 +529,18 @@ export function Sheet() {
               key
             </span>
             <span>▁ at rest</span>
+            {touching && (
+              <span>
+                <i className="mr-1 inline-block h-2.5 w-1 bg-warn" />
+                letters meet
+              </span>
+            )}
+            {sinking && (
+              <span>
+                <i className="mr-1 inline-block h-2.5 w-1 bg-warn" />
+                left edge: in floor or wall
+              </span>
+            )}
             <span>drag the diagonal; a start stretches it, Shift bends it, Alt pulls a letter off</span>
           </>
         )}

@@ -3,26 +3,35 @@ import { useEffect, useState } from 'react';
 import { Button, Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 
-/** Play at the shot's frame rate: frames are dropped to keep real time, and what is achieved is said. */
+/** Play at the shot's frame rate: frames are dropped to keep real time, or every frame is shown however long it takes;
+ *  what is achieved is said. */
 export function Transport() {
   const store = useShotStore();
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);
   const playing = useShot((s) => s.playing);
   const loop = useShot((s) => s.loop);
+  const range = useShot((s) => s.range);
+  const everyFrame = useShot((s) => s.everyFrame);
   const [achieved, setAchieved] = useState<number | null>(null);
   const fps = draft ? draft.fps[0] / draft.fps[1] : 25;
 
   useEffect(() => {
     if (!playing || !draft) return;
-    const { first, last } = draft;
+    const [first, last] = bounded(range, draft.first, draft.last);
     const count = last - first + 1;
-    const from = store.getState().frame >= last ? first : store.getState().frame;
+    const at = store.getState().frame;
+    const from = at >= last || at < first ? first : at;
     const begun = performance.now();
-    let shown = store.pictures.shown;
+    const drawn = store.pictures.shown;
+    let shown = drawn;
     let since = begun;
     let asked = requestAnimationFrame(function tick(now) {
-      const passed = Math.floor(((now - begun) / 1000) * fps) + (from - first);
+      // A frame counts when it has been drawn, so that none is passed over.
+      const gone = everyFrame
+        ? Math.min(store.pictures.shown - drawn, Math.floor(((now - begun) / 1000) * fps))
+        : Math.floor(((now - begun) / 1000) * fps);
+      const passed = gone + (from - first);
       if (passed >= count && !store.getState().loop) {
         store.seek(last);
         store.setPlaying(false);
@@ -41,7 +50,7 @@ export function Transport() {
       cancelAnimationFrame(asked);
       setAchieved(null);
     };
-  }, [playing, draft, fps, store]);
+  }, [playing, draft, fps, store, range, everyFrame]);
 
   const rate = Number(fps.toFixed(3));
   return (
@@ -79,6 +88,23 @@ export function Transport() {
       </output>
       <span className="text-dim tabular-nums">{(frame / fps).toFixed(2)} s</span>
       <span className="flex-1" />
+      {range && (
+        <Hint text="Play all frames again" keys="\\">
+          <Button look="quiet" active onClick={() => store.setRange(null)}>
+            {range[0]} to {range[1]}
+          </Button>
+        </Hint>
+      )}
+      <Hint text="Real time drops frames that take too long; otherwise each one is shown" keys="Shift E">
+        <Button
+          look="quiet"
+          aria-pressed={everyFrame}
+          active={everyFrame}
+          onClick={() => store.toggle('everyFrame')}
+        >
+          every frame
+        </Button>
+      </Hint>
       <Button look="quiet" aria-pressed={loop} active={loop} onClick={() => store.toggle('loop')}>
         loop
       </Button>
@@ -87,4 +113,10 @@ export function Transport() {
       </span>
     </div>
   );
+}
+
+/** The range that is played, within the shot. */
+function bounded(range: [number, number] | null, first: number, last: number): [number, number] {
+  if (!range || range[1] <= first || range[0] >= last) return [first, last];
+  return [Math.max(first, range[0]), Math.min(last, range[1])];
 }

@@ -1,0 +1,114 @@
+"""Clearance: at which frames letters run into each other, the floor or the wall, by the boxes around them."""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.motion.poses import Poses
+
+MEETS, SINKS = 1, 2
+"""Bits: a letter meets another one; it goes into the floor or the wall."""
+GIVE = 0.04
+"""Boxes may overlap by this share of a cap height: letters do not fill their boxes."""
+
+
+def contacts(
+    poses: Poses,
+    boxes: NDArray[np.float64],
+    rest: NDArray[np.float64],
+    give: NDArray[np.float64],
+    floor: float,
+    wall: float,
+) -> NDArray[np.uint8]:
+    """(f, l) bits for letters with poses (f, l, 4, 4) and boxes (l, 8, 3) in their own space.
+
+    Letters whose boxes overlap where they rest (l, 4, 4), as in kerned pairs, are not told of each other; nor is one
+    told of a floor or wall in which it rests. `give` (l) is in metres; `floor` and `wall` are heights in y and z, minus
+    infinity for none. Boxes by the separating axis theorem: Gottschalk, Lin and Manocha, OBBTree, SIGGRAPH 1996.
+    """
+    low, high = boxes.min(1), boxes.max(1)
+    middle, half = (low + high) / 2, np.maximum((high - low) / 2 - give[:, None], 1e-4)
+    found = np.zeros(poses.shape[:2], np.uint8)
+    if not poses.shape[1]:
+        return found
+    apart = _pairs_apart(np.ascontiguousarray(rest), middle, half)
+    corners = np.concatenate([boxes, np.ones((*boxes.shape[:2], 1))], 2)
+    _meet(np.ascontiguousarray(poses), middle, half, apart, found)
+    for axis, bound in ((1, floor), (2, wall)):
+        if math.isfinite(bound):
+            lowest = np.einsum("flj,lcj->flc", poses[:, :, axis], corners).min(2)
+            still = np.einsum("lj,lcj->lc", rest[:, axis], corners).min(1)
+            sinks = (lowest < bound - give) & (still >= bound - give)
+            found |= sinks.astype(np.uint8) * np.uint8(SINKS)
+    return found
+
+
+@numba.njit(cache=True)
+def _frame(pose, middle, half, centre, axes, size):
+    """The box of a letter in the world: its middle, its unit axes as rows, its half lengths."""
+    for i in range(3):
+        centre[i] = pose[i, 0] * middle[0] + pose[i, 1] * middle[1] + pose[i, 2] * middle[2] + pose[i, 3]
+    for a in range(3):
+        length = math.sqrt(pose[0, a] ** 2 + pose[1, a] ** 2 + pose[2, a] ** 2)
+        size[a] = half[a] * length
+        for i in range(3):
+            axes[a, i] = pose[i, a] / length if length > 1e-12 else (1.0 if i == a else 0.0)
+
+
+@numba.njit(cache=True)
+def _overlap(c1, a1, s1, c2, a2, s2):
+    d = c2 - c1
+    reach1 = math.sqrt(s1[0] ** 2 + s1[1] ** 2 + s1[2] ** 2)
+    reach2 = math.sqrt(s2[0] ** 2 + s2[1] ** 2 + s2[2] ** 2)
+    if d[0] ** 2 + d[1] ** 2 + d[2] ** 2 > (reach1 + reach2) ** 2:
+        return False
+    for n in range(15):
+        if n < 3:
+            x, y, z = a1[n, 0], a1[n, 1], a1[n, 2]
+        elif n < 6:
+            x, y, z = a2[n - 3, 0], a2[n - 3, 1], a2[n - 3, 2]
+        else:
+            i, j = (n - 6) // 3, (n - 6) % 3
+            x = a1[i, 1] * a2[j, 2] - a1[i, 2] * a2[j, 1]
+            y = a1[i, 2] * a2[j, 0] - a1[i, 0] * a2[j, 2]
+            z = a1[i, 0] * a2[j, 1] - a1[i, 1] * a2[j, 0]
+            if x * x + y * y + z * z < 1e-12:
+                continue  # parallel edges separate nothing that faces do not
+        extent = 0.0
+        for k in range(3):
+            extent += s1[k] * abs(a1[k, 0] * x + a1[k, 1] * y + a1[k, 2] * z)
+            extent += s2[k] * abs(a2[k, 0] * x + a2[k, 1] * y + a2[k, 2] * z)
+        if abs(d[0] * x + d[1] * y + d[2] * z) > extent:
+            return False
+    return True
+
+
+@numba.njit(cache=True)
+def _pairs_apart(rest, middle, half):
+    count = len(rest)
+    apart = np.ones((count, count), np.bool_)
+    centres, axes, sizes = np.empty((count, 3)), np.empty((count, 3, 3)), np.empty((count, 3))
+    for k in range(count):
+        _frame(rest[k], middle[k], half[k], centres[k], axes[k], sizes[k])
+    for i in range(count):
+        for j in range(i + 1, count):
+            apart[i, j] = not _overlap(centres[i], axes[i], sizes[i], centres[j], axes[j], sizes[j])
+    return apart
+
+
+@numba.njit(cache=True)
+def _meet(poses, middle, half, apart, found):
+    count = poses.shape[1]
+    centres, axes, sizes = np.empty((count, 3)), np.empty((count, 3, 3)), np.empty((count, 3))
+    for f in range(poses.shape[0]):
+        for k in range(count):
+            _frame(poses[f, k], middle[k], half[k], centres[k], axes[k], sizes[k])
+        for i in range(count):
+            for j in range(i + 1, count):
+                if apart[i, j] and _overlap(centres[i], axes[i], sizes[i], centres[j], axes[j], sizes[j]):
+                    found[f, i] |= 1
+                    found[f, j] |= 1
