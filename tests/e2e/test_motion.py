@@ -218,6 +218,7 @@ def test_keys_are_dragged_chosen_copied_and_removed(quiet, server):
     quiet.get_by_test_id("sheet").focus()
     quiet.keyboard.press("Alt+ArrowUp")
     wait_for(lambda: [f for f, _ in keys()] == [0, 50, 64])
+    saved(quiet)
     quiet.keyboard.press("Delete")
     wait_for(lambda: [f for f, _ in keys()] == [0, 50])
     quiet.keyboard.press("Control+a")
@@ -294,8 +295,8 @@ def test_a_zone_is_made_and_dragged_in_the_picture(quiet, server):
     wait_for(lambda: zone()["run"] == 1.05)
     quiet.get_by_role("button", name="Zone 1: place").press("ArrowUp")
     wait_for(lambda: zone()["place"][1] == pytest.approx(0.55, abs=0.02))
-    put(quiet, "spinbutton", "Place y", 90)
     put(quiet, "spinbutton", "Place x", 900)
+    wait_for(lambda: zone()["place"][0] == 900)
     quiet.get_by_text("its zone never meets a letter").wait_for()
 
 

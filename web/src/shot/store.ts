@@ -233,10 +233,13 @@ export function createShot(id: string) {
   ) {
     while (sending || waiting.length) await new Promise((r) => setTimeout(r, 30));
     const { revision, frame } = get();
+    set({ saving: 'saving' });
     try {
       take(await ok(send({ revision, frame })));
+      set({ saving: 'saved' });
       await afterChange();
     } catch (error) {
+      set({ saving: 'saved' });
       tell(error);
     }
   }
