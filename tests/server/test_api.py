@@ -10,23 +10,10 @@ from uuid import uuid4
 import httpx
 import pytest
 
-from cluster import RunningServer
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
-from moss_crown.demo.load import load_demo
 from moss_crown.server.app import PLAIN_TRACEBACKS
 from moss_crown.server.problems import RequestLog
-
-
-@pytest.fixture(scope="module")
-def server(cluster, database, tmp_path_factory):
-    load_demo(cluster.url(database))
-    running = RunningServer(
-        cluster, database, tmp_path_factory.mktemp("log") / "server.log", farm="false", posters="false"
-    )
-    running.start()
-    yield running
-    running.stop()
 
 
 @pytest.fixture

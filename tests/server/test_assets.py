@@ -3,24 +3,11 @@
 import numpy as np
 import pytest
 
-from cluster import RunningServer
 from moss_crown.core.type.families import FOLDER
-from moss_crown.demo.load import load_demo
 from pictures_made import exr, hdr, hdr_in_runs, png
 
 FONT = (FOLDER / "cinzel-latin.ttf").read_bytes()
 EMBLEM = b'<svg><rect width="40" height="20"/><circle cx="60" cy="10" r="10" fill="#b8cb6f"/></svg>'
-
-
-@pytest.fixture(scope="module")
-def server(cluster, database, tmp_path_factory):
-    load_demo(cluster.url(database))
-    running = RunningServer(
-        cluster, database, tmp_path_factory.mktemp("log") / "server.log", farm="false", posters="false"
-    )
-    running.start()
-    yield running
-    running.stop()
 
 
 @pytest.fixture

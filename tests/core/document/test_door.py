@@ -65,6 +65,23 @@ def test_401_letters_are_one_too_many_and_spaces_do_not_count():
     assert refused.value.facts()["bound"] == "at most 400"
 
 
+def test_older_versions_are_read_as_what_they_meant():
+    """Version 1 had one edge for front and rear, version 2 one cadence a drive."""
+    raw = write_shot(new_shot())
+    raw["version"] = 1
+    form, drive = raw["steps"][1], raw["steps"][2]
+    del form["front"], form["rear"]
+    form |= {"profile": "chamfer", "bevel": 0.05, "segments": 2}
+    cadence = drive.pop("reaches")[0]
+    drive["reach"] = {name: cadence[name] for name in ("start", "delay", "duration", "ease", "order")} | {"start": 9.0}
+    shot = read_shot(raw)
+    assert (shot.version, shot.steps[1].front.profile, shot.steps[1].front.width) == (3, "chamfer", 0.05)
+    (reach,) = shot.steps[2].reaches
+    assert (reach.kind, reach.start, reach.delay) == ("cadence", 9.0, 2.0)
+    with pytest.raises(DocumentInvalid):
+        read_shot(raw | {"steps": 7})
+
+
 def test_keys_must_rise():
     keys = {"keys": [{"frame": 4, "value": 1}, {"frame": 4, "value": 2}]}
     with pytest.raises(DocumentInvalid, match="keys must rise"):
