@@ -21,7 +21,6 @@ from moss_crown.core.document.shot import (
     BlockStep,
     CameraStep,
     DriveStep,
-    DrumStep,
     EdgeProfile,
     EmblemStep,
     EnvironmentStep,
@@ -55,12 +54,15 @@ from moss_crown.core.moving import (
     Company,
     Framing,
     Moved,
+    changes_letters,
     exact_rest,
     letters_of,
     moved,
     rest_of,
+    scrambled,
     shown_faces,
     starts_of,
+    worn_axes,
 )
 from moss_crown.core.stage.camera import camera_poses
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
@@ -123,21 +125,25 @@ def structure_at(shot: Shot, frame: float) -> Structure:
         for index, step in enumerate(shot.steps)
         if isinstance(step, BlockStep | EmblemStep) and sample_choice(step.on, frame)
     )
-    if any(isinstance(step, DrumStep) for step in shot.steps):
-        blocks = tuple(_showing(shot, Structure(blocks), k, frame) for k in range(len(blocks)))
+    if any(changes_letters(step) for step in shot.steps):
+        blocks = tuple(_changed(shot, Structure(blocks), k, frame) for k in range(len(blocks)))
     return Structure(blocks)
 
 
-def _showing(shot: Shot, structure: Structure, number: int, frame: float) -> Block:
-    """A block with the faces of its flip drum that are in front."""
+def _changed(shot: Shot, structure: Structure, number: int, frame: float) -> Block:
+    """A block with the letters that motion puts in the place of its own: faces of a drum, scrambled ones, other
+    places on their axes."""
     block = structure.blocks[number]
-    seen = float(exposures(shot.exposed, np.array([frame]))[0])
-    faces = shown_faces(company(shot, structure, number), seen)
-    if not faces.steps or not isinstance(block.setting, Setting):
+    if not isinstance(block.setting, Setting):
         return block
-    own = letters_of(block.setting)
-    shown = tuple("" if text == letter.text else text for text, letter in zip(faces.letters, own, strict=True))
-    return replace(block, setting=replace(block.setting, shown=shown if any(shown) else ()), faces=faces)
+    seen = float(exposures(shot.exposed, np.array([frame]))[0])
+    own = company(shot, structure, number)
+    faces = shown_faces(own, seen)
+    letters = letters_of(block.setting)
+    shown = faces.letters if faces.steps else scrambled(own, seen)
+    other = tuple("" if text == letter.text else text for text, letter in zip(shown, letters, strict=False))
+    setting = replace(block.setting, shown=other if any(other) else (), worn=worn_axes(own, seen))
+    return replace(block, setting=setting, faces=faces)
 
 
 def _set_at(step: BlockStep | EmblemStep, frame: float) -> Setting | EmblemSetting:
@@ -202,9 +208,9 @@ def form_of_letter(letter: Letter, form: Form) -> Form:
 
 def spans(shot: Shot, frames: Sequence[Moment]) -> list[tuple[Structure, list[Moment]]]:
     """Runs of frames that share a structure, in order."""
-    whole = not any(isinstance(s, DrumStep) for s in shot.steps)
+    lasting = not any(changes_letters(s) for s in shot.steps)
     if (
-        whole
+        lasting
         and not changes([s for s in shot.steps if isinstance(s, FormStep)])
         and not any(
             changes(getattr(s, name))

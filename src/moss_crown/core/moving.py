@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, TypeAlias
@@ -27,16 +27,21 @@ from moss_crown.core.motion.acts import (
     Faces,
     Surroundings,
     acts,
+    drive_reach,
     each,
     places,
     switched,
     units_of,
 )
-from moss_crown.core.motion.drum import columns, in_front, turned
+from moss_crown.core.motion.drum import LETTERS, columns, in_front, turned
+from moss_crown.core.motion.noise import hashed, seed_of
 from moss_crown.core.motion.poses import Act, Poses, moved_poses, place_matrix, place_poses, rest_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
-from moss_crown.core.motion.values import Frames, Letters, changes, sample, sample_choice, sample_one
+from moss_crown.core.motion.values import Frames, Letters, changes, exposures, sample, sample_choice, sample_one
 from moss_crown.core.pivots import About, Place, pivots
+from moss_crown.core.type.emblem import is_emblem
+from moss_crown.core.type.families import Axes, find
+from moss_crown.core.type.fonts import axes_of
 from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, set_block, set_emblem
 
 Floats = NDArray[np.float64]
@@ -45,6 +50,8 @@ MOTION = ("drive", "follow", "drum", "shiver")
 """Kinds of step that move letters."""
 UNREST = ("shiver",)
 """Kinds of step that never rest, and do not count when rest is looked for."""
+AXIS_STEPS = 16
+"""Into so many steps the way of a variable axis is cut."""
 MARGIN = 0.02
 """What comes from outside the frame stands this share of the frame's half width beyond its border."""
 
@@ -88,8 +95,10 @@ def rest_of(setting: AnySetting) -> NDArray[np.float64]:
 
 
 def own_setting(setting: AnySetting) -> AnySetting:
-    """A block with its own letters, whatever a drum shows in their places: what motion goes by."""
-    return replace(setting, shown=()) if isinstance(setting, Setting) and setting.shown else setting
+    """A block with its own letters as they are set, whatever motion makes of their glyphs: what motion goes by."""
+    if isinstance(setting, Setting) and (setting.shown or setting.worn):
+        return replace(setting, shown=(), worn=())
+    return setting
 
 
 @lru_cache(maxsize=64)
@@ -283,6 +292,69 @@ def shown_faces(company: Company, frame: float) -> Faces:
             shown = tuple(int(j) for j in index)
             return Faces(shown, tuple(column[j] for column, j in zip(faces, shown, strict=True)), count)
     return NO_FACES
+
+
+def changes_letters(step: Any) -> bool:
+    """Does a step decide which glyphs there are, so that letters can be others at every frame?"""
+    if isinstance(step, DriveStep):
+        return bool(step.offset.axes) or step.offset.scramble != 0
+    return isinstance(step, DrumStep)
+
+
+def scrambled(company: Company, frame: float) -> tuple[str, ...]:
+    """What stands in the places of letters that drives scramble, "" for the letter itself; empty for nothing."""
+    letters = letters_of(own_setting(company.setting))
+    found = [""] * len(letters)
+    for step, reach in _reaches(company, frame, lambda offset: offset.scramble != 0):
+        share = reach * float(sample_one(step.offset.scramble, frame))
+        when = int(np.floor(frame / step.offset.scramble_hold))
+        for k in range(len(letters)):
+            seed = seed_of(company.seed, step.id, "scramble", k)
+            chance, which = hashed(seed, np.array([2 * when, 2 * when + 1]))
+            if chance < share[k]:
+                found[k] = LETTERS[int(which * len(LETTERS))]
+    return tuple(found) if any(found) else ()
+
+
+def worn_axes(company: Company, frame: float) -> tuple[Axes, ...]:
+    """Each letter's places on its variable axes, where drives move them; empty for nothing."""
+    letters = letters_of(own_setting(company.setting))
+    added: list[dict[str, float]] = [{} for _ in letters]
+    for step, reach in _reaches(company, frame, lambda offset: bool(offset.axes)):
+        # In steps, so that the letters of a shot share their solids.
+        stepped = np.round(reach * AXIS_STEPS) / AXIS_STEPS
+        for tag, value in step.offset.axes.items():
+            by = float(sample_one(value, frame))
+            for k, letter in enumerate(letters):
+                start = added[k].get(tag, _axis_start(letter.family, letter.axes, tag))
+                added[k][tag] = round(start + by * float(stepped[k]), 3)
+    if not any(added):
+        return ()
+    return tuple(tuple(sorted((dict(letter.axes) | more).items())) for letter, more in zip(letters, added, strict=True))
+
+
+def _reaches(
+    company: Company, frame: float, wanted: Callable[[Offset], bool]
+) -> Iterator[tuple[DriveStep, NDArray[np.float64]]]:
+    """Drives that are on and wanted, with their reach for each letter (l) at a frame."""
+    at = np.array([float(frame)])
+    around = surroundings(company)
+    for step in company.steps:
+        if isinstance(step, DriveStep) and wanted(step.offset) and sample_choice(step.on, frame):
+            seen = exposures(step.exposed, at)
+            yield step, drive_reach(step, cast_of(own_setting(company.setting)), seen, around)[0]
+
+
+def _axis_start(family: str, axes: Axes, tag: str) -> float:
+    """Where a letter stands on an axis that it does not name: where its family does, or the font's own default."""
+    named = dict(axes)
+    if tag in named:
+        return named[tag]
+    if is_emblem(family):
+        return 0.0
+    own = find(family)
+    known = {axis.tag: axis.usual for axis in axes_of(own.sources[0])}
+    return dict(own.at).get(tag, known.get(tag, 0.0))
 
 
 def exact_rest(company: Company, frame: float) -> Floats | None:

@@ -1724,7 +1724,10 @@ export interface components {
              *       ],
              *       "tint_share": 0,
              *       "opacity": 1,
-             *       "outside": "none"
+             *       "outside": "none",
+             *       "axes": {},
+             *       "scramble": 0,
+             *       "scramble_hold": 3
              *     }
              */
             offset: components["schemas"]["Offset"];
@@ -7511,6 +7514,10 @@ export interface components {
          *     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
          *     colours by `tint_share`; `opacity` is what is left of it. With `outside` the letter stands just outside the frame on
          *     that side, as the camera sees it; the move is added to that.
+         *
+         *     `axes` are added to a letter's places on its family's variable axes, so that weight runs through a word. With
+         *     `scramble` other letters stand in a letter's place, in that share of the time at full strength, changing every
+         *     `scramble_hold` frames. Both go by the reach of the drive itself: no follow-through changes which letters there are.
          */
         Offset: {
             /**
@@ -7585,6 +7592,20 @@ export interface components {
              * @default none
              */
             outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["Keyed_Literal__none____left____right____above____below___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /** Axes */
+            axes?: {
+                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            };
+            /**
+             * Scramble
+             * @default 0
+             */
+            scramble: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Scramble Hold
+             * @default 3
+             */
+            scramble_hold: number;
         };
         /**
          * Override

@@ -278,6 +278,10 @@ class Offset(Model):
     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
     colours by `tint_share`; `opacity` is what is left of it. With `outside` the letter stands just outside the frame on
     that side, as the camera sees it; the move is added to that.
+
+    `axes` are added to a letter's places on its family's variable axes, so that weight runs through a word. With
+    `scramble` other letters stand in a letter's place, in that share of the time at full strength, changing every
+    `scramble_hold` frames. Both go by the reach of the drive itself: no follow-through changes which letters there are.
     """
 
     move: Value[Vec3] = (0.0, 0.0, 0.0)
@@ -288,6 +292,9 @@ class Offset(Model):
     tint_share: Value[Share] = 0.0
     opacity: Value[Share] = 1.0
     outside: Value[Literal["none", "left", "right", "above", "below"]] = "none"
+    axes: dict[AxisTag, Value[AxisPlace]] = Field(default_factory=dict, max_length=limits.AXES)
+    scramble: Value[Share] = 0.0
+    scramble_hold: int = Field(default=3, ge=1, le=100)
 
 
 Mix: TypeAlias = Literal["maximum", "add", "multiply", "cut"]

@@ -49,7 +49,10 @@ export function Desk() {
   }
   if (step.kind === 'form' && ridges.length)
     said.push(`the edge is wider than a stem and meets in a ridge: ${ridges.join(' ')}`);
-  const family = step.kind === 'block' ? families?.find((f) => f.id === step.family) : undefined;
+  // A drive moves the letters of the block above it.
+  const block =
+    step.kind === 'drive' ? document.steps?.slice(0, index).findLast((s) => s.kind === 'block') : step;
+  const family = block?.kind === 'block' ? families?.find((f) => f.id === block.family) : undefined;
   const fields = fieldsOf(step, { family, controls });
   const groups = [...new Set(fields.map((field) => field.group ?? ''))];
   if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');

@@ -497,7 +497,7 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
   }
 }
 
-function driveFields(step: Drive): FieldSpec[] {
+function driveFields(step: Drive, family?: Family): FieldSpec[] {
   const reaches = step.reaches ?? [];
   return [
     ...grouped('Offset', [
@@ -523,6 +523,31 @@ function driveFields(step: Drive): FieldSpec[] {
       ...(step.offset?.tint_share === 0
         ? []
         : [{ path: '/offset/tint', label: 'Tint', kind: 'colour' } as FieldSpec]),
+    ]),
+    ...grouped('Letters', [
+      number('/offset/scramble', 'Other letters', { unit: 'share', step: 0.02, min: 0, max: 1 }),
+      ...(step.offset?.scramble === 0
+        ? []
+        : [
+            {
+              ...number('/offset/scramble_hold', 'Each for', {
+                unit: 'frames',
+                step: 1,
+                decimals: 0,
+                min: 1,
+                max: 100,
+              }),
+              plain: true,
+            },
+          ]),
+      ...(family?.axes ?? []).map((axis) =>
+        number(`/offset/axes/${axis.tag}`, `${axis.name}, added`, {
+          step: (axis.most - axis.least) / 200,
+          min: axis.least - axis.most,
+          max: axis.most - axis.least,
+          start: 0,
+        }),
+      ),
     ]),
     ...reaches.flatMap((reach, k) =>
       grouped(reachGroup(reach.kind, k, reaches.length), reachFields(reach, `/reaches/${k}`)),
@@ -589,7 +614,7 @@ export function fieldsOf(
         ]),
       ];
     case 'drive':
-      return driveFields(step);
+      return driveFields(step, more.family);
     case 'follow':
       return [
         choice('/way', 'Follows as', ['spring', 'a spring'], ['lag', 'a lag']),
