@@ -144,6 +144,50 @@ def kern_to_picture(page: Page, presses: int = 20) -> list[float]:
     return sorted(found)
 
 
+def timed_drag(
+    page: Page, x: float, y: float, dx: float, dy: float, moves: int = 24
+) -> tuple[list[float], list[float]]:
+    """Milliseconds from each move of a drag to the picture that shows it, and of each drawing of the sheet."""
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + dx / moves, y + dy / moves)
+    page.wait_for_timeout(600)
+    pictures, sheets = [], []
+    for k in range(2, moves):
+        page.evaluate("window.benchBegun = performance.now()")
+        page.mouse.move(x + dx * k / moves, y + dy * k / moves)
+        page.wait_for_function("window.mossShown.of.at > window.benchBegun", polling="raf")
+        pictures.append(page.evaluate("window.mossShown.at - window.benchBegun"))
+        page.wait_for_timeout(80)
+        sheets.append(page.evaluate("window.mossSheet.ms"))
+    page.mouse.up()
+    page.wait_for_timeout(1500)
+    return sorted(pictures), sorted(sheets)
+
+
+def motion(page: Page, url: str) -> tuple[list[float], list[float]]:
+    """A zone is dragged in the picture, and the diagonal in the sheet: pictures of the first, the sheets of the second."""
+    page.goto(url)
+    page.get_by_test_id("shot-card").first.wait_for()
+    page.get_by_role("link", name=re.compile("^Open Kestrel")).first.click()
+    page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=60_000)
+    page.wait_for_timeout(2500)
+    sheet = page.get_by_test_id("sheet")
+    box = sheet.bounding_box()
+    assert box is not None
+    columns = json.loads(sheet.get_attribute("data-columns") or "[]")
+    per = (box["height"] - 38) / 97
+    _, sheets = timed_drag(page, box["x"] + columns[3], box["y"] + 26 + 16.5 * per, 0, 22 * per)
+    page.get_by_role("button", name=re.compile("^Arrive")).first.click()
+    page.get_by_role("tab", name="Cadence").click()
+    page.get_by_label("Reach", exact=True).select_option("zone")
+    page.wait_for_timeout(2500)
+    handle = page.get_by_role("button", name="Zone 1: place").bounding_box()
+    assert handle is not None
+    pictures, _ = timed_drag(page, handle["x"] + 8, handle["y"] + 8, 120, 0)
+    return pictures, sheets
+
+
 def playback(page: Page) -> str:
     page.keyboard.press("Escape")
     page.locator("body").click(position={"x": 600, "y": 20})
@@ -179,6 +223,11 @@ def main() -> None:
                 kerned = kern_to_picture(page)
                 say("change of letters' places to picture, stored", f"{statistics.median(kerned):.0f} ms", "100 ms")
                 say("playback in software WebGL, 11 letters", playback(page), "25 of 25 fps")
+                zones, sheets = motion(page, f"http://127.0.0.1:{port}/")
+                p95 = zones[int(len(zones) * 0.95)]
+                figure = f"{statistics.median(zones):.0f} ms, 95th percentile {p95:.0f} ms"
+                say("drag of a zone to new picture, through the live channel", figure, "50 ms and 90 ms")
+                say("sheet drawn while its diagonal is dragged", f"{statistics.median(sheets):.1f} ms", "16 ms")
                 browser.close()
             for name, megabytes in memory(process).items():
                 say(f"memory: {name}", f"{megabytes:.0f} MB", "under 1 GB")

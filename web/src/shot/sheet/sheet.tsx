@@ -32,6 +32,13 @@ import {
   zoomed,
 } from './layout';
 
+declare global {
+  interface Window {
+    /** How long the sheet took to draw at last, in milliseconds; for measuring. */
+    mossSheet?: { ms: number };
+  }
+}
+
 /** The drive whose diagonal the sheet shows: the chosen step if it is one that is on, else the first that is on. */
 function driveOf(steps: Step[] | undefined, chosen: string): { index: number; id: string } {
   const on = (steps ?? [])
@@ -141,8 +148,10 @@ export function Sheet() {
     const [width, height] = [Math.round(layout.width * ratio), Math.round(layout.height * ratio)];
     if (canvas.current.width !== width) canvas.current.width = width;
     if (canvas.current.height !== height) canvas.current.height = height;
+    const begun = performance.now();
     c.setTransform(ratio, 0, 0, ratio, 0, 0);
     drawSheet(c, layout, { draft, document, drive, grips: hold, chosen, carried }, inkOf(canvas.current));
+    window.mossSheet = { ms: performance.now() - begun };
   }, [layout, draft, document, drive, hold, chosen, carried, theme]);
 
   useEffect(() => {
