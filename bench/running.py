@@ -166,7 +166,7 @@ def timed_drag(
 
 
 def motion(page: Page, url: str) -> tuple[list[float], list[float]]:
-    """A zone is dragged in the picture, and the diagonal in the sheet: pictures of the first, the sheets of the second."""
+    """A zone dragged in the picture, the diagonal in the sheet: pictures of the first, sheets of the second."""
     page.goto(url)
     page.get_by_test_id("shot-card").first.wait_for()
     page.get_by_role("link", name=re.compile("^Open Kestrel")).first.click()

@@ -63,7 +63,7 @@ export function sameTimes(a: Draft, b: Draft): boolean {
 }
 
 /** The frames that are shown: all of the shot, or a part of it. */
-export interface Window {
+export interface Shown {
   first: number;
   last: number;
 }
@@ -75,7 +75,7 @@ export function layOut(
   height: number,
   lanes: string[] = [],
   keyed: Set<Step['kind']> = new Set(),
-  shown: Window = draft,
+  shown: Shown = draft,
 ): SheetLayout {
   const before = BEFORE_COLUMNS.filter((c) => c.always || c.kinds.some((kind) => keyed.has(kind)));
   const columns: Column[] = before.map(({ label, kinds }, k) => ({
@@ -123,7 +123,7 @@ export const xToValue = (lane: Lane, x: number) =>
   lane.low + ((x - lane.x - LANE_EDGE) / (lane.width - 2 * LANE_EDGE)) * (lane.high - lane.low);
 
 /** The frames shown after a zoom by a factor about one of them. */
-export function zoomed(whole: Window, shown: Window, about: number, factor: number): Window {
+export function zoomed(whole: Shown, shown: Shown, about: number, factor: number): Shown {
   const span = Math.max(8, Math.round((shown.last - shown.first) * factor));
   if (span >= whole.last - whole.first) return { first: whole.first, last: whole.last };
   const share = (about - shown.first) / Math.max(1, shown.last - shown.first);
@@ -132,7 +132,7 @@ export function zoomed(whole: Window, shown: Window, about: number, factor: numb
 }
 
 /** The same number of frames, moved on. */
-export function scrolled(whole: Window, shown: Window, by: number): Window {
+export function scrolled(whole: Shown, shown: Shown, by: number): Shown {
   const span = shown.last - shown.first;
   const first = Math.max(whole.first, Math.min(whole.last - span, shown.first + Math.round(by)));
   return { first, last: first + span };

@@ -24,10 +24,10 @@ import {
   type Hit,
   hitAt,
   layOut,
+  type Shown,
   type Stagger,
   sameTimes,
   scrolled,
-  type Window,
   yToFrame,
   zoomed,
 } from './layout';
@@ -100,7 +100,7 @@ export function Sheet() {
   const [size, setSize] = useState({ width: 320, height: 600 });
   const [cursor, setCursor] = useState('default');
   const [theme, setTheme] = useState(0);
-  const [part, setPart] = useState<Window | null>(null);
+  const [part, setPart] = useState<Shown | null>(null);
   const [carried, setCarried] = useState(0);
   const [frameBox, setFrameBox] = useState<[number, number, number, number] | null>(null);
   const drag = useRef<Drag | null>(null);
