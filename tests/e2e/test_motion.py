@@ -367,3 +367,14 @@ def test_a_range_is_played_and_every_frame_if_wanted(quiet, server):
     assert seen <= {20, 21, 22, 23, 24} and len(seen) >= 3
     quiet.get_by_role("button", name="20 to 24").click()
     quiet.get_by_test_id("range").wait_for(state="detached")
+
+
+def test_a_step_is_duplicated_and_each_is_switched_by_itself(quiet, server):
+    shot = new_shot(quiet, server)
+    open_step(quiet, "Arrive")
+    quiet.get_by_role("button", name="duplicate", exact=True).click()
+    saved(quiet)
+    drives = lambda: [s for s in document(server, shot)["steps"] if s["kind"] == "drive"]  # noqa: E731
+    assert [d["name"] for d in drives()] == ["Arrive", "Arrive again"]
+    quiet.get_by_role("button", name="Arrive: switch off").click()
+    wait_for(lambda: [d["on"] for d in drives()] == [False, True])

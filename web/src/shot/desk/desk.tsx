@@ -77,6 +77,20 @@ export function Desk() {
         <em className="font-normal text-dim text-sm not-italic">{facts || aboutStep(step)}</em>
         <span className="flex-1" />
         <MoveStep index={index} count={document.steps?.length ?? 0} name={stepTitle(step)} />
+        {!['environment', 'stage', 'camera'].includes(step.kind) && (
+          <button
+            type="button"
+            className="font-normal text-dim text-xs underline hover:text-ink"
+            onClick={() => {
+              const id = `${step.kind}-${Date.now().toString(36)}`;
+              const value = { ...step, id, name: `${stepTitle(step)} again`.slice(0, 80) };
+              store.edit([{ op: 'add', path: `/steps/${index + 1}`, value }], `duplicate ${stepTitle(step)}`);
+              store.selectStep(id);
+            }}
+          >
+            duplicate
+          </button>
+        )}
         {(step.kind !== 'block' || (document.steps ?? []).filter((s) => s.kind === 'block').length > 1) && (
           <button
             type="button"
