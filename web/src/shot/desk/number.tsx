@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react';
+import { useLayoutEffect, useRef, useState } from 'react';
 import { inputLook } from '../../ui/controls';
 
 interface NumberProps {
@@ -34,6 +34,12 @@ export function NumberField({
   const [typed, setTyped] = useState<string | null>(null);
   const [dragged, setDragged] = useState<number | null>(null);
   const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null);
+  const entered = useRef<HTMLInputElement | null>(null);
+  // At once when the digits of the field have come: what is typed next takes the place of all of them.
+  useLayoutEffect(() => {
+    entered.current?.select();
+    entered.current = null;
+  });
   const shown = typed ?? tidy(dragged ?? value, decimals);
   const bounded = (v: number) => Number(Math.min(max, Math.max(min, v)).toFixed(6));
 
@@ -60,9 +66,8 @@ export function NumberField({
       className={`${inputLook} min-w-0 cursor-ew-resize tabular-nums focus:cursor-text ${keyed ? 'border-key' : ''}`}
       value={shown}
       onFocus={(e) => {
+        entered.current = e.currentTarget;
         setTyped(tidy(value, Math.max(decimals, 3)));
-        const field = e.currentTarget;
-        requestAnimationFrame(() => field.select());
       }}
       onChange={(e) => setTyped(e.target.value)}
       onBlur={(e) => typed !== null && commit(e.target.value)}
