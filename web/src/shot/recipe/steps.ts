@@ -119,7 +119,7 @@ export function stepAbout(step: Step, draft: Draft | null): string {
     case 'environment':
       return `${plain(step.preset).replace('_', ' ')}, turned ${plain(step.turn, '°')}`;
     case 'lights':
-      return `${step.lights?.length ?? 0} lights`;
+      return step.lights?.length === 1 ? '1 light' : `${step.lights?.length ?? 0} lights`;
     case 'stage':
       return step.floor && step.wall
         ? 'floor, and wall'

@@ -66,7 +66,7 @@ export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnShe
   }
   c.save();
   c.beginPath();
-  c.rect(0, l.top, l.width, bottom - l.top + 6);
+  c.rect(0, l.top - 6, l.width, bottom - l.top + 12);
   c.clip();
   for (const span of draft.spans) letters(c, l, span, on.drive, fastest, ink);
   for (const grip of on.grips) {
@@ -212,7 +212,7 @@ function drawLane(c: CanvasRenderingContext2D, l: SheetLayout, lane: Lane, on: O
   c.fillText(`${Number(lane.high.toPrecision(3))}`, x + width - 2, 21);
   c.save();
   c.beginPath();
-  c.rect(x, l.top, width, bottom - l.top);
+  c.rect(x, l.top - 6, width, bottom - l.top + 12);
   c.clip();
   const table = values.map((v) => (typeof v === 'number' ? [v] : v));
   const first = on.draft.first;
