@@ -177,7 +177,7 @@ def motion(page: Page, url: str) -> tuple[list[float], list[float]]:
     assert box is not None
     columns = json.loads(sheet.get_attribute("data-columns") or "[]")
     per = (box["height"] - 38) / 97
-    _, sheets = timed_drag(page, box["x"] + columns[3], box["y"] + 26 + 16.5 * per, 0, 22 * per)
+    _, sheets = timed_drag(page, box["x"] + columns[3], box["y"] + 26 + 16.5 * per, 0, 44 * per)
     page.get_by_role("button", name=re.compile("^Arrive")).first.click()
     page.get_by_role("tab", name="Cadence").click()
     page.get_by_label("Reach", exact=True).select_option("zone")
