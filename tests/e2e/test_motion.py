@@ -378,3 +378,20 @@ def test_a_step_is_duplicated_and_each_is_switched_by_itself(quiet, server):
     assert [d["name"] for d in drives()] == ["Arrive", "Arrive again"]
     quiet.get_by_role("button", name="Arrive: switch off").click()
     wait_for(lambda: [d["on"] for d in drives()] == [False, True])
+
+
+def test_weight_runs_through_a_word(quiet, server):
+    shot = new_shot(quiet, server, "SALT")
+    quiet.get_by_role("button", name="Family: Archivo Black").click()
+    quiet.get_by_label("Find a family by name").fill("cinz")
+    quiet.get_by_role("list", name="Families").get_by_role("button", name="Cinzel", exact=False).first.click()
+    saved(quiet)
+    open_step(quiet, "Arrive")
+    quiet.get_by_role("tab", name="Glyphs").click()
+    put(quiet, "spinbutton", "Weight, added", 300)
+    wait_for(lambda: step(server, shot, "drive")["offset"]["axes"] == {"wght": 300})
+    head = draft(server, shot)
+    assert len(head["spans"]) > 5, "letters change with the reach"
+    put(quiet, "spinbutton", "Other letters", 1)
+    wait_for(lambda: texts(draft(server, shot))[0] != "SALT")
+    assert texts(draft(server, shot))[72] == "SALT"

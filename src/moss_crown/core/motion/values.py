@@ -30,6 +30,8 @@ class Letters:
     z: Floats
 
 
+PLAIN = (float, int, str, tuple)
+"""What constants are made of; asked first, since most values are constants."""
 ONE = Letters(*(np.zeros(1) for _ in range(5)))
 """Stands in where a value is not one of letters."""
 
@@ -72,6 +74,8 @@ def sample_one(value: Any, frame: float) -> Any:
 def changes(node: Any) -> bool:
     """May anything in a value, a step or a list of steps change in time? What has neither keys nor formulas nor links
     is the same at every frame."""
+    if isinstance(node, PLAIN):
+        return False
     return isinstance(node, Keyed | Formula | Link) or any(changes(member) for _, member in members(node))
 
 

@@ -524,7 +524,7 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
         ? []
         : [{ path: '/offset/tint', label: 'Tint', kind: 'colour' } as FieldSpec]),
     ]),
-    ...grouped('Letters', [
+    ...grouped('Glyphs', [
       number('/offset/scramble', 'Other letters', { unit: 'share', step: 0.02, min: 0, max: 1 }),
       ...(step.offset?.scramble === 0
         ? []
