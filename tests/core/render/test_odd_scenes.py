@@ -12,7 +12,7 @@ from moss_crown.core.picture import FrameOrder, render_frame
 
 LETTER = [0.0, 0.5, 0.0]
 """Inside the I that stands in the middle."""
-HUGE = 1e5
+HUGE = 1e7
 
 
 def rendered(*operations, text="I", frame=72):
