@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
@@ -37,7 +38,7 @@ from moss_crown.core.document.shot import (
 )
 from moss_crown.core.document.values import Ease, Formula, Model, straight
 from moss_crown.core.errors import DocumentInvalid, TitleError
-from moss_crown.core.evaluate import camera_at, moved_at, spans, structure_at
+from moss_crown.core.evaluate import camera_at, moved_at, spans, structure_at, together
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.motion.values import sample_choice, sample_one
@@ -715,7 +716,7 @@ def thumbnail(shot: Shot) -> Thumbnail:
         at = np.array(own)
         camera = camera_at(shot, at, aspect)
         done = moved_at(shot, structure, at)
-        poses = np.concatenate([b.poses for b in done], 1) if done else np.zeros((len(own), 0, 4, 4))
+        poses = together(done, len(own))
         left = np.concatenate(
             [np.ones(b.poses.shape[:2]) if b.opacity is None else b.opacity for b in done] or [np.zeros((len(own), 0))],
             1,
@@ -758,16 +759,11 @@ def _flat(family: str, axes: Any, glyphs: Any, unit: float) -> str:
 
 def tried_on(shot: Shot, kept: Mapping[str, MotionSet] | None = None) -> dict[str, Thumbnail]:
     """Every entry of the book, and motions that are kept, on the shot's own title; what does not fit it is left out."""
-    found = {}
     at = where(shot, OTHER_TEXTS)
-    for id, motion in (kept or {}).items():
-        try:
-            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, Made(tuple(motion.steps)), False)))
-        except TitleError:
-            continue
-    for id, entry in BOOK.items():
-        try:
-            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, entry.make(at), False)))
-        except TitleError:
-            continue
+    made = {id: Made(tuple(motion.steps)) for id, motion in (kept or {}).items()}
+    made |= {id: entry.make(at) for id, entry in BOOK.items()}
+    found = {}
+    for id, one in made.items():
+        with suppress(TitleError):
+            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, one, False)))
     return found

@@ -37,7 +37,7 @@ from moss_crown.core.motion.drum import LETTERS, columns, in_front, turned
 from moss_crown.core.motion.noise import hashed, seed_of
 from moss_crown.core.motion.poses import Act, Poses, moved_poses, place_matrix, place_poses, rest_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
-from moss_crown.core.motion.values import Frames, Letters, changes, exposures, sample, sample_choice, sample_one
+from moss_crown.core.motion.values import Frames, Letters, changes, exposures, needed, sample, sample_choice, sample_one
 from moss_crown.core.pivots import About, Place, pivots
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import Axes, find
@@ -166,7 +166,7 @@ def surroundings(company: Company) -> Surroundings:
 
     def world(local: Floats, frames: Frames) -> Floats:
         """Where places of the block are in the world, by the block's own place, whatever follows it."""
-        at = frames if changes([step.move, step.turn, step.scale]) else frames[:1]
+        at = needed([step.move, step.turn, step.scale], frames)
         move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
         matrices = [place_matrix(m, t, s) for m, t, s in zip(move, turn, scale, strict=True)]
         found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in matrices]

@@ -98,7 +98,7 @@ def test_a_lag_is_an_exponential_average(fps):
 def test_a_cadences_arrival_against_a_numeric_integral():
     """The target has kinks where a letter starts and arrives; they lie on the grid."""
     cadence = Cadence(start=6, duration=10)
-    units = Units(np.zeros((1, 3)), np.zeros((1, 1, 3)))
+    units = Units(np.zeros((1, 3)), lambda: np.zeros((1, 1, 3)))
     fps, w, z = 24.0, 2 * np.pi * 2.2, 0.25
 
     def target(t):
@@ -240,7 +240,7 @@ def test_rest_is_where_the_envelope_has_shrunk():
 
 def row(count):
     spots = np.stack([np.arange(count, dtype=float), np.full(count, 0.5), np.zeros(count)], 1)
-    return Units(spots, spots[None])
+    return Units(spots, lambda: spots[None])
 
 
 @settings(max_examples=30)

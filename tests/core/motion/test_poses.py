@@ -30,7 +30,7 @@ def placed_at(origins):
 
 def units(count):
     places = np.stack([np.arange(count, dtype=float), np.zeros(count), np.zeros(count)], 1)
-    return Units(places, places[None])
+    return Units(places, lambda: places[None])
 
 
 def driven(poses, reach, move, turn, scale, pivots):

@@ -107,6 +107,7 @@ export interface Span extends SpanHead {
   poses: Float32Array; // frames x letters x 16, column by column
   speeds: Float32Array; // frames x letters, cap heights a second
   contacts: Float32Array; // frames x letters: 1 meets another letter, 2 goes into floor or wall, 3 both
+  fades: boolean; // does any letter let light through?
   wear: Float32Array | null; // frames x letters x 5: tint, its share, opacity
 }
 interface Head {
@@ -151,7 +152,8 @@ export function readDraft(buffer: ArrayBuffer): Draft {
     const cells = (span.last - span.first + 1) * span.letters.length;
     const [poses, speeds] = [take(cells * 16), take(cells)];
     const wear = span.worn ? take(cells * 5) : null;
-    return { ...span, poses, speeds, wear, contacts: take(cells) };
+    const fades = wear?.some((v, k) => k % 5 === 4 && v < 1) ?? false;
+    return { ...span, poses, speeds, wear, fades, contacts: take(cells) };
   });
   return { ...facts, spans, camera: take((facts.last - facts.first + 1) * 16), at: performance.now() };
 }

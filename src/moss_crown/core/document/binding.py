@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import TYPE_CHECKING, Annotated, Any, Literal, get_args, get_origin
+from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeAlias, get_args, get_origin
 
 from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
@@ -21,6 +21,7 @@ from moss_crown.core.errors import LinkInvalid, LinkLoop
 if TYPE_CHECKING:
     from moss_crown.core.document.shot import Shot
 
+Kind: TypeAlias = Literal["number", "switch", "choice", "text"]
 OWN_LETTERS = frozenset({"drive", "shiver"})
 """Kinds of step whose values can differ from letter to letter."""
 
@@ -29,7 +30,7 @@ OWN_LETTERS = frozenset({"drive", "shiver"})
 class Spec:
     """What a field takes: numbers (so many, 0 for one alone) between bounds, a switch, a choice, or a text."""
 
-    kind: Literal["number", "switch", "choice", "text"]
+    kind: Kind
     size: int = 0
     low: float = -1e6
     high: float = 1e6
@@ -200,7 +201,7 @@ def _constant(annotation: Any) -> Any:
 def _spec(kind: Any, default: Any) -> Spec:
     low, high, whole, size = -1e6, 1e6, False, 0
     options: list[str] = []
-    found = ""
+    found: Kind | None = None
 
     def look(part: Any) -> None:
         nonlocal low, high, whole, size, found
@@ -225,16 +226,11 @@ def _spec(kind: Any, default: Any) -> Spec:
         elif part in (int, float):
             found, whole = "number", part is int
         elif part is str:
+            # Also for a choice that takes identities of one's own besides, such as an environment or a picture.
             found = "text"
 
     look(kind)
-    # A choice that also takes identities of one's own (an environment or a picture) takes any text of the document.
-    kinds: dict[str, Literal["number", "switch", "choice", "text"]] = {
-        "number": "number",
-        "switch": "switch",
-        "choice": "choice",
-    }
-    return Spec(kinds.get(found, "text"), size, low, high, whole, tuple(options), default)
+    return Spec(found or "text", size, low, high, whole, tuple(options), default)
 
 
 def _least(rule: Any) -> float:

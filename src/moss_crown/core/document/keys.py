@@ -10,7 +10,7 @@ from fractions import Fraction
 from typing import Any, TypeAlias
 
 from moss_crown.core.document.shot import Cadence, DrumStep, FrameRate, ShiverStep, Shot, Swing
-from moss_crown.core.document.values import Formula, Keyed, Link, members
+from moss_crown.core.document.values import Ease, Formula, Keyed, Link, members
 from moss_crown.core.errors import DocumentInvalid
 
 Patch: TypeAlias = list[dict[str, Any]]
@@ -93,7 +93,8 @@ def paste_keys(
     DocumentInvalid."""
     if not keys:
         raise DocumentInvalid("keys", "at least 1", "there are no keys to paste")
-    raw = [{"ease": {"leave": [0.4, 0.0], "arrive": [0.35, 1.0]}, "hold": False, "press": 0.0, **dict(k)} for k in keys]
+    plain: dict[str, Any] = {"ease": Ease().model_dump(mode="json"), "hold": False, "press": 0.0}
+    raw = [plain | dict(key) for key in keys]
     first, last = raw[0]["frame"], raw[-1]["frame"]
     if reverse:
         raw = [key | {"frame": first + last - key["frame"]} for key in reversed(_turned(raw))]

@@ -28,7 +28,7 @@ from moss_crown.core.motion.follow import followed, grid
 from moss_crown.core.motion.noise import phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import Act, Channel
 from moss_crown.core.motion.reach import Units, choices, reach_of
-from moss_crown.core.motion.values import Frames, Letters, changes, exposures, sample, sample_each
+from moss_crown.core.motion.values import Frames, Letters, changes, exposures, needed, sample, sample_each
 
 Floats = NDArray[np.float64]
 STILL = np.zeros((1, 1, 3))
@@ -117,7 +117,7 @@ def switched(value: Any, frames: Frames) -> Floats:
 
 def each(value: Any, frames: Frames, letters: Letters) -> Floats:
     """(f or 1, l or 1, ...): at one frame only where it is the same at all."""
-    return sample_each(value, frames if changes(value) else frames[:1], letters)
+    return sample_each(value, needed(value, frames), letters)
 
 
 def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings) -> Act:
@@ -130,7 +130,7 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings) -> A
     spacing = each(offset.spacing, frames, cast.letters)
     if spacing.any():
         move = move + spacing[..., None] * cast.spacing
-    sides = choices(offset.outside, frames if changes(offset.outside) else frames[:1])
+    sides = choices(offset.outside, needed(offset.outside, frames))
     if any(side != "none" for side in sides):
         move = move + _outside(step, sides, frames, around)
     return Act(
@@ -158,7 +158,7 @@ def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surrounding
 
 def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings) -> Units:
     _, places = cast.units[scope]
-    return Units(places, around.world(places, frames))
+    return Units(places, lambda: around.world(places, frames))
 
 
 def _outside(step: DriveStep, sides: list[str], frames: Frames, around: Surroundings) -> Floats:
@@ -268,13 +268,13 @@ def _following(
         if not act.followed:
             found.append(act)
             continue
-        kept: dict[tuple[int, float], Channel] = {}
+        done: dict[int, Floats] = {}
         found.append(
             replace(
                 act,
-                move=how.channel("move", act.move, target.move, kept),
-                turn=how.channel("turn", act.turn, target.turn, kept),
-                scale=how.channel("scale", act.scale, target.scale, kept),
+                move=how.channel("move", act.move, target.move, done),
+                turn=how.channel("turn", act.turn, target.turn, done),
+                scale=how.channel("scale", act.scale, target.scale, done),
             )
         )
     return found
@@ -309,10 +309,9 @@ class Following:
             shares,
         )
 
-    def channel(
-        self, name: str, now: Channel, target: Channel, kept: dict[tuple[int, float], Channel] | None = None
-    ) -> Channel:
-        """A channel followed. Where its offset stays, its reach alone is; `kept` holds what the others share."""
+    def channel(self, name: str, now: Channel, target: Channel, done: dict[int, Floats]) -> Channel:
+        """A channel followed. Where its offset stays, its reach alone is: `done` holds what follows reaches that
+        several channels share, by their identity."""
         share = self.shares[name]
         if not share.any() or not target.offset.any():
             return now
@@ -322,25 +321,18 @@ class Following:
             straight = np.broadcast_to(now.reach[..., None] * now.offset, (len(self.frames), width, 3))
             after = self.series(wanted.reshape(len(wanted), -1)).reshape(straight.shape)
             return Channel(np.ones((len(self.frames), 1)), straight + (after - straight) * share[..., None])
-        key = (id(target.reach), float(share[0, 0]) if np.ptp(share) == 0 else float(id(share)))
-        if kept is not None and key in kept:
-            return replace(now, reach=kept[key].reach)
-        after = self.series(target.reach)
-        reach = after if (share == 1).all() else now.reach + (after - now.reach) * share
-        found = replace(now, reach=reach)
-        if kept is not None:
-            kept[key] = found
-        return found
+        if id(target.reach) not in done:
+            done[id(target.reach)] = self.series(target.reach)
+        after = done[id(target.reach)]
+        return replace(now, reach=after if (share == 1).all() else now.reach + (after - now.reach) * share)
 
     def series(self, targets: Floats) -> Floats:
         """(f, c) what follows targets (g, c) on the grid."""
+        how = (self.frames, self.first, self.fps, self.springs, self.frequency, self.damping)
         moving = (targets != targets[:1]).any(0)
         if moving.all():
-            how = (self.springs, self.frequency, self.damping)
-            return followed(targets, self.frames, self.first, self.fps, *how)
+            return followed(targets, *how)
         found = np.repeat(targets[:1], len(self.frames), 0)
         if moving.any():
-            found[:, moving] = followed(
-                targets[:, moving], self.frames, self.first, self.fps, self.springs, self.frequency, self.damping
-            )
+            found[:, moving] = followed(targets[:, moving], *how)
         return found

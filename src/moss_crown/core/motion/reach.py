@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,17 +13,18 @@ from moss_crown.core.document.shot import Cadence, DriveStep, DrumStep, Everywhe
 from moss_crown.core.motion.curves import ease, pressed, through
 from moss_crown.core.motion.noise import hashed, phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import turn_matrix
-from moss_crown.core.motion.values import Frames, changes, sample, sample_choice
+from moss_crown.core.motion.values import Frames, changes, needed, sample, sample_choice
 
 Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
 class Units:
-    """What feels a reach: where each is at rest, in the block (u, 3) and in the world (f or 1, u, 3)."""
+    """What feels a reach: where each is at rest, in the block (u, 3), and in the world (f or 1, u, 3), which only zones
+    ask for."""
 
     places: Floats
-    world: Floats
+    world: Callable[[], Floats]
 
     @property
     def count(self) -> int:
@@ -54,11 +56,6 @@ def reach_of(drive: DriveStep, frames: Frames, units: Units, fps: float, seed: i
     return total if drive.strength == 1 else total * sample(drive.strength, frames)[:, None]
 
 
-def settled(node: Any, frames: Frames) -> Frames:
-    """The frames at which something has to be worked out: one where it is the same at all."""
-    return frames if changes(node) else frames[:1]
-
-
 def _one(reach: Any, frames: Frames, units: Units, fps: float, seed: int) -> Floats:
     match reach:
         case Cadence():
@@ -83,17 +80,16 @@ def choices(value: Any, frames: Frames) -> list[Any]:
 
 def ranks(reach: Cadence | Swing | DrumStep, frames: Frames, units: Units) -> Floats:
     """(f or 1, u): the place of each unit in the order, counted in letters from 0."""
-    orders = choices(reach.order, frames) if changes(reach.order) else [sample_choice(reach.order, 0.0)]
-    if isinstance(reach, Cadence) and changes([reach.along, reach.point]):
-        orders = choices(reach.order, frames)
-    at = frames if len(orders) > 1 else frames[:1]
+    aimed = [reach.along, reach.point] if isinstance(reach, Cadence) else []
+    at = needed([reach.order, *aimed], frames)
+    orders = choices(reach.order, at)
     if not len(at):
         return np.zeros((1, units.count))
     if isinstance(reach, Cadence):
         along, point = sample(reach.along, at), sample(reach.point, at)
     else:
         along = point = np.zeros((len(at), 3))
-    return np.array([_ranks(o, reach.shuffle, along[k], point[k], units) for k, o in enumerate(orders[: len(at)])])
+    return np.array([_ranks(o, reach.shuffle, along[k], point[k], units) for k, o in enumerate(orders)])
 
 
 def _ranks(order: str, shuffle: int, along: Floats, point: Floats, units: Units) -> Floats:
@@ -129,7 +125,7 @@ def _spread(measure: Floats) -> Floats:
 
 def cadence_starts(cadence: Cadence, frames: Frames, units: Units) -> Floats:
     """(f or 1, u): the frame at which each unit starts, as the cadence stands at each frame."""
-    frames = settled(cadence, frames)
+    frames = needed(cadence, frames)
     start, delay = sample(cadence.start, frames), sample(cadence.delay, frames)
     order = ranks(cadence, frames, units)
     most = order.max(axis=1, keepdims=True, initial=0.0)
@@ -151,7 +147,7 @@ def cadence_starts(cadence: Cadence, frames: Frames, units: Units) -> Floats:
 
 def cadence_reach(cadence: Cadence, frames: Frames, units: Units) -> Floats:
     """(f, u): from 1 to 0 for what arrives, from 0 to 1 for what leaves, there and back for what passes."""
-    duration = sample(cadence.duration, settled(cadence, frames))[:, None]
+    duration = sample(cadence.duration, needed(cadence, frames))[:, None]
     since = frames[:, None] - cadence_starts(cadence, frames, units)
     ways = choices(cadence.way, frames) if changes(cadence.way) else [sample_choice(cadence.way, 0.0)]
 
@@ -163,7 +159,7 @@ def cadence_reach(cadence: Cadence, frames: Frames, units: Units) -> Floats:
         if way == "leave":
             found[way] = arriving(1 - since / duration)
         elif way == "pass":
-            back = since - duration - sample(cadence.stay, settled(cadence, frames))[:, None]
+            back = since - duration - sample(cadence.stay, needed(cadence, frames))[:, None]
             found[way] = np.minimum(arriving(1 - since / duration), arriving(back / duration))
         else:
             found[way] = arriving(since / duration)
@@ -183,6 +179,7 @@ def cadence_end(cadence: Cadence, frame: float) -> float:
 def zone_reach(zone: Zone, frames: Frames, units: Units) -> Floats:
     """(f, u): by the distance of each unit's rest in the world from the zone."""
     share = np.empty((len(frames), units.count))
+    everywhere = units.world()
     shapes, places, turns, sizes = (
         choices(zone.shape, frames),
         sample(zone.place, frames),
@@ -190,9 +187,9 @@ def zone_reach(zone: Zone, frames: Frames, units: Units) -> Floats:
         np.abs(sample(zone.size, frames)),
     )
     run = sample(zone.run, frames)
-    stays = not changes([zone.shape, zone.place, zone.turn, zone.size, zone.run]) and len(units.world) == 1
+    stays = not changes([zone.shape, zone.place, zone.turn, zone.size, zone.run]) and len(everywhere) == 1
     for k in range(1 if stays and len(frames) else len(frames)):
-        world = units.world[k if len(units.world) > 1 else 0]
+        world = everywhere[k if len(everywhere) > 1 else 0]
         local = (world - places[k]) @ turn_matrix(turns[k])
         outside = zone_distance(shapes[k], sizes[k], local)
         # Without a run the border is a step: what lies on it is inside.

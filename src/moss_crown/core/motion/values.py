@@ -79,6 +79,11 @@ def changes(node: Any) -> bool:
     return isinstance(node, Keyed | Formula | Link) or any(changes(member) for _, member in members(node))
 
 
+def needed(node: Any, frames: Frames) -> Frames:
+    """The frames at which something has to be worked out: one where it is the same at all."""
+    return frames if changes(node) else frames[:1]
+
+
 def exposures(exposed: int, frames: Frames) -> Frames:
     """Frames as they are seen on twos and threes: each picture stands for `exposed` of them, counted from frame 0."""
     return frames if exposed == 1 else np.floor(frames / exposed) * exposed

@@ -145,10 +145,8 @@ def formula_words(shot: UUID, here: Context = Depends(context)) -> FormulaWords:
 @router.post("/shots/{shot}/light")
 async def light(shot: UUID, order: Lighting, here: Context = Depends(context)) -> ShotOut:
     """Place lights: a kit around the title, or one light where its effect was pointed at. One edit, undone like any."""
-    row = await current(here, shot, order.revision)
-    patch = await here.pool.draft.run(jobs.lighting_of, row.document, order.model_dump())
     label = "kit of lights" if order.kit else f"light: {order.effect} here"
-    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
+    return await _worked_out(here, shot, jobs.lighting_of, order, label)
 
 
 @router.post("/shots/{shot}/wear")

@@ -1,19 +1,12 @@
 import { useShot } from '../context';
 import { spanAt } from '../draft';
-import type { DraftStage } from './stage';
+import type { Overlay } from './overlay';
 
 const MOST = 6;
 const GHOSTS = [-8, -4, 4, 8];
 
 /** The ways of picked letters through the picture, a tick a frame, and their outlines some frames before and after. */
-export function Paths({
-  stage,
-  size,
-}: {
-  stage: DraftStage;
-  size: { width: number; height: number };
-  shown: number; // the picture was drawn anew
-}) {
+export function Paths({ stage, size }: Overlay) {
   const picked = useShot((s) => s.picked);
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);

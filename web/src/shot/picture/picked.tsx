@@ -3,7 +3,7 @@ import { useShot, useShotStore } from '../context';
 import { overriding, ownValue, runsOf } from '../desk/overrides';
 import { spanAt } from '../draft';
 import type { Operation } from '../values';
-import type { DraftStage } from './stage';
+import type { Overlay } from './overlay';
 
 const CLICK = 4;
 const ADD = 'shiftKey';
@@ -14,15 +14,7 @@ type Held =
   | null;
 
 /** Letters picked in the picture: clicked, framed by a drag, moved by dragging them. Alt keeps a move sideways. */
-export function Picked({
-  stage,
-  size,
-  shown,
-}: {
-  stage: DraftStage;
-  size: { width: number; height: number };
-  shown: number;
-}) {
+export function Picked({ stage, size, shown }: Overlay) {
   const store = useShotStore();
   const picked = useShot((s) => s.picked);
   const view = useShot((s) => s.view);

@@ -160,10 +160,9 @@ export class DraftStage {
       batch.setColorAt(instance, FACTORS);
       batch.setVisibleAt(instance, left > 0.002);
     }
-    const through = span.wear?.some((v, k) => k % 5 === 4 && v < 1) ?? false;
     for (const batch of new Set(this.places.map((p) => p.batch))) {
       const material = batch.material as THREE.MeshPhysicalMaterial;
-      const transparent = through || material.opacity < 1;
+      const transparent = span.fades || material.opacity < 1;
       if (material.transparent !== transparent) {
         material.transparent = transparent;
         material.needsUpdate = true;

@@ -1,3 +1,5 @@
+import * as THREE from 'three';
+
 /** Where a zone is drawn: lines of its border in its own space, and the way from there to the world. */
 
 export interface ZoneNow {
@@ -8,26 +10,16 @@ export interface ZoneNow {
   run: number;
 }
 
-/** Rows of the 3x4 matrix from a zone's space to the world. */
-export function matrixOf({ place, turn }: ZoneNow): number[][] {
-  const [ax = 0, ay = 0, az = 0] = turn.map((a) => (a * Math.PI) / 180);
-  const [sx, cx, sy, cy, sz, cz] = [ax, ay, az].flatMap((a) => [Math.sin(a), Math.cos(a)]) as [
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-  ];
-  return [
-    [cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx, place[0] ?? 0],
-    [sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx, place[1] ?? 0],
-    [-sy, cy * sx, cy * cx, place[2] ?? 0],
-  ];
+/** The way from a zone's space to the world: turned about x, then y, then z, and put at its place. */
+export function matrixOf({ place, turn }: ZoneNow): THREE.Matrix4 {
+  const [x = 0, y = 0, z = 0] = turn.map(THREE.MathUtils.degToRad);
+  return new THREE.Matrix4()
+    .makeRotationFromEuler(new THREE.Euler(x, y, z, 'ZYX'))
+    .setPosition(place[0] ?? 0, place[1] ?? 0, place[2] ?? 0);
 }
 
-export const local = (m: number[][], [x = 0, y = 0, z = 0]: number[]): number[] =>
-  m.map((row) => (row[0] ?? 0) * x + (row[1] ?? 0) * y + (row[2] ?? 0) * z + (row[3] ?? 0));
+export const local = (m: THREE.Matrix4, [x = 0, y = 0, z = 0]: number[]): number[] =>
+  new THREE.Vector3(x, y, z).applyMatrix4(m).toArray();
 
 const TALL = 1.6;
 const DEEP = 0.7;

@@ -1,6 +1,7 @@
 import { useShot, useShotStore } from '../context';
 import { now, type Operation, setting } from '../values';
 import { useEditDrag } from './drag';
+import type { Overlay } from './overlay';
 import type { DraftStage } from './stage';
 import { local, matrixOf, shapeLines, type ZoneNow } from './zone';
 
@@ -8,14 +9,7 @@ const NUDGE = 0.05;
 const round = (v: number) => Number(v.toFixed(3));
 
 /** The zones of the chosen drive, in the picture: where they are strong, where their run ends, and handles for them. */
-export function Zones({
-  stage,
-  size,
-}: {
-  stage: DraftStage;
-  size: { width: number; height: number };
-  shown: number; // the picture was drawn anew
-}) {
+export function Zones({ stage, size }: Overlay) {
   const document = useShot((s) => s.document);
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);

@@ -445,8 +445,20 @@ export function Sheet() {
     }
   }
 
-  const touching = draft?.spans.some((s) => s.contacts.some((v) => v & 1)) ?? false;
-  const sinking = draft?.spans.some((s) => s.contacts.some((v) => v & 2)) ?? false;
+  // Once a draft, not once a frame that is played.
+  const [touching, sinking] = useMemo(
+    () => [1, 2].map((bit) => draft?.spans.some((s) => s.contacts.some((v) => v & bit)) ?? false),
+    [draft],
+  );
+  const told = useMemo(
+    () => ({
+      columns: JSON.stringify(
+        layout?.columns.filter((c) => c.letter >= 0).map((c) => Math.round(c.x + c.width / 2)),
+      ),
+      grips: JSON.stringify(hold.map((g) => [g.kind, Math.round(g.x), Math.round(g.y)])),
+    }),
+    [layout, hold],
+  );
   const y = layout ? frameToY(layout, frame) : 0;
   const inside = frame >= shown.first && frame <= shown.last;
   const count = countChosen(chosen);
@@ -472,10 +484,8 @@ export function Sheet() {
           data-testid="sheet"
           data-first-start={span?.starts[drive]?.[0]}
           data-last-start={span?.starts[drive]?.at(-1)}
-          data-columns={JSON.stringify(
-            layout?.columns.filter((c) => c.letter >= 0).map((c) => Math.round(c.x + c.width / 2)),
-          )}
-          data-grips={JSON.stringify(hold.map((g) => [g.kind, Math.round(g.x), Math.round(g.y)]))}
+          data-columns={told.columns}
+          data-grips={told.grips}
           tabIndex={0}
           role="slider"
           aria-label="Sheet: playhead. Up and down step frames, with Alt they move the chosen keys or the stagger, with Alt and Shift they stretch it. Plus and minus zoom"
