@@ -226,6 +226,23 @@ describe('an open shot', () => {
     await vi.waitFor(() => expect(size(store.getState().document)).toBe(9));
   });
 
+  it('fetches it too when it is told so while the picture of its own edit is on its way', async () => {
+    const store = await opened();
+    let release = () => {};
+    net.answer = async (input) => {
+      const url = typeof input === 'string' ? input : input.url;
+      if (url.endsWith('/draft')) await new Promise<void>((go) => (release = go));
+      return server.answer(input);
+    };
+    store.edit([{ op: 'replace', path: '/title', value: 'Mine' }], 'mine');
+    await vi.waitFor(() => expect(store.getState().revision).toBe(2));
+    server.put([{ path: '/steps/0/size', value: 9 }]);
+    Socket.last.onmessage?.({ data: JSON.stringify({ type: 'changed', revision: 3 }) });
+    net.answer = server.answer;
+    release();
+    await vi.waitFor(() => expect(size(store.getState().document)).toBe(9));
+  });
+
   it('keeps the playhead inside the shot', async () => {
     const store = await opened();
     store.seek(500);

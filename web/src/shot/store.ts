@@ -109,9 +109,11 @@ export function createShot(id: string) {
   let socket: WebSocket | null = null;
   let closed = false;
   let proofSeq = 0;
+  let heard = 0; // the newest revision that the server spoke of
 
   function take(answer: unknown) {
     const out = answer as Schemas['ShotOut']; // the client's generics lose the lengths of tuples
+    if (out.revision < get().revision) return; // an answer that was overtaken
     set({
       document: waiting.reduce((d, w) => patched(d, w.patch), out.document as Shot),
       production: { id: out.production_id, name: out.production },
@@ -225,6 +227,14 @@ export function createShot(id: string) {
     }
     sending = false;
     set({ saving: 'saved' });
+    await catchUp();
+  }
+
+  /** Fetch what others have changed: at once, or when the edits under way are stored and shown. */
+  async function catchUp() {
+    if (heard <= get().revision || sending || waiting.length) return;
+    await reload();
+    await afterChange();
   }
 
   /** Let the core work out an edit at the playhead. Waits for edits under way: it works on what is stored. */
@@ -372,8 +382,9 @@ export function createShot(id: string) {
   function hear(message: MessageEvent) {
     if (typeof message.data === 'string') {
       const said = JSON.parse(message.data);
-      if (said.type === 'changed' && said.revision > get().revision && !sending && !waiting.length) {
-        void reload().then(afterChange);
+      if (said.type === 'changed') {
+        heard = Math.max(heard, said.revision);
+        void catchUp();
       } else if (said.type === 'proof_kept') {
         set((s) => ({ kept: s.kept + 1 }));
       } else if (said.type === 'refused' && said.seq === proofSeq) {
