@@ -1,4 +1,4 @@
-"""./crown bench [names of benches]; solids:4 takes every fourth glyph."""
+"""./crown bench [names of benches]; solids:40 takes every fortieth glyph."""
 
 from __future__ import annotations
 

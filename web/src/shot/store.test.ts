@@ -83,7 +83,7 @@ class Server {
     return new Response(JSON.stringify(body), { status, headers: { 'content-type': 'application/json' } });
   }
 
-  private draft() {
+  draft() {
     const head = {
       width: 16,
       height: 9,
@@ -120,6 +120,15 @@ class Socket {
     this.sent.push(JSON.parse(text));
   }
   close() {}
+  answerPreview(draft: Uint8Array) {
+    const head = new TextEncoder().encode(JSON.stringify({ type: 'preview', seq: this.sent.at(-1)?.seq }));
+    const room = Math.ceil(head.length / 4) * 4;
+    const out = new Uint8Array(4 + room + draft.length).fill(32);
+    new DataView(out.buffer).setUint32(0, room, true);
+    out.set(head, 4);
+    out.set(draft, 4 + room);
+    this.onmessage?.({ data: out.buffer });
+  }
 }
 
 const size = (shot: Shot | null) => (shot?.steps?.[0] as { size: number } | undefined)?.size;
@@ -141,6 +150,7 @@ beforeEach(() => {
   vi.stubGlobal('WebSocket', Socket);
   vi.stubGlobal('location', { protocol: 'http:', host: 'here' });
   vi.stubGlobal('window', globalThis);
+  vi.stubGlobal('requestAnimationFrame', (draw: () => void) => setTimeout(draw));
 });
 afterEach(() => vi.unstubAllGlobals());
 
@@ -219,6 +229,33 @@ describe('an open shot', () => {
     await saved(store);
   });
 
+  it('fetches no draft of what its preview has shown already', async () => {
+    const store = await opened();
+    const fetched: string[] = [];
+    net.answer = (input) => {
+      fetched.push(typeof input === 'string' ? input : new URL(input.url).pathname);
+      return server.answer(input);
+    };
+    const first = store.getState().draft;
+    store.edit(set(4), 'size');
+    Socket.last.answerPreview(server.draft());
+    await saved(store);
+    expect(fetched).toEqual(['/api/shots/s/edits', '/api/shots/s/ridges']);
+    await vi.waitFor(() => expect(store.getState().draft).not.toBe(first));
+  });
+
+  it('fetches it when the preview was refused, or does not come', async () => {
+    const store = await opened();
+    for (const refuse of [true, false]) {
+      const first = store.getState().draft;
+      store.edit(set(refuse ? 4 : 5), 'size');
+      const { seq } = Socket.last.sent.at(-1) as { seq: number };
+      if (refuse) Socket.last.onmessage?.({ data: JSON.stringify({ type: 'refused', seq }) });
+      await saved(store);
+      expect(store.getState().draft).not.toBe(first);
+    }
+  });
+
   it('fetches what another window changed', async () => {
     const store = await opened();
     server.put([{ path: '/steps/0/size', value: 9 }]);
@@ -234,7 +271,7 @@ describe('an open shot', () => {
       if (url.endsWith('/draft')) await new Promise<void>((go) => (release = go));
       return server.answer(input);
     };
-    store.edit([{ op: 'replace', path: '/title', value: 'Mine' }], 'mine');
+    store.edit([{ op: 'replace', path: '/title', value: 'Mine' }], 'mine', true);
     await vi.waitFor(() => expect(store.getState().revision).toBe(2));
     server.put([{ path: '/steps/0/size', value: 9 }]);
     Socket.last.onmessage?.({ data: JSON.stringify({ type: 'changed', revision: 3 }) });

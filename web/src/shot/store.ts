@@ -1,3 +1,4 @@
+import { replaceEqualDeep } from '@tanstack/react-query';
 import { immutableJSONPatch } from 'immutable-json-patch';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, api, bytes, ok, type Schemas } from '../api/client';
@@ -69,6 +70,8 @@ export interface ShotState {
   copied: Key[]; // keys that were copied
 }
 
+const PREVIEW_WAIT = 2000; // milliseconds; then the draft of what is stored is fetched
+
 /** Everything about one open shot. Edits are applied here at once, sent one by one, and stand when the server says so. */
 export function createShot(id: string) {
   const store = createStore<ShotState>(() => ({
@@ -110,12 +113,18 @@ export function createShot(id: string) {
   let closed = false;
   let proofSeq = 0;
   let heard = 0; // the newest revision that the server spoke of
+  let foreseen: { seq: number; came: Promise<boolean> } | null = null; // the preview of edits that are being stored
+  let arrive: (shown: boolean) => void = () => {};
 
   function take(answer: unknown) {
     const out = answer as Schemas['ShotOut']; // the client's generics lose the lengths of tuples
     if (out.revision < get().revision) return; // an answer that was overtaken
     set({
-      document: waiting.reduce((d, w) => patched(d, w.patch), out.document as Shot),
+      // What is as it was stays the same object: nothing that shows it is drawn again.
+      document: replaceEqualDeep(
+        get().document,
+        waiting.reduce((d, w) => patched(d, w.patch), out.document as Shot),
+      ),
       production: { id: out.production_id, name: out.production },
       revision: out.revision,
       undo: out.undo,
@@ -142,16 +151,22 @@ export function createShot(id: string) {
       const { body } = await bytes(`/api/shots/${id}/draft`);
       if (mine !== refreshing) return;
       show(readDraft(body));
-      // Not waited for: it builds every solid, and nothing depends on it but a remark in the desk.
-      void ok(api.GET('/api/shots/{shot}/ridges', { params: { path: { shot: id } } })).then(
-        (out) => mine === refreshing && set({ ridges: out.letters }),
-        () => {},
-      );
+      findRidges();
     } catch (error) {
       tell(error);
     }
   }
 
+  /** Not waited for: it builds every solid, and nothing depends on it but a remark in the desk. */
+  function findRidges() {
+    const mine = refreshing;
+    void ok(api.GET('/api/shots/{shot}/ridges', { params: { path: { shot: id } } })).then(
+      (out) => mine === refreshing && set({ ridges: out.letters }),
+      () => {},
+    );
+  }
+
+  let newest = 0; // of the drafts that were shown
   const painters = new Set<(draft: Draft, frame: number) => void>();
   store.subscribe((now, before) => {
     if (now.draft && (now.draft !== before.draft || now.frame !== before.frame))
@@ -161,11 +176,12 @@ export function createShot(id: string) {
   /** A draft of an edit under way goes to the picture first; the rest of the screen follows once that is shown. */
   function showFirst(draft: Draft) {
     for (const paint of painters) paint(draft, get().frame);
-    const mine = seq;
-    requestAnimationFrame(() => setTimeout(() => mine === seq && show(draft)));
+    const mine = ++newest;
+    requestAnimationFrame(() => setTimeout(() => mine === newest && show(draft)));
   }
 
   function show(draft: Draft) {
+    newest += 1;
     // A shot opens on its rest pose: what an arrival ends in is what is judged first. Later the playhead is the user's.
     const frame = get().draft ? get().frame : Math.ceil(draft.rest);
     const at = Math.min(Math.max(frame, draft.first), draft.last);
@@ -191,11 +207,23 @@ export function createShot(id: string) {
     const { document } = get();
     if (!document || !patch.length) return;
     waiting.push({ patch, label });
-    seq += 1; // previews under way are out of date
+    seq += 1; // previews under way are out of date,
+    refreshing += 1; // and so are drafts
     set({ document: later ? document : patched(document, patch), saving: 'saving' });
     const all = waiting.flatMap((w) => w.patch);
-    if (!later && all.every(repeatable)) preview(all); // seen while it is being stored
+    if (!later && all.every(repeatable) && preview(all)) {
+      // Seen while it is being stored.
+      foreseen = { seq, came: new Promise((come) => (arrive = come)) };
+    }
     void send();
+  }
+
+  /** Did the preview of the edits that are now stored show what they have made of the shot? */
+  async function wasForeseen() {
+    const mine = foreseen;
+    if (mine?.seq !== seq) return false;
+    const soon = new Promise<boolean>((come) => setTimeout(() => come(false), PREVIEW_WAIT));
+    return (await Promise.race([mine.came, soon])) && mine === foreseen && mine.seq === seq;
   }
 
   async function send() {
@@ -208,11 +236,16 @@ export function createShot(id: string) {
         const out = await ok(api.POST('/api/shots/{shot}/edits', { params: { path: { shot: id } }, body }));
         waiting.shift();
         take(out);
-        if (!waiting.length) await afterChange();
+        if (waiting.length) continue;
+        if (await wasForeseen()) {
+          findRidges();
+          if (get().mode === 'proof') prove();
+        } else if (!waiting.length) await afterChange();
       } catch (error) {
         const code = error instanceof ApiError ? error.problem.code : '';
         if (code === 'shot.revision_stale') {
           // Someone else was first: take their state, put ours on top of it, try again.
+          foreseen = null;
           await reload();
         } else if (code === 'server.away' || code === 'database.away') {
           set({ saving: 'away' });
@@ -337,9 +370,9 @@ export function createShot(id: string) {
   }
 
   function preview(patch: Operation[]) {
-    if (socket?.readyState === WebSocket.OPEN) {
-      socket.send(JSON.stringify({ type: 'preview', patch, seq: ++seq }));
-    }
+    if (socket?.readyState !== WebSocket.OPEN) return false;
+    socket.send(JSON.stringify({ type: 'preview', patch, seq: ++seq }));
+    return true;
   }
 
   function seek(frame: number) {
@@ -387,8 +420,9 @@ export function createShot(id: string) {
         void catchUp();
       } else if (said.type === 'proof_kept') {
         set((s) => ({ kept: s.kept + 1 }));
-      } else if (said.type === 'refused' && said.seq === proofSeq) {
-        toast(said.detail, 'wrong');
+      } else if (said.type === 'refused') {
+        if (said.seq === proofSeq) toast(said.detail, 'wrong');
+        else if (said.seq === foreseen?.seq) arrive(false);
       }
       return;
     }
@@ -396,6 +430,7 @@ export function createShot(id: string) {
     const facts = head as { type: string; seq: number; format: string } & Proof;
     if (facts.type === 'preview' && facts.seq === seq) {
       showFirst(readDraft(body));
+      if (facts.seq === foreseen?.seq) arrive(true);
     } else if (facts.type === 'proof' && facts.seq === proofSeq && get().mode === 'proof') {
       const { proof: old, under } = get();
       const picture = URL.createObjectURL(new Blob([body], { type: facts.format }));
@@ -428,7 +463,10 @@ export function createShot(id: string) {
       if (get().document && !sending) void reload().then(refresh);
       if (get().mode === 'proof') prove();
     };
-    socket.onclose = () => setTimeout(connect, 1000);
+    socket.onclose = () => {
+      arrive(false);
+      setTimeout(connect, 1000);
+    };
   }
 
   return {
