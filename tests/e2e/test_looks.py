@@ -6,7 +6,7 @@ import zipfile
 
 import numpy as np
 import OpenEXR
-from screens import choose_material, new_shot, open_step, saved, settled, step
+from screens import choose_material, document, new_shot, open_step, saved, settled, step
 
 from cluster import wait_for
 from moss_crown.core.look.materials import MATERIALS
@@ -44,6 +44,39 @@ def test_a_material_is_chosen_and_its_texture_shows_in_the_draft(quiet, server):
     assert np.abs(settled(quiet) - oak).mean() > 0.3
     quiet.get_by_role("button", name="Undo", exact=True).click()
     wait_for(lambda: step(server, shot, "material")["face"]["texture"]["scale"] == 1.0)
+
+
+def test_picked_letters_get_a_material_of_their_own(quiet, server):
+    shot = new_shot(quiet, server, "HIGH TIDE")
+    before = settled(quiet)
+    text = quiet.get_by_test_id("title-text")
+    text.press("End")
+    for _ in range(4):
+        text.press("Shift+ArrowLeft")
+    text.blur()
+    quiet.keyboard.press("Shift+M")
+    quiet.get_by_role("heading", name="TIDE: material").wait_for()
+    choose_material(quiet, "Porcelain")
+    saved(quiet)
+    common, own = [s for s in document(server, shot)["steps"] if s["kind"] == "material"]
+    assert common["face"] != own["face"] == MATERIALS["porcelain"].material.model_dump(mode="json")
+    assert [h["of"][h["first"] : h["last"] + 1] for h in own["some"]["hand"]] == ["TIDE"]
+    changed = np.abs(settled(quiet) - before).mean((0, 2))
+    middle = len(changed) // 2
+    assert changed[middle:].sum() > 5 * changed[:middle].sum()
+
+    # By a rule instead; then it is taken back, step by step.
+    quiet.get_by_role("tab", name="Worn by").click()
+    quiet.get_by_label("Letters", exact=True).select_option("rule")
+    quiet.get_by_label("Within each").select_option("word")
+    saved(quiet)
+    some = document(server, shot)["steps"][4]["some"]
+    assert some["by"] == "rule" and (some["rule"]["pick"], some["rule"]["within"]) == ("first", "word")
+    quiet.get_by_text("first letter of each word").wait_for()
+    for _ in range(4):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+        saved(quiet)
+    wait_for(lambda: sum(s["kind"] == "material" for s in document(server, shot)["steps"]) == 1)
 
 
 def test_every_pattern_is_drawn_without_a_complaint_of_the_shader(quiet, server):

@@ -329,3 +329,15 @@ def test_what_nobody_foresaw_is_answered_and_goes_no_further():
     assert answer.status_code == 500
     assert answer.json()["code"] == "unforeseen"
     assert answer.json()["request_id"] == answer.headers["x-request-id"]
+
+
+def test_letters_get_a_material_of_their_own_or_a_clear_answer(server, shot):
+    def dress(letters):
+        order = {"revision": 1, "frame": 0, "letters": letters}
+        return server.client.post(f"/api/shots/{shot}/dress", json=order)
+
+    assert_problem(dress([90]), 422, "document.invalid", "/letters")
+    assert dress([]).status_code == 422
+    out = dress([4, 5]).json()
+    own = [s for s in out["document"]["steps"] if s["kind"] == "material"][-1]
+    assert (own["name"], own["some"]["by"], out["undo"]) == ("RO: material", "hand", "own material")

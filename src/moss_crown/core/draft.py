@@ -20,6 +20,7 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import (
     AxisPlace,
     AxisTag,
+    BlockStep,
     CurvePoint,
     DriveStep,
     EmblemStep,
@@ -31,6 +32,7 @@ from moss_crown.core.document.shot import (
     Zone,
 )
 from moss_crown.core.document.values import Formula, Keyed, Link, Model, members
+from moss_crown.core.dressing import dresses_of, has_own_colours, own_colours
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import (
     NEVER,
@@ -47,13 +49,12 @@ from moss_crown.core.evaluate import (
     letter_solid,
     lights_at,
     moved_at,
-    own_colours,
     rest_frame,
+    set_at,
     sheets_at,
     solid_of,
     spans,
     structure_at,
-    surfaces_of,
     tilt_at,
     timing,
     together,
@@ -63,7 +64,8 @@ from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form, Grow
 from moss_crown.core.form.tube import SectionKind, Tube
 from moss_crown.core.formats.glb import write_glb
-from moss_crown.core.formats.model import FACE_AND_EDGE, Dress, Node, TitleModel, Which, part_names
+from moss_crown.core.formats.model import Node, TitleModel
+from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
 from moss_crown.core.look.environment import diffuse_light
 from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.look.material import Surface, texture_matrix
@@ -312,8 +314,8 @@ def framed(head: dict[str, Any], body: bytes) -> bytes:
 def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any]]:
     found = []
     for number, block in enumerate(structure.blocks):
-        own = own_colours(shot, block, frame)
-        _, which = surfaces_of(shot, block.step, frame)
+        own = own_colours(shot, block.step, block.letters, frame)
+        dresses, wears = dresses_of(shot, block.step, block.setting, frame)
         at_rest = np.round(rest_of(block.setting)[:, :3], 6).reshape(-1, 12).tolist()
         for place, letter in enumerate(block.letters):
             found.append(
@@ -325,7 +327,7 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[dict[str, Any
                     "first": letter.first,
                     "lacking": letter.lacking,
                     "tint": own[place] if own else None,
-                    "recipe": recipe_of(letter, block.form, which),
+                    "recipe": recipe_of(letter, block.form, dresses[wears[place]].which),
                     "box": [letter.left, letter.bottom, letter.right, letter.top],
                     "rest": at_rest[place],
                     "number": letter.index,
@@ -400,7 +402,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
     wall = next((s for s in sheets if s.name == "wall"), None)
     seen = _brightness(wall, surfaces[wall.surface], surround, lamps) if wall and not wall.catches else None
     return {
-        "blocks": [_surfaces(shot, block, frame) for block in blocks],
+        "blocks": [_worn(shot, block, frame) for block in blocks],
         "sheets": [
             {
                 "centre": s.centre.tolist(),
@@ -486,13 +488,23 @@ def _surface(surface: Surface) -> dict[str, Any]:
     return found
 
 
-def _surfaces(shot: Shot, block: int, frame: int) -> list[dict[str, Any]]:
-    """The surfaces of a block with the parts that they cover; white where every letter brings its own tint."""
+def _worn(shot: Shot, block: int, frame: int) -> dict[str, Any]:
+    """What letters of a block wear: surfaces with the parts that they cover, white where every letter brings its own
+    colour; and which of that each letter does."""
     step = shot.steps[block]
-    tinted = isinstance(step, EmblemStep) and sample_choice(step.own_colours, frame)
-    surfaces, which = surfaces_of(shot, block, frame)
-    worn = [replace(s, colour=(1.0, 1.0, 1.0)) if tinted else s for s in surfaces]
-    return [_surface(s) | {"part": part} for s, part in zip(worn, part_names(which), strict=True)]
+    assert isinstance(step, BlockStep | EmblemStep)
+    white = has_own_colours(shot, block, frame)
+    dresses, wears = dresses_of(shot, block, set_at(step, frame), frame)
+    return {
+        "dresses": [
+            [
+                _surface(replace(s, colour=(1.0, 1.0, 1.0)) if white else s) | {"part": part}
+                for s, part in zip(d.surfaces, d.parts, strict=True)
+            ]
+            for d in dresses
+        ],
+        "wears": wears,
+    }
 
 
 def notes(shot: Shot, rest: float | None = None) -> list[dict[str, str]]:

@@ -26,7 +26,6 @@ from moss_crown.core.document.shot import (
     EnvironmentStep,
     FormStep,
     LightsStep,
-    MaterialStep,
     Shot,
     StageStep,
     Step,
@@ -34,17 +33,19 @@ from moss_crown.core.document.shot import (
     Tubes,
 )
 from moss_crown.core.document.values import Keyed
+from moss_crown.core.dressing import dresses_of, own_colours
 from moss_crown.core.errors import FamilyUnknown, PictureUnknown
 from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
-from moss_crown.core.form.solid import BEVEL, REAR, REAR_BEVEL, Form, Solid, solid
+from moss_crown.core.form.solid import Form, Solid, solid
 from moss_crown.core.form.tube import Line, Tube
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look import pictures
+from moss_crown.core.look.dress import NO_TINT, worn
 from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.look.exposure import grade
-from moss_crown.core.look.material import Surface, linear, surface_at
+from moss_crown.core.look.material import Surface, surface_at
 from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.clearance import GIVE, contacts
 from moss_crown.core.motion.poses import Poses, place_matrix, speed
@@ -121,7 +122,7 @@ Moment = TypeVar("Moment", int, float)
 def structure_at(shot: Shot, frame: float) -> Structure:
     """Blocks that are on, with their settings and forms at a frame. Raises FamilyUnknown."""
     blocks = tuple(
-        Block(index, _set_at(step, frame), _form_at(shot, index, frame))
+        Block(index, set_at(step, frame), _form_at(shot, index, frame))
         for index, step in enumerate(shot.steps)
         if isinstance(step, BlockStep | EmblemStep) and sample_choice(step.on, frame)
     )
@@ -146,7 +147,8 @@ def _changed(shot: Shot, structure: Structure, number: int, frame: float) -> Blo
     return replace(block, setting=setting, faces=faces)
 
 
-def _set_at(step: BlockStep | EmblemStep, frame: float) -> Setting | EmblemSetting:
+def set_at(step: BlockStep | EmblemStep, frame: float) -> Setting | EmblemSetting:
+    """How a block is set at a frame, before motion changes its glyphs."""
     if isinstance(step, BlockStep):
         return setting_at(step, frame)
     return EmblemSetting(sample_choice(step.emblem, frame), sample_one(step.size, frame))
@@ -358,21 +360,6 @@ def poses_at(shot: Shot, structure: Structure, frames: Frames, restless: bool = 
 def together(blocks: Sequence[Moved], frames: int) -> Poses:
     """The poses of all blocks, one after the other."""
     return np.concatenate([b.poses for b in blocks], 1) if blocks else np.zeros((frames, 0, 4, 4))
-
-
-def worn(surface: Surface, tint: Sequence[float], opacity: float) -> Surface:
-    """A surface of a letter that is tinted (red, green, blue, share) and of which `opacity` is left."""
-    red, green, blue, share = (float(v) for v in tint)
-
-    def mixed(colour: tuple[float, float, float]) -> tuple[float, float, float]:
-        r, g, b = colour
-        return r + (red - r) * share, g + (green - g) * share, b + (blue - b) * share
-
-    grain = replace(surface.grain, colour=mixed(surface.grain.colour)) if surface.grain else None
-    return replace(surface, colour=mixed(surface.colour), grain=grain, opacity=surface.opacity * opacity)
-
-
-NO_TINT = (0.0, 0.0, 0.0, 0.0)
 
 
 def motion_on(shot: Shot, block: int) -> Iterator[Step]:
@@ -662,34 +649,35 @@ def scene_at(
     count = 0
     middle = len(moments) // 2
     for block, motion_of in zip(structure.blocks, done, strict=True):
-        facets, which = surfaces_of(shot, block.step, frame)
-        own = own_colours(shot, block, frame)
+        dresses, wears = dresses_of(shot, block.step, block.setting, frame)
+        own = own_colours(shot, block.step, block.letters, frame)
         at_rest = rest_of(block.setting)
         dressed: dict[Any, int] = {}
         for number, letter in enumerate(block.letters):
             tint = NO_TINT if motion_of.tint is None else tuple(np.round(motion_of.tint[middle, number], 6))
             left = 1.0 if motion_of.opacity is None else round(float(motion_of.opacity[middle, number]), 6)
-            dress = (own[number] if own else None, tint, left)
-            if dress not in dressed:
-                dressed[dress] = len(surfaces)
-                coloured = [replace(s, colour=own[number]) for s in facets] if own else facets
+            dress = dresses[wears[number]]
+            key = (wears[number], own[number] if own else None, tint, left)
+            if key not in dressed:
+                dressed[key] = len(surfaces)
+                coloured = [replace(s, colour=own[number]) for s in dress.surfaces] if own else dress.surfaces
                 surfaces += coloured if tint[3] == 0 and left == 1 else [worn(s, tint, left) for s in coloured]
-            a, b, c, d, e = (dressed[dress] + k for k in which)
+            a, b, c, d, e = (dressed[key] + k for k in dress.which)
             by_facet = (a, b, c, d, e)
             form = form_of_letter(letter, block.form)
             tolerance = fineness(letter, poses[len(moments) // 2, count], camera, height)
             recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
-            key = solid_address(*recipe, tolerance=tolerance)
-            if key not in place_of:
+            where = solid_address(*recipe, tolerance=tolerance)
+            if where not in place_of:
                 built = letter_solid(*recipe, cache, tolerance=tolerance)
-                place_of[key] = len(solids) if len(built.triangles) else NOWHERE
-                solids += [built] * (place_of[key] != NOWHERE)
-            if place_of[key] != NOWHERE and left > 0:
+                place_of[where] = len(solids) if len(built.triangles) else NOWHERE
+                solids += [built] * (place_of[where] != NOWHERE)
+            if place_of[where] != NOWHERE and left > 0:
                 pose = np.ascontiguousarray(poses[:, count])
                 prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
                 letters.append(
                     Placed(
-                        place_of[key],
+                        place_of[where],
                         pose,
                         by_facet,
                         at_rest[number],
@@ -740,34 +728,6 @@ def _behind(step: EnvironmentStep, frame: float) -> Any:
     """What shows behind everything: a name, or a colour."""
     behind = sample_choice(step.behind, frame)
     return tuple(sample_one(step.colour, frame)) if behind == "colour" else behind
-
-
-def surfaces_of(shot: Shot, block: int, frame: float) -> tuple[list[Surface], tuple[int, int, int, int, int]]:
-    """The surfaces of a block and which of them each facet has: the last material step below that is on decides.
-
-    Face and edge come first; those that bevel, rear bevel and rear have of their own follow.
-    """
-    step = MaterialStep(id="material")
-    for below in shot.steps[block + 1 :]:
-        if isinstance(below, MaterialStep) and sample_choice(below.on, frame):
-            step = below
-    surfaces = [surface_at(step.face, frame), surface_at(step.edge, frame)]
-    which = [0, 1, 1, 1, 0]
-    for facet, material in ((BEVEL, step.bevel), (REAR_BEVEL, step.rear_bevel), (REAR, step.rear)):
-        if material is not None:
-            which[facet] = len(surfaces)
-            surfaces.append(surface_at(material, frame))
-    a, b, c, d, e = which
-    return surfaces, (a, b, c, d, e)
-
-
-def own_colours(shot: Shot, block: Block, frame: float) -> list[tuple[float, float, float]]:
-    """The colours, scene-linear, of an emblem's parts where they replace those of its materials; else empty."""
-    step = shot.steps[block.step]
-    if not isinstance(step, EmblemStep) or not sample_choice(step.own_colours, frame):
-        return []
-    face = emblem.find(sample_choice(step.emblem, frame))
-    return [linear(face.colours[letter.glyphs[0].index]) for letter in block.letters]
 
 
 def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, sheets: int = 0) -> tuple[Light, ...]:

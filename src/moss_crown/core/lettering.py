@@ -8,7 +8,7 @@ from difflib import SequenceMatcher
 from functools import lru_cache
 
 from moss_crown.core.document.shot import Baseline as BaselineModel
-from moss_crown.core.document.shot import BlockStep, Lettering, Override, Pattern
+from moss_crown.core.document.shot import BlockStep, Lettering, Rule, Stretch
 from moss_crown.core.motion.values import sample_choice, sample_one
 from moss_crown.core.type.emblem import track_of
 from moss_crown.core.type.families import Axes
@@ -100,20 +100,20 @@ def _apply(styles: list[Style], characters: Iterable[int], lettering: Lettering,
         )
 
 
-def picked(pattern: Pattern, text: str) -> list[int]:
-    """The characters of a text that a pattern takes, in order."""
-    units = _units(text, pattern.unit)
-    containers = _units(text, pattern.within) if pattern.within != "block" else [list(range(len(text)))]
+def picked(rule: Rule, text: str) -> list[int]:
+    """The characters of a text that a rule takes, in order."""
+    units = _units(text, rule.unit)
+    containers = _units(text, rule.within) if rule.within != "block" else [list(range(len(text)))]
     found: list[int] = []
     for container in containers:
         own = set(container)
         inside = [unit for unit in units if unit[0] in own]
-        found += [k for unit in _pick(pattern, inside) for k in unit]
+        found += [k for unit in _pick(rule, inside) for k in unit]
     return sorted(found)
 
 
-def _pick(pattern: Pattern, units: list[list[int]]) -> list[list[int]]:
-    match pattern.pick:
+def _pick(rule: Rule, units: list[list[int]]) -> list[list[int]]:
+    match rule.pick:
         case "first":
             return units[:1]
         case "last":
@@ -121,7 +121,7 @@ def _pick(pattern: Pattern, units: list[list[int]]) -> list[list[int]]:
         case "first_and_last":
             return units[:1] + units[1:][-1:]
         case _:
-            return units[pattern.start - 1 :: pattern.every]
+            return units[rule.start - 1 :: rule.every]
 
 
 def _units(text: str, unit: str) -> list[list[int]]:
@@ -139,13 +139,13 @@ def _units(text: str, unit: str) -> list[list[int]]:
     return [own for own in found if any(not text[k].isspace() for k in own)]
 
 
-def matched(override: Override, text: str) -> list[int]:
-    """The characters of a text that an override made on another text still means."""
-    of = plain(override.of)
+def matched(stretch: Stretch, text: str) -> list[int]:
+    """The characters of a text that a stretch of another text still means."""
+    of = plain(stretch.of)
     if of == text:
-        return list(range(override.first, min(override.last + 1, len(text))))
+        return list(range(stretch.first, min(stretch.last + 1, len(text))))
     places = _places(of, text)
-    return [places[k] for k in range(override.first, override.last + 1) if k in places]
+    return [places[k] for k in range(stretch.first, stretch.last + 1) if k in places]
 
 
 @lru_cache(maxsize=256)

@@ -23,6 +23,7 @@ from moss_crown.core.document.shot import (
     Name,
     Shot,
     StageStep,
+    Step,
 )
 from moss_crown.core.document.values import Keyed, Model
 from moss_crown.core.lighting import KITS, LOWEST, Kit, measure, rounded, wall_behind
@@ -86,7 +87,7 @@ def look_of(shot: Shot, frame: float, name: str) -> Look:
             continue
         # What a formula or a link asks for is not there in another shot.
         step = settled(following, frame)
-        if isinstance(step, MaterialStep | EnvironmentStep):
+        if isinstance(step, MaterialStep | EnvironmentStep) and not _for_some(step):
             found.setdefault(step.kind, step)
         elif isinstance(step, StageStep):
             apart = _mapped(step.wall_distance, lambda v: max(float(v) / half, 1e-3))
@@ -97,13 +98,19 @@ def look_of(shot: Shot, frame: float, name: str) -> Look:
     return Look.model_validate(Look.model_construct(**found).model_dump(mode="json"))
 
 
+def _for_some(step: Step) -> bool:
+    """Is this the material of some letters only? Those are of the title, not of its look."""
+    return isinstance(step, MaterialStep) and not step.some.everyone
+
+
 def wear(shot: Shot, frame: float, look: Look, parts: tuple[Part, ...] = PARTS) -> Patch:
-    """The patch that dresses a shot in these parts of a look. Every material step gets its material."""
+    """The patch that dresses a shot in these parts of a look. Every material step for all letters gets its material;
+    those for some keep theirs."""
     middle, half = measure(shot, frame, "look", "to wear a look")
     patch: Patch = []
 
     def put(kind: str, changes: dict[str, Any]) -> None:
-        places = [k for k, step in enumerate(shot.steps) if step.kind == kind]
+        places = [k for k, step in enumerate(shot.steps) if step.kind == kind and not _for_some(step)]
         for place in places:
             step = shot.steps[place]
             value = step.model_dump(mode="json") | changes | {"id": step.id}

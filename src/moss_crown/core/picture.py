@@ -10,22 +10,22 @@ from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
+from moss_crown.core.dressing import dresses_of, own_colours
 from moss_crown.core.evaluate import (
     form_of_letter,
-    own_colours,
     poses_at,
     scene_at,
     solid_of,
     structure_at,
-    surfaces_of,
 )
 from moss_crown.core.form.developed import texture_places
 from moss_crown.core.form.solid import Solid
 from moss_crown.core.formats.glb import write_glb
-from moss_crown.core.formats.model import Dress, Node, TitleModel
+from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.formats.obj import write_obj
 from moss_crown.core.formats.png import write_png
 from moss_crown.core.formats.stl import write_stl
+from moss_crown.core.look.dress import Dress
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.layers import Layers
@@ -148,26 +148,27 @@ def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = Non
     solids: list[Solid] = []
     places: list[NDArray[np.float32]] = []
     dresses: list[Dress] = []
-    place: dict[tuple[int, int, tuple[float, float, float] | None], int] = {}
+    place: dict[tuple[int, int, int, tuple[float, float, float] | None], int] = {}
     nodes: list[Node] = []
     count = 0
     for block in structure.blocks:
-        facets, which = surfaces_of(shot, block.step, frame)
-        own = own_colours(shot, block, frame)
+        wardrobe, wears = dresses_of(shot, block.step, block.setting, frame)
+        own = own_colours(shot, block.step, block.letters, frame)
         for number, letter in enumerate(block.letters):
             solid = solid_of(letter, block.form, cache, edge)
             pose, count = poses[count], count + 1
             if not len(solid.triangles):
                 continue
             colour = own[number] if own else None
-            key = (id(solid), block.step, colour)
+            key = (id(solid), block.step, wears[number], colour)
             if key not in place:
                 place[key] = len(solids)
                 solids.append(solid)
                 if textured:
                     places.append(texture_places(solid, form_of_letter(letter, block.form)))
-                worn = facets if colour is None else [replace(s, colour=colour) for s in facets]
-                dresses.append(Dress(tuple(worn), which))
+                dress = wardrobe[wears[number]]
+                coloured = dress.surfaces if colour is None else [replace(s, colour=colour) for s in dress.surfaces]
+                dresses.append(Dress(tuple(coloured), dress.which))
             pivot = (*letter.centre, 0.0)
             nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], pose, pivot))
     return TitleModel(shot.title, solids, dresses, nodes, places if textured else None)

@@ -18,8 +18,9 @@ from moss_crown.core.document.door import first_error, patched
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
 from moss_crown.core.document.shot import FrameRate
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
+from moss_crown.core.dressing import material_for
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import rest_frame, spans, timing
+from moss_crown.core.evaluate import rest_frame, spans, structure_at, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.environment import Preset, environment
@@ -209,6 +210,16 @@ def wearing_of(
 ) -> list[dict[str, Any]]:
     """The patch that puts parts of a look on."""
     return wear(kit.shot_of(document), frame, Look.model_validate(look), tuple(parts))
+
+
+def own_material(document: dict[str, Any], letters: list[int], frame: float) -> list[dict[str, Any]]:
+    """The patch that gives letters a material of their own. Raises DocumentInvalid where there are none of them."""
+    shot = kit.shot_of(document)
+    blocks = [(block.step, block.setting) for block in structure_at(shot, frame).blocks]
+    patch = material_for(shot, blocks, letters, frame)
+    if not patch:
+        raise DocumentInvalid("/letters", "letters of the shot", "the shot has none of these letters")
+    return patch
 
 
 def picture_in_look(document: dict[str, Any], look: dict[str, Any], frame: float, width: int) -> bytes:

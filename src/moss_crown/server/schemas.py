@@ -278,6 +278,16 @@ class Wearing(Message):
     parts: list[Part] = Field(default_factory=lambda: list(PARTS), min_length=1)
 
 
+class Dressing(Message):
+    """Letters that get a material of their own: their places in reading order, counted on through all blocks."""
+
+    revision: int
+    frame: FrameNumber
+    letters: list[Annotated[int, Field(ge=0, lt=limits.LETTERS_A_SHOT)]] = Field(
+        min_length=1, max_length=limits.LETTERS_A_SHOT
+    )
+
+
 class AssetOut(BaseModel):
     id: str
     kind: str

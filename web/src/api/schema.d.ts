@@ -347,6 +347,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/dress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dress
+         * @description Give letters a material of their own. One edit, undone like any.
+         */
+        post: operations["dress_api_shots__shot__dress_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/undo": {
         parameters: {
             query?: never;
@@ -1389,6 +1409,20 @@ export interface components {
             ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
+         * BlockStretch
+         * @description Letters of a block by hand. An emblem counts as a text of as many letters as it has parts, each PART.
+         */
+        BlockStretch: {
+            /** Of */
+            of: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Block */
+            block: string;
+        };
+        /**
          * Cadence
          * @description Letter after letter: the k-th in the order starts at `start + k * delay` and takes `duration` frames.
          *
@@ -1654,6 +1688,18 @@ export interface components {
              * @default 6500
              */
             white: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * Dressing
+         * @description Letters that get a material of their own: their places in reading order, counted on through all blocks.
+         */
+        Dressing: {
+            /** Revision */
+            revision: number;
+            /** Frame */
+            frame: number;
+            /** Letters */
+            letters: number[];
         };
         /**
          * DriveStep
@@ -7241,7 +7287,8 @@ export interface components {
         };
         /**
          * MaterialStep
-         * @description `face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that.
+         * @description `face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that. Of
+         *     several, each letter wears the last that is on and `some` of whose letters it is.
          */
         MaterialStep: {
             /** Id */
@@ -7261,6 +7308,21 @@ export interface components {
              * @enum {string}
              */
             kind: "material";
+            /**
+             * @default {
+             *       "by": "all",
+             *       "blocks": [],
+             *       "rule": {
+             *         "every": 2,
+             *         "pick": "first",
+             *         "start": 2,
+             *         "unit": "letter",
+             *         "within": "block"
+             *       },
+             *       "hand": []
+             *     }
+             */
+            some: components["schemas"]["Some"];
             /**
              * @default {
              *       "colour": [
@@ -7609,9 +7671,7 @@ export interface components {
         };
         /**
          * Override
-         * @description Lettering of some letters by hand: characters `first` to `last`, both included, of the text `of`.
-         *
-         *     `of` is the text it was made on. On another text it holds for those of its letters that still have their match.
+         * @description Lettering of some letters by hand.
          */
         Override: {
             /** Family */
@@ -7667,9 +7727,7 @@ export interface components {
         };
         /**
          * Pattern
-         * @description Lettering by rule: the first, the last, both, or every n-th letter, word or line within each block, line or word.
-         *
-         *     With "every", `every` counts on from the `start`-th (1 is the first).
+         * @description Lettering by rule.
          */
         Pattern: {
             /** Family */
@@ -7717,16 +7775,6 @@ export interface components {
              */
             depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
-             * Name
-             * @default
-             */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
              * Unit
              * @default letter
              * @enum {string}
@@ -7754,6 +7802,16 @@ export interface components {
              * @default 2
              */
             start: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Pivot
@@ -7865,6 +7923,42 @@ export interface components {
         RidgesOut: {
             /** Letters */
             letters: string[];
+        };
+        /**
+         * Rule
+         * @description The first, the last, both, or every n-th letter, word or line within each block, line or word.
+         *
+         *     With "every", `every` counts on from the `start`-th (1 is the first).
+         */
+        Rule: {
+            /**
+             * Unit
+             * @default letter
+             * @enum {string}
+             */
+            unit: "letter" | "word" | "line";
+            /**
+             * Pick
+             * @default first
+             * @enum {string}
+             */
+            pick: "first" | "last" | "first_and_last" | "every";
+            /**
+             * Within
+             * @default block
+             * @enum {string}
+             */
+            within: "block" | "line" | "word";
+            /**
+             * Every
+             * @default 2
+             */
+            every: number;
+            /**
+             * Start
+             * @default 2
+             */
+            start: number;
         };
         /**
          * SampleOut
@@ -8121,6 +8215,32 @@ export interface components {
             undo: string;
             /** Redo */
             redo: string;
+        };
+        /**
+         * Some
+         * @description Which letters a step is for: all of them, those of a rule, or some by hand. With `blocks`, of these only.
+         */
+        Some: {
+            /**
+             * By
+             * @default all
+             * @enum {string}
+             */
+            by: "all" | "rule" | "hand";
+            /** Blocks */
+            blocks?: string[];
+            /**
+             * @default {
+             *       "unit": "letter",
+             *       "pick": "first",
+             *       "within": "block",
+             *       "every": 2,
+             *       "start": 2
+             *     }
+             */
+            rule: components["schemas"]["Rule"];
+            /** Hand */
+            hand?: components["schemas"]["BlockStretch"][];
         };
         /**
          * StageStep
@@ -9394,6 +9514,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Wearing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dress_api_shots__shot__dress_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Dressing"];
             };
         };
         responses: {

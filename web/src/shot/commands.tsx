@@ -84,6 +84,11 @@ export function shotCommands(
       keys: 'Alt+Shift+ArrowDown',
       run: () => nudge(store, 0, -NUDGE),
     },
+    {
+      name: 'Give the picked letters a material of their own',
+      keys: 'Shift+M',
+      run: () => state().picked.length && void store.dress(state().picked),
+    },
     { name: 'Pick every letter', keys: 'A', run: () => pickAll(store) },
     {
       name: 'Pick nothing',

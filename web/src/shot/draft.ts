@@ -69,8 +69,13 @@ export interface Lamp {
   limit: number;
   shadow: boolean;
 }
+/** What letters of a block wear, and which of it each letter does. */
+export interface Wardrobe {
+  dresses: PartSurface[][];
+  wears: number[];
+}
 export interface Look {
-  blocks: PartSurface[][];
+  blocks: Wardrobe[];
   sheets: {
     centre: number[];
     u: number[];

@@ -299,6 +299,14 @@ export function createShot(id: string) {
   const wear = (look: string, parts: NonNullable<Schemas['Wearing']['parts']>) =>
     workedOut((now) => api.POST('/api/shots/{shot}/wear', { params, body: { look, parts, ...now } }));
 
+  /** Give letters a material of their own, and show the step that has it. */
+  const dress = async (letters: number[]) => {
+    const before = new Set(get().document?.steps?.map((s) => s.id));
+    await workedOut((now) => api.POST('/api/shots/{shot}/dress', { params, body: { letters, ...now } }));
+    const made = get().document?.steps?.find((s) => !before.has(s.id));
+    if (made) set({ step: made.id });
+  };
+
   /** Move, scale, reverse or copy keys: frames by the path of their value. */
   const moveKeys = (order: Partial<Schemas['KeyMove']> & { chosen: Record<string, number[]> }) =>
     workedOut(({ revision }) => {
@@ -491,6 +499,7 @@ export function createShot(id: string) {
     arrange,
     light,
     wear,
+    dress,
     moveKeys,
     pasteKeys,
     setMotion,

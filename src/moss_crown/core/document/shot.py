@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 from itertools import pairwise
-from typing import Annotated, Literal, TypeAlias
+from typing import Annotated, Literal, Self, TypeAlias
 
 from pydantic import Field, field_validator, model_validator
 
@@ -86,14 +86,12 @@ class Lettering(Model):
     depth: Value[Enlargement] = 1.0
 
 
-class Pattern(Lettering):
-    """Lettering by rule: the first, the last, both, or every n-th letter, word or line within each block, line or word.
+class Rule(Model):
+    """The first, the last, both, or every n-th letter, word or line within each block, line or word.
 
     With "every", `every` counts on from the `start`-th (1 is the first).
     """
 
-    name: Annotated[str, Field(max_length=80)] = ""
-    on: Value[bool] = True
     unit: Literal["letter", "word", "line"] = "letter"
     pick: Literal["first", "last", "first_and_last", "every"] = "first"
     within: Literal["block", "line", "word"] = "block"
@@ -101,10 +99,10 @@ class Pattern(Lettering):
     start: int = Field(default=2, ge=1, le=limits.LETTERS_A_BLOCK)
 
 
-class Override(Lettering):
-    """Lettering of some letters by hand: characters `first` to `last`, both included, of the text `of`.
+class Stretch(Model):
+    """Letters by hand: characters `first` to `last`, both included, of the text `of`.
 
-    `of` is the text it was made on. On another text it holds for those of its letters that still have their match.
+    `of` is the text that they were picked in. In another text those are meant that still have their match.
     """
 
     of: Text
@@ -112,12 +110,45 @@ class Override(Lettering):
     last: int = Field(ge=0, le=limits.TEXT_LENGTH)
 
     @model_validator(mode="after")
-    def in_order(self) -> Override:
+    def in_order(self) -> Self:
         if not self.first <= self.last < len(self.of):
             raise ValueError(
                 f"last: {self.last} must lie between first ({self.first}) and the end of the text ({len(self.of) - 1})"
             )
         return self
+
+
+class Pattern(Rule, Lettering):
+    """Lettering by rule."""
+
+    name: Annotated[str, Field(max_length=80)] = ""
+    on: Value[bool] = True
+
+
+class Override(Stretch, Lettering):
+    """Lettering of some letters by hand."""
+
+
+class BlockStretch(Stretch):
+    """Letters of a block by hand. An emblem counts as a text of as many letters as it has parts, each PART."""
+
+    block: Identity
+
+
+class Some(Model):
+    """Which letters a step is for: all of them, those of a rule, or some by hand. With `blocks`, of these only."""
+
+    by: Literal["all", "rule", "hand"] = "all"
+    blocks: list[Identity] = Field(default_factory=list, max_length=limits.STEPS)
+    rule: Rule = Rule()
+    hand: list[BlockStretch] = Field(default_factory=list, max_length=limits.LETTERS_A_BLOCK)
+
+    @property
+    def everyone(self) -> bool:
+        return self.by == "all" and not self.blocks
+
+
+PART = "\N{BLACK SQUARE}"
 
 
 class Baseline(Model):
@@ -567,9 +598,11 @@ class Material(Model):
 
 
 class MaterialStep(StepBase):
-    """`face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that."""
+    """`face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that. Of
+    several, each letter wears the last that is on and `some` of whose letters it is."""
 
     kind: Literal["material"] = "material"
+    some: Some = Some()
     face: Material = Material(colour=(0.90, 0.66, 0.30), metal=1.0, roughness=0.24)
     edge: Material = Material(colour=(0.62, 0.30, 0.11), metal=1.0, roughness=0.16)
     bevel: Material | None = None

@@ -23,6 +23,7 @@ from moss_crown.server.errors import RevisionStale
 from moss_crown.server.live import Channel
 from moss_crown.server.schemas import (
     Arrangement,
+    Dressing,
     Edit,
     FormulaTrial,
     FormulaWords,
@@ -158,6 +159,14 @@ async def wear(shot: UUID, order: Wearing, here: Context = Depends(context)) -> 
         jobs.wearing_of, row.document, look.model_dump(mode="json"), order.frame, order.parts
     )
     return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, f"look: {look.name}"), True)
+
+
+@router.post("/shots/{shot}/dress")
+async def dress(shot: UUID, order: Dressing, here: Context = Depends(context)) -> ShotOut:
+    """Give letters a material of their own. One edit, undone like any."""
+    row = await current(here, shot, order.revision)
+    patch = await here.pool.draft.run(jobs.own_material, row.document, order.letters, order.frame)
+    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, "own material"), True)
 
 
 @router.post("/shots/{shot}/undo")

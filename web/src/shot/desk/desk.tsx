@@ -15,6 +15,7 @@ import { PathBoard } from './path';
 import { Patterns } from './patterns';
 import { ReachHead, ResponseBoard } from './reaches';
 import { SectionBoard } from './section';
+import { SomeLetters } from './some';
 import { CameraSubject } from './subject';
 import { OwnSurroundings } from './surround';
 import { ValueField } from './value';
@@ -57,6 +58,7 @@ export function Desk() {
   const groups = [...new Set(fields.map((field) => field.group ?? ''))];
   if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');
   if (step.kind === 'lights') groups.push('Kits');
+  if (step.kind === 'material') groups.push('Worn by');
   const group = groups.includes(wanted) ? wanted : (groups[0] as string);
   const reachAt =
     step.kind === 'drive'
@@ -148,6 +150,7 @@ export function Desk() {
             )}
             {step.kind === 'camera' && <CameraSubject step={step} index={index} />}
             {step.kind === 'environment' && <OwnSurroundings step={step} index={index} />}
+            {step.kind === 'material' && group === 'Worn by' && <SomeLetters step={step} index={index} />}
             {step.kind === 'material' && part && (
               <>
                 <PartMaterials step={step} index={index} side={part} />

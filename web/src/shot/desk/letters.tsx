@@ -40,6 +40,13 @@ export function Letters({ index }: { index: number }) {
         <span className="text-dim">
           {own.length ? 'differs from its block' : 'set like the rest of its block'}
         </span>
+        <button
+          type="button"
+          className="text-dim underline hover:text-ink"
+          onClick={() => void store.dress(picked)}
+        >
+          a material of their own
+        </button>
         {own.length > 0 && (
           <button type="button" className="text-dim underline hover:text-ink" onClick={clear}>
             as the rest again

@@ -1,7 +1,7 @@
 import type { Schemas } from '../../api/client';
 import { useShot, useShotStore } from '../context';
-import { stepTitle } from '../recipe/steps';
 import type { Step } from '../store';
+import { OnlyBlocks } from './some';
 
 type Lights = Extract<Step, { kind: 'lights' }>;
 type Kit = NonNullable<Schemas['Lighting']['kit']>;
@@ -100,43 +100,16 @@ export function PointLight({ step, index, light }: { step: Lights; index: number
       >
         remove this light
       </button>
-      <OnlyBlocks step={step} index={index} light={light} />
+      <OnlyBlocks
+        only={step.lights?.[light]?.only ?? []}
+        says="Shines on"
+        onPut={(value) =>
+          store.edit(
+            [{ op: 'replace', path: `/steps/${index}/lights/${light}/only`, value }],
+            'what a light shines on',
+          )
+        }
+      />
     </div>
-  );
-}
-
-/** Which blocks a light shines on, where there are several: all of them, until one is taken out. */
-function OnlyBlocks({ step, index, light }: { step: Lights; index: number; light: number }) {
-  const store = useShotStore();
-  const steps = useShot((s) => s.document?.steps) ?? [];
-  const blocks = steps.filter((s) => s.kind === 'block' || s.kind === 'emblem');
-  const only = step.lights?.[light]?.only ?? [];
-  if (blocks.length < 2) return null;
-  const put = (id: string, on: boolean) => {
-    const lit = only.length ? only : blocks.map((b) => b.id);
-    const next = on ? [...lit, id] : lit.filter((b) => b !== id);
-    // A light for no block at all is one that is switched off; for all of them none is named.
-    if (!next.length) return;
-    const value = blocks.every((b) => next.includes(b.id)) ? [] : next;
-    store.edit(
-      [{ op: 'replace', path: `/steps/${index}/lights/${light}/only`, value }],
-      'what a light shines on',
-    );
-  };
-  return (
-    <fieldset className="flex w-full flex-wrap items-center gap-3">
-      <legend className="sr-only">Shines on</legend>
-      <span className="text-dim">shines on:</span>
-      {blocks.map((block) => (
-        <label key={block.id} className="inline-flex items-center gap-1.5">
-          <input
-            type="checkbox"
-            checked={!only.length || only.includes(block.id)}
-            onChange={(e) => put(block.id, e.target.checked)}
-          />
-          {stepTitle(block)}
-        </label>
-      ))}
-    </fieldset>
   );
 }

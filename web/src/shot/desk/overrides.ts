@@ -17,6 +17,9 @@ export const PLAIN: Record<string, unknown> = {
   depth: 1,
 };
 
+/** What stands for a part of an emblem where letters are named by their text. */
+export const PART = '\u25a0';
+
 /** A run of neighbouring letters of a block: characters `first` to `last`, and the override made for exactly them. */
 export interface Run {
   step: number;
@@ -36,13 +39,16 @@ export function runsOf(document: Shot | null, draft: Draft | null, frame: number
     const letter = span.letters[k];
     if (!letter) continue;
     const step = document.steps.findIndex((s) => s.id === span.blocks[letter.block]?.step);
-    const end = letter.first + letter.text.length - 1;
+    const owner = document.steps[step];
+    const end = letter.first + (owner?.kind === 'block' ? letter.text.length : 1) - 1;
     const before = runs[runs.length - 1];
     if (before && before.step === step && before.last + 1 === letter.first) {
       before.last = end;
       before.letters.push(k);
     } else {
-      const of = textOf(document.steps[step] as Block, `/steps/${step}/text`, draft, frame);
+      const parts = span.letters.filter((l) => l.block === letter.block).length;
+      const of =
+        owner?.kind === 'block' ? textOf(owner, `/steps/${step}/text`, draft, frame) : PART.repeat(parts);
       runs.push({ step, of, first: letter.first, last: end, override: -1, letters: [k] });
     }
   }

@@ -1,8 +1,9 @@
 import { X } from 'lucide-react';
-import { Hint, inputLook } from '../../ui/controls';
+import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import type { Step } from '../store';
 import { letteringFields } from './fields';
+import { RuleFields } from './some';
 import { ValueField } from './value';
 
 type Block = Extract<Step, { kind: 'block' }>;
@@ -27,12 +28,6 @@ const READY: { name: string; value: Partial<Pattern> }[] = [
   },
   { name: 'A pattern of your own', value: {} },
 ];
-
-const CHOICES = [
-  ['pick', 'Which', ['first', 'last', 'first_and_last', 'every']],
-  ['unit', 'Of what', ['letter', 'word', 'line']],
-  ['within', 'Within each', ['block', 'line', 'word']],
-] as const;
 
 /** Lettering by rule: each pattern says which letters, and what is different about them. */
 export function Patterns({ index }: { index: number }) {
@@ -60,39 +55,7 @@ export function Patterns({ index }: { index: number }) {
             </Hint>
           </legend>
           <div className="grid grid-cols-4 gap-x-4 gap-y-2">
-            {CHOICES.map(([name, label, options]) => (
-              <label key={name} className="block text-dim text-xs">
-                {label}
-                <select
-                  className={inputLook}
-                  value={pattern[name]}
-                  onChange={(e) => put(k, name, e.target.value)}
-                >
-                  {options.map((o) => (
-                    <option key={o} value={o}>
-                      {o.replaceAll('_', ' ')}
-                    </option>
-                  ))}
-                </select>
-              </label>
-            ))}
-            {pattern.pick === 'every' && (
-              <span className="grid grid-cols-2 gap-1">
-                {(['every', 'start'] as const).map((name) => (
-                  <label key={name} className="block text-dim text-xs">
-                    {name === 'every' ? 'Every' : 'From'}
-                    <input
-                      type="number"
-                      min={1}
-                      max={400}
-                      className={inputLook}
-                      value={pattern[name]}
-                      onChange={(e) => put(k, name, Math.round(Number(e.target.value)))}
-                    />
-                  </label>
-                ))}
-              </span>
-            )}
+            <RuleFields rule={pattern} onPut={(name, value) => put(k, name, value)} />
             {letteringFields().map((field) => (
               <ValueField key={field.path} field={field} base={`${base}/${k}`} />
             ))}

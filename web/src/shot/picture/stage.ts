@@ -126,7 +126,7 @@ export class DraftStage {
     const look = draft.looks[draft.look_of[frame - draft.first] ?? 0];
     // A new draft is a new object each time: only what really differs is made anew.
     if (look && JSON.stringify(look) !== this.lookKey) this.arrange(look);
-    const lettersKey = this.keyOf(span);
+    const lettersKey = `${this.keyOf(span)} ${this.wearsKey}`;
     if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
     if (lettersKey === this.lettersKey) {
       if (this.restOf !== span) this.rest(span);
@@ -390,17 +390,21 @@ export class DraftStage {
     this.restOf = null;
     this.clearTitle();
     this.places = [];
-    for (const block of new Set(span.letters.map((l) => l.block))) {
-      const own = span.letters
+    for (const [block, { dresses, wears }] of (this.look?.blocks ?? []).entries()) {
+      const letters = span.letters
         .map((letter, k) => ({ letter, k }))
         .filter(({ letter }) => letter.block === block);
-      const materials = this.materials(block);
-      for (const [part, material] of materials) this.title.add(this.batch(own, part, material));
+      dresses.forEach((_, dress) => {
+        const own = letters.filter((_, place) => (wears[place] ?? 0) === dress);
+        if (!own.length) return;
+        for (const [part, material] of this.materials(block, dress))
+          this.title.add(this.batch(own, part, material));
+      });
     }
     this.trim(new Set(recipes));
   }
 
-  /** One draw for a part of all letters of a block: in software a draw costs more than its triangles. */
+  /** One draw for a part of all letters of a block that wear the same: in software a draw costs more than its triangles. */
   private batch(own: { letter: LetterAtRest; k: number }[], part: string, material: THREE.Material) {
     const geometries = new Map(
       own.map(({ letter }) => [letter.recipe, this.built.get(letter.recipe)?.get(part) ?? NOTHING]),
@@ -463,13 +467,15 @@ export class DraftStage {
     return made;
   }
 
-  private readonly byBlock = new Map<number, Map<string, THREE.MeshPhysicalMaterial>>();
+  private readonly wardrobe = new Map<string, Map<string, THREE.MeshPhysicalMaterial>>();
+  private wearsKey = '';
 
-  /** The materials of a block's parts, as the look at hand dresses them. */
-  private materials(block: number) {
-    const kept = this.byBlock.get(block) ?? new Map<string, THREE.MeshPhysicalMaterial>();
-    this.byBlock.set(block, kept);
-    const look = this.look?.blocks[block] ?? [];
+  /** The materials of the parts of a block's letters that wear one of its dresses, as the look at hand has them. */
+  private materials(block: number, dressed: number) {
+    const key = `${block} ${dressed}`;
+    const kept = this.wardrobe.get(key) ?? new Map<string, THREE.MeshPhysicalMaterial>();
+    this.wardrobe.set(key, kept);
+    const look = this.look?.blocks[block]?.dresses[dressed] ?? [];
     const worn = new Map<string, THREE.MeshPhysicalMaterial>();
     for (const surface of look) {
       const material = kept.get(surface.part) ?? new THREE.MeshPhysicalMaterial();
@@ -484,9 +490,10 @@ export class DraftStage {
   private arrange(look: Look) {
     this.look = look;
     this.lookKey = JSON.stringify(look);
-    look.blocks.forEach((_, k) => {
-      this.materials(k);
+    look.blocks.forEach(({ dresses }, k) => {
+      for (const dressed of dresses.keys()) this.materials(k, dressed);
     });
+    this.wearsKey = JSON.stringify(look.blocks.map((b) => b.wears));
     for (const { quick, full } of this.sheets) {
       quick.dispose();
       full.dispose();
@@ -686,7 +693,7 @@ export class DraftStage {
   }
 
   private paintBall(target: THREE.WebGLRenderTarget, ratio: number) {
-    const surface = this.look?.blocks[0]?.find((part) => part.part === 'face');
+    const surface = this.look?.blocks[0]?.dresses[0]?.find((part) => part.part === 'face');
     if (surface) dress(this.ball.material, { ...surface, transmission: 0, opacity: 1 });
     const scene = this.ballScene;
     scene.environment = this.scene.environment;

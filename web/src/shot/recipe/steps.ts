@@ -92,6 +92,15 @@ function aboutDrive(step: Extract<Step, { kind: 'drive' }>, letters: number): st
   return `${who}, ${reach.kind}${also}`;
 }
 
+/** Who wears a material, in a line. */
+function aboutWearers({ some }: Extract<Step, { kind: 'material' }>): string {
+  if (some?.by === 'hand')
+    return some.hand?.map((h) => h.of.slice(h.first, h.last + 1)).join(', ') || 'no letters';
+  if (some?.by === 'rule')
+    return `${some.rule?.pick?.replaceAll('_', ' ')} ${some.rule?.unit} of each ${some.rule?.within}`;
+  return some?.blocks?.length ? 'some blocks' : 'face, and edge';
+}
+
 /** What the step is and acts on, in a line. */
 export function stepAbout(step: Step, draft: Draft | null): string {
   const letters = draft?.spans[0]?.letters.length ?? 0;
@@ -115,7 +124,7 @@ export function stepAbout(step: Step, draft: Draft | null): string {
     case 'shiver':
       return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
     case 'material':
-      return 'face, and edge';
+      return aboutWearers(step);
     case 'environment':
       return `${plain(step.preset).replace('_', ' ')}, turned ${plain(step.turn, '°')}`;
     case 'lights':
