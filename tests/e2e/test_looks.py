@@ -6,7 +6,8 @@ import zipfile
 
 import numpy as np
 import OpenEXR
-from screens import choose_material, document, new_shot, open_step, saved, settled, step
+from PIL import Image
+from screens import choose_material, document, new_shot, open_step, picture, saved, settled, step
 
 from cluster import wait_for
 from moss_crown.core.look.materials import MATERIALS
@@ -77,6 +78,39 @@ def test_picked_letters_get_a_material_of_their_own(quiet, server):
         quiet.get_by_role("button", name="Undo", exact=True).click()
         saved(quiet)
     wait_for(lambda: sum(s["kind"] == "material" for s in document(server, shot)["steps"]) == 1)
+
+
+def test_an_own_picture_lies_on_the_letters_in_draft_and_proof(quiet, server, tmp_path):
+    """Red on the left, green on the right, as high as the letters: one colour each half."""
+    halves = np.zeros((40, 80, 3), np.uint8)
+    halves[:, :40], halves[:, 40:] = (230, 30, 20), (20, 200, 40)
+    Image.fromarray(halves).save(tmp_path / "halves.png")
+    shot = new_shot(quiet, server, "IIII")
+    open_step(quiet, "Harbour brass")
+    quiet.get_by_role("spinbutton", name="Metal", exact=True).fill("0")
+    quiet.get_by_role("spinbutton", name="Metal", exact=True).press("Enter")
+    quiet.get_by_role("tab", name="Face pictures").click()
+    with quiet.expect_response(lambda r: "/api/pictures/" in r.url):
+        quiet.get_by_label("Bring in").first.set_input_files(tmp_path / "halves.png")
+    width = quiet.get_by_role("spinbutton", name="Picture width")
+    width.fill("8")
+    width.press("Enter")
+    saved(quiet)
+    own = step(server, shot, "material")["face"]["pictures"]
+    assert own["colour"].startswith("picture-") and own["width"] == 8
+
+    def reddest(pixels):
+        """How red or green the left and the right half of the picture are, where they are most."""
+        most = pixels[..., 0] - pixels[..., 1]
+        middle = most.shape[1] // 2
+        return most[:, :middle].max(), most[:, middle:].min()
+
+    red, green = reddest(settled(quiet))
+    assert red > 60 and green < -60
+    quiet.get_by_role("button", name="Proof", exact=True).first.click()
+    quiet.get_by_text("finished, 16 samples").wait_for(timeout=240_000)
+    red, green = reddest(picture(quiet.get_by_test_id("proof")))
+    assert red > 60 and green < -60
 
 
 def test_every_pattern_is_drawn_without_a_complaint_of_the_shader(quiet, server):

@@ -68,8 +68,9 @@ from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
 from moss_crown.core.look.environment import diffuse_light
 from moss_crown.core.look.exposure import BRIGHTNESS
-from moss_crown.core.look.material import Surface, texture_matrix
+from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
+from moss_crown.core.look.pictures import size
 from moss_crown.core.motion.acts import drive_reach
 from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
@@ -485,6 +486,10 @@ def _surface(surface: Surface) -> dict[str, Any]:
     if surface.grain:
         found["grain"]["name"] = NAMES[surface.grain.pattern]
         found["grain"]["to"] = np.round(texture_matrix(surface.grain), 6).reshape(-1).tolist()
+    if surface.images:
+        width, height = size(surface.images.first)
+        found["images"]["tall"] = surface.images.width * height / width
+        found["images"]["to"] = np.round(image_matrix(surface.images), 6).reshape(-1).tolist()
     return found
 
 

@@ -26,6 +26,8 @@ from moss_crown.core.document.shot import (
     EnvironmentStep,
     FormStep,
     LightsStep,
+    Material,
+    MaterialStep,
     Shot,
     StageStep,
     Step,
@@ -825,6 +827,13 @@ def assets_of(shot: Shot) -> dict[str, str]:
             named = [(f"/steps/{index}/emblem", step.emblem)]
         elif isinstance(step, EnvironmentStep):
             named = [(f"/steps/{index}/preset", step.preset)]
+        elif isinstance(step, MaterialStep | StageStep):
+            named = [
+                (f"/steps/{index}/{part}/pictures/{map}", getattr(material.pictures, map))
+                for part, material in step
+                if isinstance(material, Material)
+                for map in ("colour", "roughness", "bump")
+            ]
         else:
             continue
         for path, value in named:

@@ -24,7 +24,8 @@ from moss_crown.core.evaluate import rest_frame, spans, structure_at, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.environment import Preset, environment
-from moss_crown.core.look.pictures import is_picture
+from moss_crown.core.look.exposure import linear_to_srgb
+from moss_crown.core.look.pictures import is_picture, resized, texture
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
 from moss_crown.core.motion.tied import tried
 from moss_crown.core.motion_book import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
@@ -52,6 +53,7 @@ from moss_crown.core.type.shape import Style, faces
 from moss_crown.server import kit
 
 POSTER_WIDTH, POSTER_SAMPLES = 480, 16
+DRAFT_PICTURE = 1024
 LOOK_SAMPLES = 8
 STRIP_BINS = 48
 
@@ -245,6 +247,16 @@ def environment_of(preset: Preset) -> bytes:
     picture = environment(preset)
     alpha = np.ones((*picture.shape[:2], 1), np.float32)
     return np.concatenate([picture, alpha], -1).astype("<f2").tobytes()
+
+
+def picture_of(id: str) -> bytes:
+    """A picture that was brought in, as the draft lays it on surfaces: a PNG of at most DRAFT_PICTURE pixels a side."""
+    kit.need([id])
+    pixels = texture(id)
+    share = min(1.0, DRAFT_PICTURE / max(pixels.shape[:2]))
+    small = resized(pixels, *(max(1, round(side * share)) for side in (pixels.shape[1], pixels.shape[0])))
+    encoded = np.concatenate([linear_to_srgb(small[..., :3]), small[..., 3:]], -1)
+    return write_png(np.round(encoded * 255).astype(np.uint8))
 
 
 def display_table() -> bytes:

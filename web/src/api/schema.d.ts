@@ -538,6 +538,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture
+         * @description A picture that was brought in, for the draft's materials.
+         */
+        get: operations["picture_api_pictures__picture__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/display-table": {
         parameters: {
             query?: never;
@@ -4175,6 +4195,41 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyStr680b */
+        "Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: string;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyLiteralbfd0 */
         Key_Literal__arrive____leave____pass___: {
             /** Frame */
@@ -4602,6 +4657,44 @@ export interface components {
              * @enum {string}
              */
             value: "rectangle" | "disc" | "tube" | "ball" | "sun";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral5ab7 */
+        Key_Literal__repeat____mirror____once___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "repeat" | "mirror" | "once";
             /**
              * @default {
              *       "leave": [
@@ -6249,6 +6342,28 @@ export interface components {
              */
             exposed: number;
         };
+        /** KeyedStr680b */
+        "Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________": {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
         /** KeyedLiteralbfd0 */
         Keyed_Literal__arrive____leave____pass___: {
             /** Keys */
@@ -6495,6 +6610,28 @@ export interface components {
         Keyed_Literal__rectangle____disc____tube____ball____sun___: {
             /** Keys */
             keys: components["schemas"]["Key_Literal__rectangle____disc____tube____ball____sun___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedLiteral5ab7 */
+        Keyed_Literal__repeat____mirror____once___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__repeat____mirror____once___"][];
             /**
              * Before
              * @default hold
@@ -7267,6 +7404,27 @@ export interface components {
              *     }
              */
             texture: components["schemas"]["Texture"];
+            /**
+             * @default {
+             *       "width": 1,
+             *       "tiling": "repeat",
+             *       "mix": 1,
+             *       "tint": [
+             *         1,
+             *         1,
+             *         1
+             *       ],
+             *       "rough": 1,
+             *       "height": 0.3,
+             *       "turn": 0,
+             *       "shift": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            pictures: components["schemas"]["Pictures"];
         };
         /**
          * MaterialOut
@@ -7370,6 +7528,24 @@ export interface components {
              *         "tone": 0.3,
              *         "turn": 0,
              *         "wear": 0
+             *       },
+             *       "pictures": {
+             *         "height": 0.3,
+             *         "mix": 1,
+             *         "rough": 1,
+             *         "shift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "tiling": "repeat",
+             *         "tint": [
+             *           1,
+             *           1,
+             *           1
+             *         ],
+             *         "turn": 0,
+             *         "width": 1
              *       }
              *     }
              */
@@ -7421,6 +7597,24 @@ export interface components {
              *         "tone": 0.3,
              *         "turn": 0,
              *         "wear": 0
+             *       },
+             *       "pictures": {
+             *         "height": 0.3,
+             *         "mix": 1,
+             *         "rough": 1,
+             *         "shift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "tiling": "repeat",
+             *         "tint": [
+             *           1,
+             *           1,
+             *           1
+             *         ],
+             *         "turn": 0,
+             *         "width": 1
              *       }
              *     }
              */
@@ -7812,6 +8006,79 @@ export interface components {
              * @default true
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * Pictures
+         * @description Own pictures on a material, over its texture: as its colour, its roughness (black is smooth), its bumps (white is
+         *     high). They lie on the surface by the side that it looks to, their middle at `shift`, `width` metres wide, and begin
+         *     afresh on each letter where the texture does.
+         *
+         *     `mix` is the share of the picture's colour, times its own alpha; `tint` colours it; `rough` is the share of the
+         *     roughness that the picture decides; `height` is how high bumps are, below 0 how deep, 1 for a tenth of `width`.
+         */
+        Pictures: {
+            /** Colour */
+            colour?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /** Roughness */
+            roughness?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /** Bump */
+            bump?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tiling
+             * @default repeat
+             */
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["Keyed_Literal__repeat____mirror____once___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Mix
+             * @default 1
+             */
+            mix: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tint
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            tint: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Rough
+             * @default 1
+             */
+            rough: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Height
+             * @default 0.3
+             */
+            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Pivot
@@ -8332,6 +8599,24 @@ export interface components {
              *         "tone": 0.3,
              *         "turn": 0,
              *         "wear": 0
+             *       },
+             *       "pictures": {
+             *         "height": 0.3,
+             *         "mix": 1,
+             *         "rough": 1,
+             *         "shift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "tiling": "repeat",
+             *         "tint": [
+             *           1,
+             *           1,
+             *           1
+             *         ],
+             *         "turn": 0,
+             *         "width": 1
              *       }
              *     }
              */
@@ -8383,6 +8668,24 @@ export interface components {
              *         "tone": 0.3,
              *         "turn": 0,
              *         "wear": 0
+             *       },
+             *       "pictures": {
+             *         "height": 0.3,
+             *         "mix": 1,
+             *         "rough": 1,
+             *         "shift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "tiling": "repeat",
+             *         "tint": [
+             *           1,
+             *           1,
+             *           1
+             *         ],
+             *         "turn": 0,
+             *         "width": 1
              *       }
              *     }
              */
@@ -9822,6 +10125,35 @@ export interface operations {
             header?: never;
             path: {
                 preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture_api_pictures__picture__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picture: string;
             };
             cookie?: never;
         };

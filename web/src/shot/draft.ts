@@ -15,10 +15,26 @@ export interface Surface {
   tint_depth: number;
   opacity: number;
   grain: Grain | null;
+  images: Images | null;
 }
 /** A surface of a block with the part of each letter that it covers: "face", "edge", or a facet that has its own. */
 export interface PartSurface extends Surface {
   part: string;
+}
+/** Own pictures at a frame, by their ids, '' for none; `width` and `tall` in metres, `to` leads to their space. */
+export interface Images {
+  colour: string;
+  roughness: string;
+  bump: string;
+  width: number;
+  tall: number;
+  tiling: 'repeat' | 'mirror' | 'once';
+  mix: number;
+  tint: [number, number, number];
+  rough: number;
+  height: number;
+  by_letter: boolean;
+  to: number[];
 }
 /** A texture at a frame: the name of its pattern, its second layer, and the way from the title (metres) to its space. */
 export interface Grain {

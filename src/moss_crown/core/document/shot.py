@@ -568,6 +568,32 @@ class Texture(Model):
     shift: Value[Vec3] = (0.0, 0.0, 0.0)
 
 
+PictureId: TypeAlias = Annotated[str, Field(pattern=r"^picture-[0-9a-f]{32}$")]
+"""A picture that was brought in, by its content."""
+
+
+class Pictures(Model):
+    """Own pictures on a material, over its texture: as its colour, its roughness (black is smooth), its bumps (white is
+    high). They lie on the surface by the side that it looks to, their middle at `shift`, `width` metres wide, and begin
+    afresh on each letter where the texture does.
+
+    `mix` is the share of the picture's colour, times its own alpha; `tint` colours it; `rough` is the share of the
+    roughness that the picture decides; `height` is how high bumps are, below 0 how deep, 1 for a tenth of `width`.
+    """
+
+    colour: Value[PictureId] | None = None
+    roughness: Value[PictureId] | None = None
+    bump: Value[PictureId] | None = None
+    width: Value[Size] = 1.0
+    tiling: Value[Literal["repeat", "mirror", "once"]] = "repeat"
+    mix: Value[Share] = 1.0
+    tint: Value[Colour] = (1.0, 1.0, 1.0)
+    rough: Value[Share] = 1.0
+    height: Value[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]] = 0.3
+    turn: Value[Degrees] = 0.0
+    shift: Value[Vec3] = (0.0, 0.0, 0.0)
+
+
 class Material(Model):
     """Metal by base colour, or a clear dielectric over a diffuse base; `metal` mixes between them.
 
@@ -595,6 +621,7 @@ class Material(Model):
     tint_depth: Value[Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)]] = 0.3
     opacity: Value[Share] = 1.0
     texture: Texture = Texture()
+    pictures: Pictures = Pictures()
 
 
 class MaterialStep(StepBase):
@@ -626,10 +653,6 @@ EnvironmentPreset: TypeAlias = Literal[
     "lantern_room",
     "storm_break",
 ]
-
-
-PictureId: TypeAlias = Annotated[str, Field(pattern=r"^picture-[0-9a-f]{32}$")]
-"""A picture that was brought in, by its content."""
 
 
 class EnvironmentStep(StepBase):

@@ -41,6 +41,12 @@ def srgb_to_linear(encoded: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
 
 
+def linear_to_srgb(light: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Linear light 0 to 1 as sRGB, 0 to 1 (IEC 61966-2-1)."""
+    light = np.asarray(light, np.float64)
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 0.0031308) ** (1 / 2.4) - 0.055)
+
+
 def grade(stops: float, kelvin: float) -> Matrix:
     """(3, 3): light times 2 to the `stops`, adapted so that light of `kelvin` turns out white."""
     source, target = _BRADFORD @ white_of(kelvin), _BRADFORD @ white_of(NEUTRAL)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal, TypeAlias, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +14,8 @@ from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import sample_choice, sample_one
 
 Triple = tuple[float, float, float]
+Tiling: TypeAlias = Literal["repeat", "mirror", "once"]
+TILINGS: tuple[Tiling, ...] = get_args(Tiling)
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,8 +38,36 @@ class Grain:
 
 
 @dataclass(frozen=True, slots=True)
+class Images:
+    """Own pictures at one frame, by their ids, "" for none. See `Pictures`."""
+
+    colour: str = ""
+    roughness: str = ""
+    bump: str = ""
+    width: float = 1.0
+    tiling: Tiling = "repeat"
+    mix: float = 1.0
+    tint: Triple = (1.0, 1.0, 1.0)
+    rough: float = 1.0
+    height: float = 0.3
+    by_letter: bool = False
+    turn: float = 0.0
+    shift: Triple = (0.0, 0.0, 0.0)
+
+    @property
+    def ids(self) -> tuple[str, str, str]:
+        return self.colour, self.roughness, self.bump
+
+    @property
+    def first(self) -> str:
+        """The picture that decides how high all of them are."""
+        return next(id for id in self.ids if id)
+
+
+@dataclass(frozen=True, slots=True)
 class Surface:
-    """A material at one frame. Colour and glow scene-linear Rec.709; no grain where it is even."""
+    """A material at one frame. Colour and glow scene-linear Rec.709; no grain where it is even, no images where it has
+    none."""
 
     colour: Triple
     metal: float
@@ -53,6 +84,7 @@ class Surface:
     tint_depth: float = 0.3
     opacity: float = 1.0
     grain: Grain | None = None
+    images: Images | None = None
 
     @property
     def dielectric_reflectance(self) -> float:
@@ -79,6 +111,30 @@ def surface_at(material: Material, frame: float) -> Surface:
         tint_depth=sample_one(material.tint_depth, frame),
         opacity=sample_one(material.opacity, frame),
         grain=_grain_at(material.texture, frame),
+        images=_images_at(material, frame),
+    )
+
+
+def _images_at(material: Material, frame: float) -> Images | None:
+    own = material.pictures
+    colour, roughness, bump = (
+        "" if v is None else str(sample_choice(v, frame)) for v in (own.colour, own.roughness, own.bump)
+    )
+    if not (colour or roughness or bump):
+        return None
+    return Images(
+        colour=colour,
+        roughness=roughness,
+        bump=bump,
+        width=sample_one(own.width, frame),
+        tiling=sample_choice(own.tiling, frame),
+        mix=sample_one(own.mix, frame),
+        tint=_triple(own.tint, frame),
+        rough=sample_one(own.rough, frame),
+        height=sample_one(own.height, frame),
+        by_letter=sample_choice(material.texture.place, frame) == "letter",
+        turn=sample_one(own.turn, frame),
+        shift=_triple(own.shift, frame),
     )
 
 
@@ -110,10 +166,18 @@ def _triple(value: object, frame: float) -> Triple:
 
 def texture_matrix(grain: Grain) -> NDArray[np.float64]:
     """(3, 4) from the title's space, in metres, to the texture's: shifted, turned about z, in units of its scale."""
-    angle = np.radians(grain.turn)
-    c, s = np.cos(angle), np.sin(angle)
-    turn = np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]]) / grain.scale
-    return np.column_stack([turn, -turn @ np.array(grain.shift)])
+    return _laid(grain.turn, grain.shift) / grain.scale
+
+
+def image_matrix(images: Images) -> NDArray[np.float64]:
+    """(3, 4) from the title's space to that of the pictures, both in metres: shifted, and turned about z."""
+    return _laid(images.turn, images.shift)
+
+
+def _laid(degrees: float, shift: Triple) -> NDArray[np.float64]:
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    turn = np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
+    return np.column_stack([turn, -turn @ np.array(shift)])
 
 
 def linear(colour: Triple) -> Triple:

@@ -51,6 +51,28 @@ def light(id: str) -> NDArray[np.float32]:
     return np.asarray(linear, np.float32)
 
 
+def alpha(id: str) -> NDArray[np.float32]:
+    """(h, w, 1) how much of a picture is there, 0 to 1. Raises PictureUnknown."""
+    if id not in _OWN:
+        raise PictureUnknown("picture", id)
+    pixels = unpack(_OWN[id])[..., 3:]
+    return np.asarray(pixels / 255 if pixels.dtype == np.uint8 else pixels, np.float32)
+
+
+@lru_cache(maxsize=8)
+def texture(id: str) -> NDArray[np.float32]:
+    """(h, w, 4) scene-linear colour, 0 to 1, and alpha, top row first: a picture as it lies on a surface."""
+    found = np.concatenate([np.clip(light(id), 0, 1), alpha(id)], -1)
+    found.setflags(write=False)  # it is shared
+    return found
+
+
+def size(id: str) -> tuple[int, int]:
+    """Width and height of a picture in pixels."""
+    height, width = light(id).shape[:2]
+    return width, height
+
+
 _LINEAR = srgb_to_linear(np.arange(256) / 255).astype(np.float32)
 
 

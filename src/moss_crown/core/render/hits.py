@@ -336,11 +336,11 @@ def glows(choice, glow, first_piece, pieces, owners, poses, w, q, n, depth, pick
 @kernel
 def grains(rows, corners, rest, first_triangle, w, q, n, relief):
     """The textures of surfaces: their colours into the lanes; their relief bends the lanes' normals."""
-    point = np.empty(8, np.float32)
+    point = np.empty(9, np.float32)
     address, row_address = point.ctypes.data, rows.ctypes.data
     for i in range(n):
         material = q[ln.MATERIAL + i]
-        if not rows[material, 12] > ZERO:
+        if not (rows[material, 12] > ZERO or rows[material, 46] > ZERO):
             continue
         instance, facet = q[ln.INSTANCE + i], q[ln.FACET + i]
         triangle = first_triangle[instance] + q[ln.PIECE + i]
@@ -351,6 +351,7 @@ def grains(rows, corners, rest, first_triangle, w, q, n, relief):
         lz = corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv
         sx, sy, sz = w[ln.SX + i], w[ln.SY + i], w[ln.SZ + i]
         # To the title at rest, or afresh on each letter: far from where any other one looks.
+        own = ZERO
         if rows[material, 23] > ZERO:
             own = rest[instance, 12]
             q0, q1, q2, q3 = ONE, ZERO, ZERO, own * f32(3.71)
@@ -368,6 +369,7 @@ def grains(rows, corners, rest, first_triangle, w, q, n, relief):
         point[5] = q8 * sx + q9 * sy + q10 * sz
         point[6] = ONE if facet == u32(BEVEL) or facet == u32(REAR_BEVEL) else ZERO
         point[7] = ONE if relief else ZERO
+        point[8] = own
         textured(row_address, int(material), address)
         w[ln.RED + i], w[ln.GREEN + i], w[ln.BLUE + i] = point[0], point[1], point[2]
         w[ln.METAL + i], w[ln.ROUGH + i] = point[3], point[4]

@@ -36,7 +36,7 @@ class World(NamedTuple):
     rows: F32  # (m, tables.ROW)
     glassy: bool  # whether any material lets light through
     veiled: bool  # whether any is not wholly there
-    grained: bool  # whether any material has a texture
+    grained: bool  # whether any material has a texture or pictures
     layered: bool  # whether any material has a coat or sheen
     albedo: F32  # tables.albedo_table
     glass: F32  # tables.glass_table
@@ -130,7 +130,7 @@ class _Stage:
 
 def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     """Flatten a scene and build its ray tree. The caller closes the ray scene."""
-    stage = _Stage(scene, passes or any(surface.grain for surface in scene.surfaces))
+    stage = _Stage(scene, passes or any(surface.grain or surface.images for surface in scene.surfaces))
     meshes = [stage.mesh(s.vertices, s.triangles, s.normals, s.facet) for s in scene.solids]
     for letter in scene.letters:
         rest = [*letter.rest[:3].reshape(-1), float(letter.number)]
@@ -168,7 +168,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         rows=rows,
         glassy=bool((rows[:, 39] > 0).any()),
         veiled=bool((rows[:, 45] < 1).any()),
-        grained=bool((rows[:, 12] > 0).any()),
+        grained=bool(((rows[:, 12] > 0) | (rows[:, 46] > 0)).any()),
         layered=bool((rows[:, 6] > 0).any() or (rows[:, 8] > 0).any()),
         albedo=albedo_table(),
         glass=glass_table(),

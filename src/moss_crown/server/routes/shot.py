@@ -12,6 +12,7 @@ from fastapi import APIRouter, Depends, Query, Response, WebSocket
 from moss_crown.core.document.binding import value_paths
 from moss_crown.core.document.door import write_shot
 from moss_crown.core.document.formula import FUNCTIONS, NAMES
+from moss_crown.core.document.shot import PictureId
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.look.environment import Preset
 from moss_crown.core.picture import ENDINGS
@@ -230,6 +231,12 @@ async def environment(preset: Preset, here: Context = Depends(context)) -> Respo
     """The environment's light for the draft."""
     body = await here.pool.draft.run(jobs.environment_of, preset)
     return Response(body, media_type="application/octet-stream", headers=FOREVER)
+
+
+@router.get("/pictures/{picture}", response_class=Response)
+async def picture(picture: PictureId, here: Context = Depends(context)) -> Response:
+    """A picture that was brought in, for the draft's materials."""
+    return Response(await here.pool.draft.run(jobs.picture_of, picture), media_type="image/png", headers=FOREVER)
 
 
 @router.get("/display-table", response_class=Response)

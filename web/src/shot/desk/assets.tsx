@@ -172,3 +172,39 @@ export function EmblemField({
     </>
   );
 }
+
+/** Which picture of the production a material shows; one can be brought in on the spot. */
+export function PictureField({
+  label,
+  value,
+  none = 'none',
+  onCommit,
+}: {
+  label: string;
+  value: string | null;
+  none?: string | undefined;
+  onCommit: (id: string | null) => void;
+}) {
+  const { data } = useAssets('picture');
+  return (
+    <div className="flex gap-1">
+      <select
+        aria-labelledby={label}
+        className={`${inputLook} min-w-0 flex-1`}
+        value={value ?? ''}
+        onChange={(e) => onCommit(e.target.value || null)}
+      >
+        <option value="">{none}</option>
+        {value && !data?.some((asset) => asset.id === value) && (
+          <option value={value}>a picture no longer listed</option>
+        )}
+        {data?.map((asset) => (
+          <option key={asset.id} value={asset.id}>
+            {asset.name}
+          </option>
+        ))}
+      </select>
+      <Bring kind="picture" label="Bring in" onBrought={(asset) => onCommit(asset.id)} />
+    </div>
+  );
+}

@@ -7,7 +7,7 @@ import { stepTitle } from '../recipe/steps';
 import type { Step } from '../store';
 import { Arrange } from './arrange';
 import { useFamilies } from './families';
-import { fieldsOf, PARTS, reachGroup } from './fields';
+import { fieldsOf, isMain, PARTS, partName, reachGroup, SHEETS } from './fields';
 import { Letters } from './letters';
 import { LightKits, PointLight } from './lights';
 import { MaterialChoice, PartMaterials, useTextureControls } from './materials';
@@ -65,6 +65,7 @@ export function Desk() {
       ? (step.reaches ?? []).findIndex((r, k, all) => reachGroup(r.kind, k, all.length) === group)
       : -1;
   const part = PARTS.find(([, title]) => title === group)?.[0];
+  const sheet = SHEETS.find(([, title]) => title === group)?.[0];
   const drawn =
     step.kind === 'block' && group === 'Baseline' && step.baseline?.kind === 'path' && !step.baseline.emblem
       ? step
@@ -112,7 +113,7 @@ export function Desk() {
         </p>
       ))}
       {groups.length > 1 && (
-        <div role="tablist" aria-label="Groups of values" className="mb-2 flex gap-1 border-b">
+        <div role="tablist" aria-label="Groups of values" className="mb-2 flex flex-wrap gap-1 border-b">
           {groups.map((name) => (
             <button
               key={name}
@@ -154,8 +155,27 @@ export function Desk() {
             {step.kind === 'material' && part && (
               <>
                 <PartMaterials step={step} index={index} side={part} />
-                <MaterialChoice step={step} index={index} side={part} />
+                <MaterialChoice
+                  of={partName(part)}
+                  material={step[part] ?? undefined}
+                  path={`/steps/${index}/${part}`}
+                  pair={
+                    isMain(part)
+                      ? {
+                          paths: [`/steps/${index}/face`, `/steps/${index}/edge`],
+                          named: `/steps/${index}/name`,
+                        }
+                      : undefined
+                  }
+                />
               </>
+            )}
+            {step.kind === 'stage' && sheet && (
+              <MaterialChoice
+                of={group.toLowerCase()}
+                material={step[sheet]}
+                path={`/steps/${index}/${sheet}`}
+              />
             )}
             {fields
               .filter((field) => (field.group ?? '') === group)

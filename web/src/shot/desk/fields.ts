@@ -15,6 +15,7 @@ export type FieldKind =
   | 'text'
   | 'family'
   | 'emblem'
+  | 'picture'
   | 'ease';
 
 export interface FieldSpec {
@@ -114,6 +115,11 @@ export const PARTS = [
   ['rear_bevel', 'Rear bevel'],
   ['rear', 'Rear'],
 ] as const;
+/** The surfaces of a stage that have a material, and how their tabs are called. */
+export const SHEETS = [
+  ['floor_material', 'Floor'],
+  ['wall_material', 'Wall'],
+] as const;
 export type PartName = (typeof PARTS)[number][0];
 
 /** Face and edge every letter has; the other parts are theirs until they get a material of their own. */
@@ -192,6 +198,50 @@ function textureFields(path: string, pattern: unknown, names: Record<string, str
     vector(`${path}/shift`, 'Shifted', { unit: 'm', step: 0.02 }),
   ];
   return [choice(`${path}/pattern`, 'Texture', ...PATTERNS), ...(pattern === 'plain' ? [] : values)];
+}
+
+/** Own pictures on a material; what they mean is asked only where there are any. */
+function pictureFields(path: string, own: Schemas['Pictures'] | undefined): FieldSpec[] {
+  const at = `${path}/pictures`;
+  const map = (name: string, label: string): FieldSpec => ({
+    path: `${at}/${name}`,
+    label,
+    kind: 'picture',
+    none: 'none',
+  });
+  const some = own?.colour || own?.roughness || own?.bump;
+  return [
+    map('colour', 'Picture as colour'),
+    map('roughness', 'as roughness'),
+    map('bump', 'as bumps'),
+    ...(some
+      ? [
+          number(`${at}/width`, 'Picture width', {
+            unit: 'm',
+            step: 0.02,
+            decimals: 3,
+            min: 0.001,
+            max: 100,
+          }),
+          choice(`${at}/tiling`, 'Goes on', 'repeat', ['mirror', 'mirrored'], ['once', 'not: once']),
+          choice(`${path}/texture/place`, 'Lies', ['title', 'on the title'], ['letter', 'on each letter']),
+        ]
+      : []),
+    ...(own?.colour
+      ? [
+          number(`${at}/mix`, 'Colour: share', { min: 0, max: 1 }),
+          { path: `${at}/tint`, label: 'Colour: tint', kind: 'colour' } as FieldSpec,
+        ]
+      : []),
+    ...(own?.roughness ? [number(`${at}/rough`, 'Roughness: share', { min: 0, max: 1 })] : []),
+    ...(own?.bump ? [number(`${at}/height`, 'Bumps: height', { min: -1, max: 1 })] : []),
+    ...(some
+      ? [
+          number(`${at}/turn`, 'Picture turned', { unit: '°', step: 1, decimals: 1 }),
+          vector(`${at}/shift`, 'Picture shifted', { unit: 'm', step: 0.02 }),
+        ]
+      : []),
+  ];
 }
 
 const grouped = (group: string, fields: FieldSpec[]): FieldSpec[] => fields.map((f) => ({ ...f, group }));
@@ -668,6 +718,7 @@ export function fieldsOf(
         return [
           ...grouped(title, material(`/${part}`)),
           ...grouped(`${title} texture`, textureFields(`/${part}/texture`, pattern, names)),
+          ...grouped(`${title} pictures`, pictureFields(`/${part}`, step[part]?.pictures)),
         ];
       });
     case 'environment':
@@ -721,14 +772,22 @@ export function fieldsOf(
       );
     case 'stage':
       return [
-        { path: '/floor', label: 'Floor', kind: 'switch' },
-        { path: '/wall', label: 'Back wall', kind: 'switch' },
-        number('/wall_distance', 'Wall behind by', { unit: 'm', step: 0.05, min: 0.01, max: 1000 }),
-        { path: '/catch', label: 'Only shadows are seen', kind: 'switch' },
-        { path: '/floor_material/colour', label: 'Floor: colour', kind: 'colour' },
-        number('/floor_material/roughness', 'Floor: roughness', { min: 0, max: 1 }),
-        { path: '/wall_material/colour', label: 'Wall: colour', kind: 'colour' },
-        number('/wall_material/roughness', 'Wall: roughness', { min: 0, max: 1 }),
+        ...grouped('Stage', [
+          { path: '/floor', label: 'Floor', kind: 'switch' },
+          { path: '/wall', label: 'Back wall', kind: 'switch' },
+          number('/wall_distance', 'Wall behind by', { unit: 'm', step: 0.05, min: 0.01, max: 1000 }),
+          { path: '/catch', label: 'Only shadows are seen', kind: 'switch' },
+        ]),
+        ...SHEETS.flatMap(([name, title]) => {
+          const own = step[name];
+          const pattern = own?.texture?.pattern ?? 'plain';
+          const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};
+          return [
+            ...grouped(title, material(`/${name}`)),
+            ...grouped(`${title} texture`, textureFields(`/${name}/texture`, pattern, names)),
+            ...grouped(`${title} pictures`, pictureFields(`/${name}`, own?.pictures)),
+          ];
+        }),
       ];
     case 'camera':
       return [

@@ -28,24 +28,28 @@ export function useTextureControls(): Record<string, Record<string, string>> | u
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
 
-/** Which material of the catalogue a side has, and the way to another. */
-export function MaterialChoice({ step, index, side }: { step: MaterialStep; index: number; side: PartName }) {
+/** Which material of the catalogue something has, and the way to another. With a `pair` it can go on both at once. */
+export function MaterialChoice({
+  of,
+  material,
+  path,
+  pair,
+}: {
+  of: string;
+  material: Schemas['Material'] | undefined;
+  path: string;
+  pair?: { paths: string[]; named: string } | undefined;
+}) {
   const store = useShotStore();
   const { data } = useMaterials();
   const [open, setOpen] = useState(false);
-  const chosen = useMemo(() => data?.find((m) => same(m.material, step[side])), [data, step, side]);
-  function put(material: Curated, sides: PartName[]) {
+  const chosen = useMemo(() => data?.find((m) => same(m.material, material)), [data, material]);
+  function put(made: Curated, both: boolean) {
     setOpen(false);
-    const patch = sides.map((s) => ({
-      op: 'replace' as const,
-      path: `/steps/${index}/${s}`,
-      value: material.material,
-    }));
-    const named =
-      sides.length > 1
-        ? [{ op: 'replace' as const, path: `/steps/${index}/name`, value: material.name }]
-        : [];
-    store.edit([...patch, ...named], material.name);
+    const set = (path: string, value: unknown) => ({ op: 'replace' as const, path, value });
+    const paths = both && pair ? pair.paths : [path];
+    const named = both && pair ? [set(pair.named, made.name)] : [];
+    store.edit([...paths.map((p) => set(p, made.material)), ...named], made.name);
   }
   return (
     <div className="col-span-2">
@@ -53,7 +57,7 @@ export function MaterialChoice({ step, index, side }: { step: MaterialStep; inde
       <button
         type="button"
         className={`${inputLook} flex items-center gap-2 text-left`}
-        aria-label={`Material of the ${partName(side)}: ${chosen?.name ?? 'own'}`}
+        aria-label={`Material of the ${of}: ${chosen?.name ?? 'own'}`}
         onClick={() => setOpen(true)}
       >
         {chosen && (
@@ -66,7 +70,7 @@ export function MaterialChoice({ step, index, side }: { step: MaterialStep; inde
         {chosen?.name ?? 'own values: choose another'}
       </button>
       {data && open && (
-        <MaterialDialog side={side} materials={data} onClose={() => setOpen(false)} onPut={put} />
+        <MaterialDialog paired={!!pair} materials={data} onClose={() => setOpen(false)} onPut={put} />
       )}
     </div>
   );
@@ -108,18 +112,17 @@ export function PartMaterials({ step, index, side }: { step: MaterialStep; index
 }
 
 function MaterialDialog({
-  side,
+  paired,
   materials,
   onClose,
   onPut,
 }: {
-  side: PartName;
+  paired: boolean;
   materials: Curated[];
   onClose: () => void;
-  onPut: (material: Curated, sides: PartName[]) => void;
+  onPut: (material: Curated, both: boolean) => void;
 }) {
   const [wanted, setWanted] = useState('');
-  const paired = isMain(side);
   const [both, setBoth] = useState(paired);
   const groups = [...new Set(materials.map((m) => m.group))];
   const shown = materials.filter((m) =>
@@ -161,7 +164,7 @@ function MaterialDialog({
                     <button
                       type="button"
                       className="w-full overflow-hidden rounded-lg border text-left hover:border-moss"
-                      onClick={() => onPut(material, both ? ['face', 'edge'] : [side])}
+                      onClick={() => onPut(material, both)}
                     >
                       <img
                         src={`/api/materials/${material.id}/swatch`}

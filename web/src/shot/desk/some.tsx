@@ -28,7 +28,12 @@ export function RuleFields({
       {CHOICES.map(([name, label, options]) => (
         <label key={name} className="block text-dim text-xs">
           {label}
-          <select className={inputLook} value={rule[name]} onChange={(e) => onPut(name, e.target.value)}>
+          <select
+            aria-label={label}
+            className={inputLook}
+            value={rule[name]}
+            onChange={(e) => onPut(name, e.target.value)}
+          >
             {options.map((o) => (
               <option key={o} value={o}>
                 {o.replaceAll('_', ' ')}
@@ -124,7 +129,12 @@ export function SomeLetters({ step, index }: { step: MaterialStep; index: number
       <div className="grid grid-cols-4 gap-x-4">
         <label className="block text-dim text-xs">
           Letters
-          <select className={inputLook} value={some.by} onChange={(e) => put('by', e.target.value)}>
+          <select
+            aria-label="Letters"
+            className={inputLook}
+            value={some.by}
+            onChange={(e) => put('by', e.target.value)}
+          >
             <option value="all">all</option>
             <option value="rule">by a rule</option>
             <option value="hand">picked by hand</option>

@@ -3,7 +3,7 @@ import { inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
 import { at, type Ease, isFormula, isKeyed, isLink, isMoving, now, setting } from '../values';
-import { EmblemField } from './assets';
+import { EmblemField, PictureField } from './assets';
 import { EaseChoice } from './ease';
 import { FamilyField } from './families';
 import type { FieldSpec } from './fields';
@@ -201,6 +201,15 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
     }
     case 'emblem':
       return <EmblemField value={shown ? String(shown) : ''} none={field.none} onCommit={commit} />;
+    case 'picture':
+      return (
+        <PictureField
+          label={label}
+          value={shown ? String(shown) : null}
+          none={field.none}
+          onCommit={commit}
+        />
+      );
     case 'ease':
       return <EaseChoice label={field.label} ease={shown as Ease} onDraft={preview} onCommit={commit} />;
   }

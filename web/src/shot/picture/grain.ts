@@ -1,6 +1,6 @@
 import * as THREE from 'three';
 import { bytes } from '../../api/client';
-import type { Grain, LetterAtRest, Surface } from '../draft';
+import type { Grain, Images, LetterAtRest, Surface } from '../draft';
 
 /** Textures in the draft: the core's own functions, written out by it as GLSL, put into three's materials. */
 
@@ -19,6 +19,7 @@ function source(pattern: string): Promise<string> {
 const VERTEX_HEAD = `
 varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
+varying vec3 vPictureAt;
 uniform highp sampler2D grainRest;
 uniform float grainByLetter;
 `;
@@ -32,30 +33,38 @@ const VERTEX = `
   vec4 grainHere = vec4(position, 1.0);
   if (grainByLetter > 0.5) {
     vGrainAt = position + grainNumber * vec3(3.71, 1.93, 2.47);
+    vPictureAt = position;
     vGrainNormal = normal;
   } else {
     vGrainAt = vec3(dot(grainX, grainHere), dot(grainY, grainHere), dot(grainZ, grainHere));
+    vPictureAt = vGrainAt;
     vGrainNormal = vec3(dot(grainX.xyz, normal), dot(grainY.xyz, normal), dot(grainZ.xyz, normal));
   }
 #else
   vGrainAt = (modelMatrix * vec4(position, 1.0)).xyz;
+  vPictureAt = vGrainAt;
   vGrainNormal = mat3(modelMatrix) * normal;
 #endif
 `;
-const FRAGMENT_HEAD = `
+const VARYINGS = `
 varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
+varying vec3 vPictureAt;
+`;
+const FRAGMENT_HEAD = `
 uniform mat4 grainTo;
 uniform vec4 grainA; // amount, contrast, tone, relief
 uniform vec4 grainB; // wear, metal, roughness, 1 on edges
 uniform vec3 grainColour;
 uniform float grainScale;
 `;
-const COLOUR = `
-  vec3 grainPoint = (grainTo * vec4(vGrainAt, 1.0)).xyz;
+const SIDE = `
   vec3 grainSide = abs(normalize(vGrainNormal));
   bool grainFront = grainSide.z >= 0.5;
   bool grainUpward = grainSide.y > grainSide.x;
+`;
+const COLOUR = `
+  vec3 grainPoint = (grainTo * vec4(vGrainAt, 1.0)).xyz;
   vec3 grain = layered_(0.0, grainPoint.x, grainPoint.y, grainPoint.z,
     grainFront || grainUpward ? grainPoint.x : grainPoint.z,
     grainFront || !grainUpward ? grainPoint.y : grainPoint.z, grainA.x, grainA.y);
@@ -64,16 +73,57 @@ const COLOUR = `
   }
   diffuseColor.rgb = min(mix(diffuseColor.rgb, grainColour, grain.x) * max(1.0 + grainA.z * grain.y, 0.0), 1.0);
 `;
-const NORMAL = `
-  if (grainA.w > 0.0) {
-    float grainHigh = grain.z * grainA.w * 0.22 * grainScale;
+const ROUGH = `
+  roughnessFactor = clamp(mix(roughnessFactor, grainB.z, grain.x) - 0.12 * grainA.z * grain.y, 0.04, 1.0);
+`;
+const METAL = `
+  metalnessFactor = mix(metalnessFactor, grainB.y, grain.x);
+`;
+const PICTURE_HEAD = `
+uniform sampler2D pictureColour;
+uniform sampler2D pictureRough;
+uniform sampler2D pictureBump;
+uniform vec4 pictureA; // mix, share of the roughness, height of bumps in metres, 1 for once
+uniform vec3 pictureTint;
+uniform vec2 pictureSize;
+uniform mat4 pictureTo;
+vec4 pictured(sampler2D of, vec2 at) {
+  bool outside = pictureA.w > 0.5 && (at.x < 0.0 || at.y < 0.0 || at.x > 1.0 || at.y > 1.0);
+  return outside ? vec4(0.0) : texture2D(of, at);
+}
+`;
+const PICTURE_PLACE = `
+  vec3 picturePoint = (pictureTo * vec4(vPictureAt, 1.0)).xyz;
+  vec2 pictureAt = vec2(grainFront || grainUpward ? picturePoint.x : picturePoint.z,
+    grainFront || !grainUpward ? picturePoint.y : picturePoint.z) / pictureSize + 0.5;
+`;
+const PICTURE_COLOUR = `
+  vec4 pictureHere = pictured(pictureColour, pictureAt);
+  diffuseColor.rgb = mix(diffuseColor.rgb, pictureHere.rgb * pictureTint, pictureA.x * pictureHere.a);
+`;
+const PICTURE_ROUGH = `
+  vec4 pictureDull = pictured(pictureRough, pictureAt);
+  roughnessFactor = clamp(mix(roughnessFactor, dot(pictureDull.rgb, vec3(0.2126, 0.7152, 0.0722)), pictureA.y * pictureDull.a), 0.04, 1.0);
+`;
+/** Bumps by how the height changes from pixel to pixel (Mikkelsen, "Bump Mapping Unparametrized Surfaces", 2010). */
+const BUMPED = `
+  if (reliefHigh != 0.0 || reliefAny) {
     vec3 grainEast = dFdx(-vViewPosition);
     vec3 grainNorth = dFdy(-vViewPosition);
     vec3 grainR = cross(grainNorth, normal);
     vec3 grainS = cross(normal, grainEast);
     float grainDet = dot(grainEast, grainR);
-    normal = normalize(abs(grainDet) * normal - sign(grainDet) * (dFdx(grainHigh) * grainR + dFdy(grainHigh) * grainS));
+    normal = normalize(abs(grainDet) * normal - sign(grainDet) * (dFdx(reliefHigh) * grainR + dFdy(reliefHigh) * grainS));
   }
+`;
+const GRAIN_HIGH = `
+  reliefAny = grainA.w > 0.0;
+  reliefHigh = grain.z * grainA.w * 0.22 * grainScale;
+`;
+const PICTURE_HIGH = `
+  reliefAny = true;
+  vec4 pictureHigh = pictured(pictureBump, pictureAt);
+  reliefHigh += dot(pictureHigh.rgb, vec3(0.2126, 0.7152, 0.0722)) * pictureHigh.a * pictureA.z;
 `;
 
 interface GrainUniforms {
@@ -84,14 +134,45 @@ interface GrainUniforms {
   grainB: { value: THREE.Vector4 };
   grainColour: { value: THREE.Color };
   grainScale: { value: number };
+  pictureColour: { value: THREE.Texture | null };
+  pictureRough: { value: THREE.Texture | null };
+  pictureBump: { value: THREE.Texture | null };
+  pictureA: { value: THREE.Vector4 };
+  pictureTint: { value: THREE.Color };
+  pictureSize: { value: THREE.Vector2 };
+  pictureTo: { value: THREE.Matrix4 };
 }
 
 interface Grained {
-  pattern: string;
+  program: string;
   uniforms: GrainUniforms;
 }
 
-/** Give a material the texture of a surface, or take it away. `ready` is called when its source has come. */
+const WRAPS = {
+  repeat: THREE.RepeatWrapping,
+  mirror: THREE.MirroredRepeatWrapping,
+  once: THREE.ClampToEdgeWrapping,
+};
+const pictures = new Map<string, Promise<THREE.Texture>>();
+
+/** A picture for the ways it is used: colours are light, roughness and height are meant by their numbers. */
+function picture(id: string, tiling: Images['tiling'], light: boolean): Promise<THREE.Texture> {
+  const key = `${id} ${tiling} ${light}`;
+  let made = pictures.get(key);
+  if (!made) {
+    made = new THREE.TextureLoader().loadAsync(`/api/pictures/${id}`).then((texture) => {
+      texture.wrapS = texture.wrapT = WRAPS[tiling];
+      texture.colorSpace = light ? THREE.SRGBColorSpace : THREE.NoColorSpace;
+      texture.needsUpdate = true;
+      return texture;
+    });
+    made.catch(() => pictures.delete(key));
+    pictures.set(key, made);
+  }
+  return made;
+}
+
+/** Give a material the texture and the pictures of a surface, or take them away. `ready` is called when they have come. */
 export function grow(material: THREE.Material, surface: Surface, edge: boolean, ready: () => void) {
   const kept = material.userData as Partial<Grained>;
   kept.uniforms ??= {
@@ -102,63 +183,104 @@ export function grow(material: THREE.Material, surface: Surface, edge: boolean, 
     grainB: { value: new THREE.Vector4() },
     grainColour: { value: new THREE.Color() },
     grainScale: { value: 1 },
+    pictureColour: { value: null },
+    pictureRough: { value: null },
+    pictureBump: { value: null },
+    pictureA: { value: new THREE.Vector4() },
+    pictureTint: { value: new THREE.Color() },
+    pictureSize: { value: new THREE.Vector2(1, 1) },
+    pictureTo: { value: new THREE.Matrix4() },
   };
   const { uniforms } = kept;
-  const { grain } = surface;
+  const { grain, images } = surface;
   if (grain) fill(uniforms, grain, edge);
-  const pattern = grain?.name ?? '';
-  if (pattern === (kept.pattern ?? '')) return;
-  kept.pattern = pattern;
-  material.customProgramCacheKey = () => pattern;
-  if (!pattern) {
+  if (images) hang(uniforms, images, ready);
+  uniforms.grainByLetter.value = grain?.by_letter || images?.by_letter ? 1 : 0;
+  const maps = images
+    ? [images.colour, images.roughness, images.bump].map((id) => (id ? '1' : '0')).join('')
+    : '';
+  const program = grain || images ? `${grain?.name ?? ''} ${maps}` : '';
+  if (program === (kept.program ?? '')) return;
+  kept.program = program;
+  material.customProgramCacheKey = () => program;
+  if (!program) {
     material.onBeforeCompile = () => {};
     material.needsUpdate = true;
     return;
   }
-  void source(pattern).then((text) => {
-    if (kept.pattern !== pattern) return;
+  void Promise.resolve(grain ? source(grain.name) : '').then((text) => {
+    if (kept.program !== program) return;
+    const colour = maps[0] === '1';
+    const rough = maps[1] === '1';
+    const bump = maps[2] === '1';
+    const when = (is: unknown, text: string) => (is ? text : '');
     material.onBeforeCompile = (shader) => {
       Object.assign(shader.uniforms, uniforms);
+      const after = (part: string, text: string) => {
+        shader.fragmentShader = shader.fragmentShader.replace(
+          `#include <${part}>`,
+          `#include <${part}>\n${text}`,
+        );
+      };
       shader.vertexShader = shader.vertexShader
         .replace('#include <common>', `#include <common>\n${VERTEX_HEAD}`)
         .replace('#include <begin_vertex>', `#include <begin_vertex>\n${VERTEX}`);
-      shader.fragmentShader = shader.fragmentShader
-        .replace('#include <common>', `#include <common>\n${FRAGMENT_HEAD}\n${text}`)
-        .replace('#include <map_fragment>', `#include <map_fragment>\n${COLOUR}`)
-        .replace(
-          '#include <roughnessmap_fragment>',
-          `#include <roughnessmap_fragment>
-  roughnessFactor = clamp(mix(roughnessFactor, grainB.z, grain.x) - 0.12 * grainA.z * grain.y, 0.04, 1.0);`,
-        )
-        .replace(
-          '#include <metalnessmap_fragment>',
-          `#include <metalnessmap_fragment>
-  metalnessFactor = mix(metalnessFactor, grainB.y, grain.x);`,
-        )
-        .replace('#include <normal_fragment_maps>', `#include <normal_fragment_maps>\n${NORMAL}`);
+      after('common', VARYINGS + when(grain, FRAGMENT_HEAD + text) + when(images, PICTURE_HEAD));
+      after(
+        'map_fragment',
+        SIDE + when(grain, COLOUR) + when(images, PICTURE_PLACE) + when(colour, PICTURE_COLOUR),
+      );
+      after('roughnessmap_fragment', when(grain, ROUGH) + when(rough, PICTURE_ROUGH));
+      after('metalnessmap_fragment', when(grain, METAL));
+      after(
+        'normal_fragment_maps',
+        `float reliefHigh = 0.0; bool reliefAny = false;${when(grain, GRAIN_HIGH)}${when(bump, PICTURE_HIGH)}${BUMPED}`,
+      );
     };
     material.needsUpdate = true;
     ready();
   });
 }
 
+const NO_PICTURE = new THREE.DataTexture(new Uint8Array(4), 1, 1);
+NO_PICTURE.needsUpdate = true;
+
+function hang(uniforms: GrainUniforms, images: Images, ready: () => void) {
+  for (const [uniform, id, light] of [
+    [uniforms.pictureColour, images.colour, true],
+    [uniforms.pictureRough, images.roughness, false],
+    [uniforms.pictureBump, images.bump, false],
+  ] as const) {
+    uniform.value ??= NO_PICTURE;
+    if (!id) continue;
+    picture(id, images.tiling, light).then(
+      (texture) => {
+        if (uniform.value === texture) return;
+        uniform.value = texture;
+        ready();
+      },
+      () => {},
+    );
+  }
+  uniforms.pictureA.value.set(
+    images.mix,
+    images.rough,
+    images.height * images.width * 0.1,
+    images.tiling === 'once' ? 1 : 0,
+  );
+  uniforms.pictureTint.value.setRGB(...images.tint, THREE.LinearSRGBColorSpace);
+  uniforms.pictureSize.value.set(images.width, images.tall);
+  setRows(uniforms.pictureTo.value, images.to);
+}
+
+/** The rows of a 3x4 matrix as a matrix of 4x4. */
+function setRows(matrix: THREE.Matrix4, rows: number[]) {
+  const [a = 1, b = 0, c = 0, d = 0, e = 0, f = 1, g = 0, h = 0, i = 0, j = 0, k = 1, l = 0] = rows;
+  matrix.set(a, b, c, d, e, f, g, h, i, j, k, l, 0, 0, 0, 1);
+}
+
 function fill(uniforms: GrainUniforms, grain: Grain, edge: boolean) {
-  const [a, b, c, d, e, f, g, h, i, j, k, l] = grain.to as [
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-  ];
-  uniforms.grainTo.value.set(a, b, c, d, e, f, g, h, i, j, k, l, 0, 0, 0, 1);
-  uniforms.grainByLetter.value = grain.by_letter ? 1 : 0;
+  setRows(uniforms.grainTo.value, grain.to);
   uniforms.grainA.value.set(grain.amount, grain.contrast, grain.tone, grain.relief);
   uniforms.grainB.value.set(grain.wear, grain.metal, grain.roughness, edge ? 1 : 0);
   uniforms.grainColour.value.setRGB(...grain.colour, THREE.LinearSRGBColorSpace);
