@@ -29,7 +29,7 @@ from moss_crown.core.evaluate import scene_at
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.display import to_display
 from moss_crown.core.render.renderer import Render, RenderSettings
-from moss_crown.core.stage.scene import RectangleLight, Scene
+from moss_crown.core.stage.scene import RectangleLight, Scene, Sheet
 
 WIDTH, HEIGHT, SAMPLES = 640, 360, 16
 LONG, PARTS = 16, 24
@@ -115,7 +115,8 @@ def for_mitsuba(mi: Any, scene: Scene) -> Any:
             corners = solid.vertices[solid.triangles[own]].reshape(-1, 3) @ pose[:3, :3].T + pose[:3, 3]
             normals = solid.normals[own].reshape(-1, 3) @ turned.T
             meshes[f"letter{k}_{surface}"] = (corners, normals, int(surface))
-    for k, sheet in enumerate(scene.sheets):
+    for k, sheet in enumerate(scene.grounds):
+        assert isinstance(sheet, Sheet)
         matrix = np.eye(4)
         normal = np.cross(sheet.u, sheet.v)
         matrix[:3, 0], matrix[:3, 1], matrix[:3, 3] = sheet.u, sheet.v, sheet.centre

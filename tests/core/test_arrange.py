@@ -5,11 +5,12 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from moss_crown.core.arrange import _seen, align, fit_width, space_evenly
+from moss_crown.core.arrange import _seen, align, fit_width, space_evenly, stand
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import block_corners
+from moss_crown.core.evaluate import block_corners, poses_at, structure_at
 
 
 def shot_of(*texts, fit=0.0, **first):
@@ -96,3 +97,50 @@ def test_what_cannot_be_arranged_is_refused():
         space_evenly(shot, 0.0)
     with pytest.raises(DocumentInvalid, match="frame's width"):
         fit_width(shot, 0.0, "block", 0.0)
+
+
+def on_stage(text: str, **stage: object) -> Shot:
+    shot = new_shot(text=text)
+    steps = [s.model_copy(update=stage) if s.kind == "stage" else s for s in shot.steps]
+    return shot.model_copy(update={"steps": steps})
+
+
+def feet(shot: Shot) -> np.ndarray:
+    """(l, 3) where the letters' origins stand in the world at rest."""
+    return poses_at(shot, structure_at(shot, 72), np.array([200.0]))[0, :, :3, 3]
+
+
+@pytest.mark.parametrize("radius", [4.0, 25.0])
+def test_letters_stand_on_a_globe_around_it(radius):
+    shot = on_stage("HIGH\nWATER", shape="globe", radius=radius)
+    standing = apply_patch(shot, stand(shot, 72, "block"))[0]
+    poses = poses_at(standing, structure_at(standing, 72), np.array([200.0]))[0]
+    # Each letter's foot is a tangent of the globe.
+    above = ((poses[:, :3, 3] - (0, -radius, 0)) * poses[:, :3, 1]).sum(1)
+    assert above[-5:] == pytest.approx(radius, abs=1e-5)
+    assert (above[:-5] > radius + 0.5).all()
+    again = apply_patch(standing, stand(standing, 72, "block"))[0]
+    assert feet(again) == pytest.approx(feet(standing), abs=1e-5)
+
+
+def test_each_line_stands_on_a_step_of_its_own():
+    shot = on_stage("LOW\nTIDE\nTABLE", shape="steps", rise=0.3, run=0.5, wall_distance=1.0)
+    standing = apply_patch(shot, stand(shot, 72, "block"))[0]
+    at = feet(standing)
+    assert at[:, 1] == pytest.approx([0.6] * 3 + [0.3] * 4 + [0.0] * 5, abs=1e-5)
+    assert at[:, 2] == pytest.approx([-1.75] * 3 + [-1.25] * 4 + [0.0] * 5, abs=1e-5)
+    again = apply_patch(standing, stand(standing, 72, "block"))[0]
+    assert feet(again) == pytest.approx(at, abs=1e-5)
+    assert len(again.steps[0].patterns) == 2
+
+
+def test_a_block_that_floats_is_put_on_the_floor():
+    shot = on_stage("TIDE", shape="sweep")
+    floating = apply_patch(shot, [{"op": "replace", "path": "/steps/0/move", "value": [0, 2, 0]}])[0]
+    down = apply_patch(floating, stand(floating, 72, "block"))[0]
+    assert block_corners(down, 72)["block"][:, 1].min() == pytest.approx(0, abs=1e-6)
+
+
+def test_without_a_stage_nothing_can_be_stood_on():
+    with pytest.raises(DocumentInvalid, match="nothing to stand on"):
+        stand(on_stage("TIDE", on=False), 72, "block")

@@ -15,7 +15,7 @@ from moss_crown.core.stage.scene import Camera, Scene
 
 def sheet(shot, height):
     """The floor or the wall of a look: whose half edges reach up, or do not."""
-    sheets = look_at_frame(shot, shot.last)["sheets"]
+    sheets = look_at_frame(shot, shot.last)["grounds"]
     return next(s for s in sheets if (s["v"][1] != 0) == (height > 0))
 
 
@@ -36,7 +36,7 @@ def test_only_a_floor_before_a_wall_that_is_seen_mirrors_it():
 def test_it_is_as_bright_as_the_renderer_sees_the_wall_without_a_title():
     shot = edited(**{"wall_material/roughness": 1.0})
     whole = scene_at(shot, shot.last, 1.5, Cache())
-    wall = next(s for s in whole.sheets if s.name == "wall")
+    wall = next(s for s in whole.grounds if s.name == "wall")
     found = []
     for x in (-2.0, 0.0, 2.0):
         place = np.array([x, 1.0, wall.centre[2]])

@@ -83,7 +83,7 @@ def test_a_step_that_is_off_does_nothing():
     assert (poses[0] == poses[1]).all()
     dark = scene_at(edited(("/steps/4/on", False), ("/steps/5/on", False), ("/steps/6/on", False)), 0, 1.5, Cache())
     assert dark.lights == ()
-    assert dark.sheets == ()
+    assert dark.grounds == ()
     assert dark.surround.strength == 0
 
 

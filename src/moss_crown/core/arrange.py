@@ -11,12 +11,14 @@ from typing import Any, Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core import limits
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.document.shot import BlockStep, EmblemStep, Shot
+from moss_crown.core.document.shot import BlockStep, EmblemStep, Pattern, Shot, StageStep
 from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import block_corners, camera_at, camera_step
-from moss_crown.core.motion.values import sample_one
+from moss_crown.core.evaluate import block_corners, camera_at, camera_step, structure_at
+from moss_crown.core.motion.values import sample_choice, sample_one
+from moss_crown.core.type.layout import Letter
 
 Side: TypeAlias = Literal["left", "centre", "right", "top", "middle", "bottom"]
 Area: TypeAlias = Literal["blocks", "frame", "action_safe", "title_safe"]
@@ -96,6 +98,94 @@ def fit_width(shot: Shot, frame: float, step: str, share: float) -> Patch:
         factor *= share / max(here, 1e-6)
         sized = patched(write_shot(shot), [{"op": "replace", "path": f"/steps/{index}/size", "value": size * factor}])
     return [{"op": "replace", "path": f"/steps/{index}/size", "value": round(size * factor, 5)}]
+
+
+def stand(shot: Shot, frame: float, step: str) -> Patch:
+    """Stand a block on the stage: on a globe its line runs around that, on steps each line has a step of its own from
+    the lowest up, elsewhere its lowest ink touches the floor.
+
+    Raises DocumentInvalid without a stage.
+    """
+    stage = next((s for s in shot.steps if isinstance(s, StageStep) and sample_choice(s.on, frame)), None)
+    if stage is None:
+        raise DocumentInvalid("stage", "a stage that is on", "there is nothing to stand on")
+    shape = sample_choice(stage.shape, frame)
+    block = next(s for s in shot.steps if s.id == step)
+    if isinstance(block, BlockStep) and shape == "globe":
+        return _on_globe(shot, frame, block, sample_one(stage.radius, frame))
+    if isinstance(block, BlockStep) and shape == "steps":
+        return _on_steps(shot, frame, block, stage)
+    return _moved(shot, step, 1, -float(_box(block_corners(shot, frame)[step])[0, 1]))
+
+
+def _on_globe(shot: Shot, frame: float, block: BlockStep, radius: float) -> Patch:
+    path = _path(shot, block.id)
+    around: Patch = [
+        {"op": "replace", "path": f"{path}/baseline/kind", "value": "arc"},
+        {"op": "replace", "path": f"{path}/baseline/radius", "value": radius},
+    ]
+    curved = patched(write_shot(shot), around)
+    lines = _lines(curved, frame, block.id)
+    lowest = lines[max(lines)]
+    # The feet of letters are tangents of the circle: each lies a radius from its middle, the way the letter stands.
+    turn = np.radians([letter.turn for letter in lowest])
+    up = np.column_stack([-np.sin(turn), np.cos(turn)])
+    foot = np.array([(letter.x, letter.y) for letter in lowest])
+    middle = np.linalg.lstsq(up, (foot * up).sum(1) - radius, rcond=None)[0]
+    across, high, _ = _place(shot, frame, block.id)
+    aside = _moved(curved, block.id, 0, -float(middle[0]) - across)
+    return around + aside + _moved(patched(write_shot(curved), aside), block.id, 1, -radius - float(middle[1]) - high)
+
+
+STANDS = "stands on step"
+"""How the patterns are called that stand a line on a step."""
+
+
+def _on_steps(shot: Shot, frame: float, block: BlockStep, stage: StageStep) -> Patch:
+    path = _path(shot, block.id)
+    kept = [p.model_dump(mode="json") for p in block.patterns if not p.name.startswith(STANDS)]
+    plain = patched(write_shot(shot), [{"op": "replace", "path": f"{path}/patterns", "value": kept}])
+    rise, run, distance = (sample_one(v, frame) for v in (stage.rise, stage.run, stage.wall_distance))
+    size = sample_one(block.size, frame)
+    lines = _lines(plain, frame, block.id)
+    last = max(lines)
+    foot = lines[last][0].y
+    made = []
+    for line, letters in lines.items():
+        above = last - line
+        if above:
+            up = (above * rise - (letters[0].y - foot)) / size
+            back = -(distance + run * (above - 0.5)) / size
+            made.append(
+                Pattern(
+                    name=f"{STANDS} {above}",
+                    unit="line",
+                    pick="every",
+                    every=limits.LETTERS_A_BLOCK,
+                    start=line + 1,
+                    shift=(0.0, round(up, 6), round(back, 6)),
+                ).model_dump(mode="json")
+            )
+    standing: Patch = [{"op": "replace", "path": f"{path}/patterns", "value": kept + made}]
+    return standing + _moved(shot, block.id, 1, -foot - _place(shot, frame, block.id)[1])
+
+
+def _lines(shot: Shot, frame: float, step: str) -> dict[int, list[Letter]]:
+    """The letters of a block's lines, at rest in the block."""
+    found: dict[int, list[Letter]] = {}
+    for block in structure_at(shot, frame).blocks:
+        if shot.steps[block.step].id == step:
+            for letter in block.letters:
+                found.setdefault(letter.line, []).append(letter)
+    return found
+
+
+def _place(shot: Shot, frame: float, step: str) -> tuple[float, float, float]:
+    """Where a block stands now."""
+    block = next(s for s in shot.steps if s.id == step)
+    assert isinstance(block, BlockStep | EmblemStep)
+    x, y, z = (float(v) for v in sample_one(block.move, frame))
+    return x, y, z
 
 
 def _box(points: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -51,7 +51,6 @@ from moss_crown.core.evaluate import (
     moved_at,
     rest_frame,
     set_at,
-    sheets_at,
     solid_of,
     spans,
     structure_at,
@@ -76,7 +75,8 @@ from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
 from moss_crown.core.moving import MOTION, Moved, cast_of, overshoot, rest_of, surroundings
-from moss_crown.core.stage.scene import Light, ShapeLight, Sheet, SunLight, triangle_areas
+from moss_crown.core.stage.scene import Globe, Ground, Light, ShapeLight, Sheet, SunLight, triangle_areas
+from moss_crown.core.staging import grounds_at, haze_at
 from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
 from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
@@ -388,7 +388,8 @@ def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[in
 def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
     """Materials, stage, lamps and environment. What a floor before a wall mirrors is that, `mirrors` bright."""
     surfaces: list[Surface] = []
-    sheets = sheets_at(shot, frame, surfaces)
+    grounds = grounds_at(shot, frame, surfaces)
+    haze = haze_at(shot, frame)
     step = environment_step(shot, frame)
     blocks = [i for i, s in enumerate(shot.steps) if s.kind in ("block", "emblem") and sample_choice(s.on, frame)]
     surround = {
@@ -400,23 +401,31 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "colour": list(sample_one(step.colour, frame)) if step else [0.0, 0.0, 0.0],
     }
     lamps = [_lamp(light) for light in lights_at(shot, frame)]
-    wall = next((s for s in sheets if s.name == "wall"), None)
+    wall = next((g for g in grounds if isinstance(g, Sheet) and g.name in ("wall", "card")), None)
     seen = _brightness(wall, surfaces[wall.surface], surround, lamps) if wall and not wall.catches else None
     return {
         "blocks": [_worn(shot, block, frame) for block in blocks],
-        "sheets": [
-            {
-                "centre": s.centre.tolist(),
-                "u": s.u.tolist(),
-                "v": s.v.tolist(),
-                "surface": _surface(surfaces[s.surface]),
-                "catches": s.catches,
-                "mirrors": seen if s.name == "floor" else None,
-            }
-            for s in sheets
+        "grounds": [
+            _ground(ground, surfaces[ground.surface]) | {"mirrors": seen if ground.name == "floor" else None}
+            for ground in grounds
         ],
+        "haze": asdict(haze) if haze else None,
         "lights": lamps,
         "environment": surround,
+    }
+
+
+def _ground(ground: Ground, surface: Surface) -> dict[str, Any]:
+    """A part of the stage as it is drawn: a flat sheet, a line drawn out across, or a globe."""
+    found: dict[str, Any] = {"surface": _surface(surface), "catches": ground.catches}
+    if isinstance(ground, Sheet):
+        return found | {"centre": ground.centre.tolist(), "u": ground.u.tolist(), "v": ground.v.tolist()}
+    if isinstance(ground, Globe):
+        return found | {"centre": ground.centre.tolist(), "radius": ground.radius}
+    return found | {
+        "line": np.round(ground.line, 5).tolist(),
+        "normals": np.round(ground.normals, 5).tolist(),
+        "half": ground.half,
     }
 
 

@@ -47,7 +47,7 @@ from moss_crown.core.look import pictures
 from moss_crown.core.look.dress import NO_TINT, worn
 from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.look.exposure import grade
-from moss_crown.core.look.material import Surface, surface_at
+from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.clearance import GIVE, contacts
 from moss_crown.core.motion.poses import Poses, place_matrix, speed
@@ -69,7 +69,8 @@ from moss_crown.core.moving import (
 )
 from moss_crown.core.stage.camera import camera_poses
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
-from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Sheet, Surround
+from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Surround
+from moss_crown.core.staging import floor_below, grounds_at, haze_at, wall_behind
 from moss_crown.core.type import emblem, families
 from moss_crown.core.type.families import FAMILIES, Axes
 from moss_crown.core.type.layout import EmblemSetting, Letter, Setting
@@ -78,7 +79,6 @@ from moss_crown.core.type.shape import Glyph, faces
 STEP_BLUR = np.radians(8.0)
 """A letter that turns gets a pose in the shutter for at most every 8 degrees: matrices are interpolated straight."""
 MOST_BLUR_POSES = 17
-STAGE_REACH = 60.0
 CHORD_PIXELS = 0.15
 NOWHERE = -1
 """In place of a solid for a letter of which nothing is there, such as a tube that has not begun."""
@@ -457,9 +457,8 @@ def contacts_of(shot: Shot, structure: Structure, frames: Frames, poses: Poses |
         give.append(np.full(len(block.letters), GIVE * block.setting.size))
     if not still:
         return np.zeros(found.shape[:2], np.uint8)
-    names = {s.name: s for s in sheets_at(shot, shot.last, []) if not s.catches}
-    floor = 0.0 if "floor" in names else -np.inf
-    wall = float(names["wall"].centre[2]) if "wall" in names else -np.inf
+    floor = floor_below(shot, shot.last)
+    wall = wall_behind(shot, shot.last, solid=True)
     return contacts(found, letter_boxes(structure), np.concatenate(still), np.concatenate(give), floor, wall)
 
 
@@ -691,7 +690,7 @@ def scene_at(
                 )
                 owners.append(shot.steps[block.step].id)
             count += 1
-    sheets = sheets_at(shot, frame, surfaces)
+    grounds = grounds_at(shot, frame, surfaces)
     step = environment_step(shot, frame)
     surround = (
         Surround(
@@ -706,12 +705,13 @@ def scene_at(
     return Scene(
         tuple(solids),
         tuple(letters),
-        sheets,
+        grounds,
         tuple(surfaces),
-        lights_at(shot, frame, owners, len(sheets)),
+        lights_at(shot, frame, owners, len(grounds)),
         surround,
         camera,
         light_names(shot, frame),
+        haze_at(shot, frame),
     )
 
 
@@ -732,9 +732,9 @@ def _behind(step: EnvironmentStep, frame: float) -> Any:
     return tuple(sample_one(step.colour, frame)) if behind == "colour" else behind
 
 
-def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, sheets: int = 0) -> tuple[Light, ...]:
+def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, grounds: int = 0) -> tuple[Light, ...]:
     """The lamps that are on, each as a whole; for a scene all the sources that they are made of. `owners` names the
-    block of each letter of that scene, whose `sheets` come after them."""
+    block of each letter of that scene, whose `grounds` come after them."""
     found: list[Light] = []
     for step in shot.steps:
         if isinstance(step, LightsStep) and sample_choice(step.on, frame):
@@ -744,47 +744,11 @@ def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, sheets:
                 touches = None
                 if owners is not None and (lamp.only or not stage or bits != FACES | EDGES):
                     letters = [bits if not lamp.only or owner in lamp.only else 0 for owner in owners]
-                    touches = (*letters, *([255 if stage else 0] * sheets))
+                    touches = (*letters, *([255 if stage else 0] * grounds))
                 if owners is None:
                     found.append(light_at(lamp, frame))
                 else:
                     found += sources_at(lamp, frame, touches)
-    return tuple(found)
-
-
-def sheets_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Sheet, ...]:
-    """Floor and wall as large rectangles; their materials are added to `surfaces`."""
-    found = []
-    for step in shot.steps:
-        if not isinstance(step, StageStep) or not sample_choice(step.on, frame):
-            continue
-        distance = sample_one(step.wall_distance, frame)
-        if sample_choice(step.floor, frame):
-            found.append(
-                Sheet(
-                    np.array([0.0, 0.0, STAGE_REACH - distance]),
-                    np.array([STAGE_REACH, 0.0, 0.0]),
-                    np.array([0.0, 0.0, -STAGE_REACH]),
-                    len(surfaces),
-                    sample_choice(step.catch, frame),
-                    "floor",
-                )
-            )
-            surfaces.append(surface_at(step.floor_material, frame))
-        if sample_choice(step.wall, frame):
-            # It stands on the floor; without one it goes on below.
-            half = STAGE_REACH / 2 if sample_choice(step.floor, frame) else STAGE_REACH
-            found.append(
-                Sheet(
-                    np.array([0.0, STAGE_REACH - half, -distance]),
-                    np.array([STAGE_REACH, 0.0, 0.0]),
-                    np.array([0.0, half, 0.0]),
-                    len(surfaces),
-                    sample_choice(step.catch, frame),
-                    "wall",
-                )
-            )
-            surfaces.append(surface_at(step.wall_material, frame))
     return tuple(found)
 
 

@@ -13,12 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import Light, LightsStep, Shot, StageStep
+from moss_crown.core.document.shot import Light, LightsStep, Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import camera_at, poses_at, sheets_at, solid_of, structure_at, title_corners
+from moss_crown.core.evaluate import camera_at, poses_at, solid_of, structure_at, title_corners
 from moss_crown.core.form.solid import BEVEL, REAR_BEVEL, Solid
-from moss_crown.core.motion.values import sample_choice, sample_one
+from moss_crown.core.motion.values import sample_one
+from moss_crown.core.stage.ground import triangulated
+from moss_crown.core.staging import grounds_at, wall_behind
 
 Patch: TypeAlias = list[dict[str, Any]]
 Floats: TypeAlias = NDArray[np.float64]
@@ -204,14 +206,6 @@ def _clear(target: Floats, towards: Floats, distance: float, behind: float) -> f
     return distance
 
 
-def wall_behind(shot: Shot, frame: float) -> float:
-    """z of the nearest wall behind the title; far away where there is none."""
-    for step in shot.steps:
-        if isinstance(step, StageStep) and sample_choice(step.on, frame) and sample_choice(step.wall, frame):
-            return -float(sample_one(step.wall_distance, frame))
-    return -1e4
-
-
 def _ray(shot: Shot, frame: float, x: float, y: float) -> tuple[Floats, Floats]:
     """The eye, and the direction in which a place of the picture lies."""
     camera = camera_at(shot, np.array([frame]), shot.width / shot.height)
@@ -223,18 +217,13 @@ def _ray(shot: Shot, frame: float, x: float, y: float) -> tuple[Floats, Floats]:
 
 
 def _on_stage(shot: Shot, frame: float, eye: Floats, way: Floats) -> Floats:
-    """The nearest place of floor or wall along a ray."""
+    """The nearest place of the stage along a ray."""
     found = np.inf
-    for sheet in sheets_at(shot, frame, []):
-        normal = np.cross(sheet.u, sheet.v)
-        facing = float(normal @ way)
-        if abs(facing) < 1e-12:
-            continue
-        distance = float(normal @ (sheet.centre - eye)) / facing
-        local = eye + way * distance - sheet.centre
-        within = all(abs(local @ side) <= side @ side for side in (sheet.u, sheet.v))
-        if 0 < distance < found and within:
-            found = distance
+    for ground in grounds_at(shot, frame, []):
+        mesh = triangulated(ground)
+        hit = _first_hit(mesh.vertices, mesh.triangles, eye, way)
+        if hit is not None:
+            found = min(found, hit[0])
     if not np.isfinite(found):
         raise DocumentInvalid("place", "floor or wall", "there is no floor or wall at that place of the picture")
     return np.asarray(eye + way * found)
@@ -252,7 +241,7 @@ def _on_letters(shot: Shot, frame: float, eye: Floats, way: Floats, cache: Cache
             count += 1
             inverse = np.linalg.inv(pose)
             start, along = inverse[:3, :3] @ eye + inverse[:3, 3], inverse[:3, :3] @ way
-            hit = _first_hit(solid, start, along)
+            hit = _first_hit(solid.vertices, solid.triangles, start, along)
             if hit is not None and (nearest is None or hit[0] < nearest[0]):
                 nearest = (hit[0], solid, hit[1], pose)
     if nearest is None:
@@ -274,11 +263,13 @@ def _on_letters(shot: Shot, frame: float, eye: Floats, way: Floats, cache: Cache
     return point, normal if normal @ way < 0 else -normal
 
 
-def _first_hit(solid: Solid, start: Floats, along: Floats) -> tuple[float, int] | None:
+def _first_hit(
+    vertices: NDArray[np.floating], triangles: NDArray[np.integer], start: Floats, along: Floats
+) -> tuple[float, int] | None:
     """Distance and triangle of the first hit of a ray (Moeller and Trumbore, 1997)."""
-    if not len(solid.triangles):
+    if not len(triangles):
         return None
-    a, b, c = (solid.vertices[solid.triangles[:, k]] for k in range(3))
+    a, b, c = (vertices[triangles[:, k]] for k in range(3))
     one, two = b - a, c - a
     p = np.cross(along, two)
     determinant = (one * p).sum(1)

@@ -143,11 +143,12 @@ class ShotOut(BaseModel):
 
 
 class Arrangement(Message):
-    """Blocks to arrange as they rest at a frame: one aligned or fitted in width, or all spaced evenly."""
+    """Blocks to arrange as they rest at a frame: one aligned, fitted in width or stood on the stage, or all
+    spaced evenly."""
 
     revision: int
     frame: FrameNumber
-    what: Literal["align", "space_evenly", "fit_width"]
+    what: Literal["align", "space_evenly", "fit_width", "stand"]
     step: Identity = "block"
     side: Literal["left", "centre", "right", "top", "middle", "bottom"] = "centre"
     to: Literal["blocks", "frame", "action_safe", "title_safe"] = "frame"

@@ -77,7 +77,7 @@ def test_what_is_half_there_covers_half_and_throws_half_a_shadow():
         scene = slab((surface, grey), NO_SKY, lights=[lamp], sheets=[floor])
         camera = Camera(look_at(np.array([4.0, -1.0, 0.0]), np.array([0.0, -2.0, 0.0]))[None], (0.01, 0.01), (0.0, 0.0))
         return render(
-            Scene(scene.solids, scene.letters, scene.sheets, scene.surfaces, scene.lights, scene.surround, camera),
+            Scene(scene.solids, scene.letters, scene.grounds, scene.surfaces, scene.lights, scene.surround, camera),
             RenderSettings(8, 8, 64, depth=1, clamp=0),
             None,
         ).beauty.mean()

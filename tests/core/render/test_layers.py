@@ -74,7 +74,7 @@ def test_relighting_from_the_layers_is_rendering_with_another_light():
     lamp = scene.lights[0]
     brighter = RectangleLight(lamp.centre, lamp.u, lamp.v, lamp.radiance * 2)
     again = layered(
-        Scene(scene.solids, scene.letters, scene.sheets, scene.surfaces, (brighter,), scene.surround, scene.camera),
+        Scene(scene.solids, scene.letters, scene.grounds, scene.surfaces, (brighter,), scene.surround, scene.camera),
         clamp=0,
     ).pictures["beauty"]
     relit = found["beauty"] + found["light_key_light"]

@@ -1109,7 +1109,8 @@ export interface components {
     schemas: {
         /**
          * Arrangement
-         * @description Blocks to arrange as they rest at a frame: one aligned or fitted in width, or all spaced evenly.
+         * @description Blocks to arrange as they rest at a frame: one aligned, fitted in width or stood on the stage, or all
+         *     spaced evenly.
          */
         Arrangement: {
             /** Revision */
@@ -1120,7 +1121,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "align" | "space_evenly" | "fit_width";
+            what: "align" | "space_evenly" | "fit_width" | "stand";
             /**
              * Step
              * @default block
@@ -4344,6 +4345,44 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyLiteral7369 */
+        Key_Literal__corner____sweep____steps____globe____card___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "corner" | "sweep" | "steps" | "globe" | "card";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyLiterala4cf */
         Key_Literal__left____centre____right____justify____fill___: {
             /** Frame */
@@ -4534,15 +4573,15 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiterale9fe */
-        Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___: {
+        /** KeyLiteralec74 */
+        Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___: {
             /** Frame */
             frame: number;
             /**
              * Value
              * @enum {string}
              */
-            value: "plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths";
+            value: "plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid";
             /**
              * @default {
              *       "leave": [
@@ -6430,6 +6469,28 @@ export interface components {
              */
             exposed: number;
         };
+        /** KeyedLiteral7369 */
+        Keyed_Literal__corner____sweep____steps____globe____card___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__corner____sweep____steps____globe____card___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
         /** KeyedLiterala4cf */
         Keyed_Literal__left____centre____right____justify____fill___: {
             /** Keys */
@@ -6540,10 +6601,10 @@ export interface components {
              */
             exposed: number;
         };
-        /** KeyedLiterale9fe */
-        Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___: {
+        /** KeyedLiteralec74 */
+        Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___"][];
+            keys: components["schemas"]["Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___"][];
             /**
              * Before
              * @default hold
@@ -8511,8 +8572,15 @@ export interface components {
         };
         /**
          * StageStep
-         * @description A floor at height 0 and a back wall behind the letters. With `catch` the camera sees only the shadows on them,
-         *     and the alpha of a picture holds those.
+         * @description What letters stand on and before, with its floor at height 0.
+         *
+         *     A `corner` is a floor and a back wall, each there or not. A `sweep` is both in one piece, joined by a curve of
+         *     `radius`, in the wall's material. `steps` rise behind the letters from where the wall would stand: so many, each
+         *     `rise` high and `run` deep. A `globe` of `radius` has its top at the middle of the floor. A `card`, `card_width` by
+         *     `card_height` metres, stands on the floor in the wall's place; a picture of the wall's material fills it.
+         *
+         *     With `catch` the camera sees only the shadows on all that, and the alpha of a picture holds those. What is
+         *     `haze` metres away has lost half of itself to haze of `haze_colour`; 0 for clear air.
          */
         StageStep: {
             /** Id */
@@ -8532,6 +8600,59 @@ export interface components {
              * @enum {string}
              */
             kind: "stage";
+            /**
+             * Shape
+             * @default corner
+             */
+            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["Keyed_Literal__corner____sweep____steps____globe____card___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Radius
+             * @default 1.5
+             */
+            radius: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Steps
+             * @default 5
+             */
+            steps: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Rise
+             * @default 0.22
+             */
+            rise: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Run
+             * @default 0.4
+             */
+            run: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Card Width
+             * @default 8
+             */
+            card_width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Card Height
+             * @default 4.5
+             */
+            card_height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Haze
+             * @default 0
+             */
+            haze: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Haze Colour
+             * @default [
+             *       0.16,
+             *       0.2,
+             *       0.21
+             *     ]
+             */
+            haze_colour: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Floor
              * @default true
@@ -8861,7 +8982,7 @@ export interface components {
              * Pattern
              * @default plain
              */
-            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths") | components["schemas"]["Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default 0.6

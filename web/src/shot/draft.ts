@@ -90,16 +90,23 @@ export interface Wardrobe {
   dresses: PartSurface[][];
   wears: number[];
 }
+/** A part of the stage: a flat sheet (`u`, `v`), a line of heights and depths drawn out across, or a globe. */
+export interface Ground {
+  surface: Surface;
+  catches: boolean; // only the shadows on it are seen
+  mirrors: number | null; // how bright what it mirrors is, where that is not the environment
+  centre?: [number, number, number];
+  u?: [number, number, number];
+  v?: [number, number, number];
+  radius?: number;
+  line?: [number, number][];
+  normals?: [[number, number], [number, number]][]; // at the ends of its pieces
+  half?: number;
+}
 export interface Look {
   blocks: Wardrobe[];
-  sheets: {
-    centre: number[];
-    u: number[];
-    v: number[];
-    surface: Surface;
-    catches: boolean; // only the shadows on it are seen
-    mirrors: number | null; // how bright what it mirrors is, where that is not the environment
-  }[];
+  grounds: Ground[];
+  haze: { density: number; colour: [number, number, number] } | null;
   lights: Lamp[];
   environment: {
     preset: string;

@@ -45,6 +45,7 @@ CONTROLS: dict[str, dict[str, str]] = {
     "knit": {"scale": "Knit size", "tone": "Shade", "relief": "Thickness of the yarn"},
     "weave": {"scale": "Thread size", "tone": "Shade", "relief": "Thickness of threads"},
     "felt": {"scale": "Fibre size", "tone": "Variety", "relief": "Fibres"},
+    "grid": {"scale": "Distance", "amount": "Width of lines", "contrast": "Sharp edges"},
     "dots": {"scale": "Distance", "amount": "Size of dots", "contrast": "Sharp edges"},
     "stripes": {"scale": "Width", "amount": "Share", "contrast": "Sharp edges"},
     "paper": {"scale": "Fibre size", "tone": "Fibres", "relief": "Tooth"},

@@ -248,6 +248,15 @@ def depths(x, y, z, p, q):
     return 0.5 + 0.6 * cloud, 0.3 * cloud, 0.12 * noise(x * 6.0, y * 6.0, z * 6.0, 307.0)
 
 
+@numba.njit(cache=True)
+def grid(x, y, z, p, q):
+    """Lines both ways, a unit apart; the amount is their width."""
+    across = abs(fraction(p + 0.5) - 0.5)
+    along = abs(fraction(q + 0.5) - 0.5)
+    near = 1.0 - 2.0 * min(across, along)
+    return near, 0.0, ramp(0.9, 1.0, near)
+
+
 PATTERNS = (
     plain,
     brushed,
@@ -272,6 +281,7 @@ PATTERNS = (
     dust,
     clumps,
     depths,
+    grid,
 )
 """Every pattern, in the order of its number."""
 NAMES: tuple[str, ...] = tuple(function.py_func.__name__ for function in PATTERNS)
@@ -324,7 +334,9 @@ def pattern(kind, x, y, z, p, q):
         return dust(x, y, z, p, q)
     if kind < 22.0:
         return clumps(x, y, z, p, q)
-    return depths(x, y, z, p, q)
+    if kind < 23.0:
+        return depths(x, y, z, p, q)
+    return grid(x, y, z, p, q)
 
 
 @numba.njit(cache=True)

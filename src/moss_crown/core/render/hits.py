@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from moss_crown.core.render import lanes as ln
@@ -312,6 +314,20 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
         w[ln.AZ + j] = w[ln.M8 + j] * x + w[ln.M9 + j] * y
         j += 1
     return j
+
+
+@kernel
+def hazed(haze, camera, catches, w, q, n, light, film, passes):
+    """Haze between the camera and the first surface: what it takes of all that comes, and its own light, which counts
+    as the environment's. By depth along the camera's axis, as the draft has it."""
+    for i in range(n):
+        along = -(w[ln.DX + i] * camera[0, 2] + w[ln.DY + i] * camera[0, 6] + w[ln.DZ + i] * camera[0, 10])
+        thick = haze[0] * along * w[ln.FAR + i]
+        left = math.exp(-thick * thick)
+        if not catches[q[ln.INSTANCE + i]]:
+            lost = ONE - left
+            add(film, w, q, i, light, haze[1] * lost, haze[2] * lost, haze[3] * lost, ZERO, passes)
+        w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = w[ln.TR + i] * left, w[ln.TG + i] * left, w[ln.TB + i] * left
 
 
 @kernel

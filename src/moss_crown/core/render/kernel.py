@@ -27,6 +27,7 @@ from moss_crown.core.render.hits import (
     gather,
     glows,
     grains,
+    hazed,
     lamps_met,
     light_through,
     ray_buffer,
@@ -424,6 +425,8 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
         n = gather(rows, world.normals, world.facet, poses, light_of, first_triangle, world.surface, w, q, n)
         if world.glassy:
             absorb(w, n)
+        if world.hazy and depth == 0:
+            hazed(world.haze, world.camera, world.catches, w, q, n, lights, film, passes)
         if world.glow >= 0:
             glows(choice, world.glow, first_piece, pieces, owners, poses, w, q, n, depth, picked, film, bound, passes)
         if n == 0 or depth == last:

@@ -98,7 +98,7 @@ def light_names(scene: Scene, count: int) -> list[str]:
 def matte_names(scene: Scene) -> dict[str, list[str]]:
     """For each kind of matte, what the name of an instance's facet is, by instance times five and facet."""
     letters = [(letter.name or f"letter {k + 1}", letter.word or "title") for k, letter in enumerate(scene.letters)]
-    stage = [sheet.name for sheet in scene.sheets]
+    stage = [ground.name for ground in scene.grounds]
     whole = [name for name, _ in letters for _ in FACETS]
     words = [word for _, word in letters for _ in FACETS]
     facets = [facet for _ in letters for facet in FACETS]

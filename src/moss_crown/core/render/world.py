@@ -12,6 +12,7 @@ from moss_crown.core.render import lamps
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
 from moss_crown.core.render.tables import albedo_table, glass_table, material_rows
+from moss_crown.core.stage.ground import triangulated
 from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
 
 F32 = NDArray[np.float32]
@@ -19,7 +20,7 @@ _ALL = 0xFF
 
 
 class World(NamedTuple):
-    """What a kernel sees. Instance order: letters, sheets, lamps that have a shape."""
+    """What a kernel sees. Instance order: letters, stage, lamps that have a shape."""
 
     scene: int
     first_triangle: NDArray[np.int64]  # (i) of the instance's mesh in the tables below
@@ -51,6 +52,8 @@ class World(NamedTuple):
     piece_instance: NDArray[np.int64]  # (p)
     first_piece: NDArray[np.int64]  # (i) or -1
     surround: EnvironmentMap
+    hazy: bool  # whether there is any haze
+    haze: F32  # its density and colour
     camera: F32  # (steps, 12)
     later_camera: F32  # (1, 12)
     lens: F32  # half tangents across and up, shift across and up, radius of the opening, focus, blades
@@ -135,9 +138,10 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     for letter in scene.letters:
         rest = [*letter.rest[:3].reshape(-1), float(letter.number)]
         stage.place(meshes[letter.solid], SOLID_MASK, letter.surfaces, letter.poses, letter.later, rest)
-    for sheet in scene.sheets:
-        square = _square(sheet.centre, sheet.u, sheet.v)
-        stage.place(stage.flat(square), STAGE_MASK, (sheet.surface,) * 5, catches=sheet.catches)
+    for ground in scene.grounds:
+        made = triangulated(ground)
+        mesh = stage.mesh(*made, np.zeros(len(made.triangles), np.uint8))
+        stage.place(mesh, STAGE_MASK, (ground.surface,) * 5, catches=ground.catches)
     shapes: list[int] = []
     for k, light in enumerate(scene.lights):
         if isinstance(light, SunLight):
@@ -183,6 +187,8 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         piece_instance=pieces.instance,
         first_piece=pieces.first,
         surround=surround,
+        hazy=scene.haze is not None,
+        haze=np.array([scene.haze.density, *scene.haze.colour] if scene.haze else [0, 0, 0, 0], np.float32),
         camera=_stretched(c.poses, stage.steps).astype(np.float32),
         later_camera=(c.poses[0] if c.later is None else c.later)[:3].reshape(1, 12).astype(np.float32),
         lens=np.array([*c.half, *c.shift, c.opening, c.focus, c.blades], np.float32),

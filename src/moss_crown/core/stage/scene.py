@@ -95,6 +95,42 @@ class Sheet:
 
 
 @dataclass(frozen=True)
+class Swept:
+    """A line (n, 2) of heights and depths (y, z) drawn out across, `half` to each side, with the normals (n - 1, 2, 2)
+    of the ends of its pieces."""
+
+    line: NDArray[np.float64]
+    normals: NDArray[np.float64]
+    half: float
+    surface: int
+    catches: bool = False
+    name: str = "stage"
+
+
+@dataclass(frozen=True)
+class Globe:
+    """A ball of the stage."""
+
+    centre: NDArray[np.float64]
+    radius: float
+    surface: int
+    catches: bool = False
+    name: str = "stage"
+
+
+Ground = Sheet | Swept | Globe
+
+
+@dataclass(frozen=True)
+class Haze:
+    """What of a surface at a depth of d metres before the camera is left: exp(-(density d)^2); the rest is of `colour`,
+    scene-linear."""
+
+    density: float
+    colour: tuple[float, float, float]
+
+
+@dataclass(frozen=True)
 class Surround:
     """The environment picture with its strength and turn (degrees about the vertical), and what shows behind all:
     nothing (black), the environment itself, or a colour, scene-linear."""
@@ -146,9 +182,10 @@ class Placed:
 class Scene:
     solids: tuple[Solid, ...]
     letters: tuple[Placed, ...]
-    sheets: tuple[Sheet, ...]
+    grounds: tuple[Ground, ...]
     surfaces: tuple[Surface, ...]
     lights: tuple[Light, ...]
     surround: Surround
     camera: Camera
     light_names: tuple[str, ...] = ()
+    haze: Haze | None = None

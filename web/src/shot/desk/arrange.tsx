@@ -26,6 +26,7 @@ export function Arrange({ step }: { step: string }) {
   const blocks = useShot(
     (s) => s.document?.steps?.filter((x) => x.kind === 'block' || x.kind === 'emblem').length,
   );
+  const staged = useShot((s) => s.document?.steps?.some((x) => x.kind === 'stage'));
   const [to, setTo] = useState<NonNullable<Order['to']>>('frame');
   const [share, setShare] = useState('80');
   return (
@@ -68,6 +69,11 @@ export function Arrange({ step }: { step: string }) {
       >
         fit
       </button>
+      {staged && (
+        <button type="button" className={look} onClick={() => store.arrange({ what: 'stand', step })}>
+          stand on the stage
+        </button>
+      )}
       {(blocks ?? 0) > 2 && (
         <button type="button" className={look} onClick={() => store.arrange({ what: 'space_evenly' })}>
           space all blocks evenly

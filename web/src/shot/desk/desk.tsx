@@ -7,7 +7,7 @@ import { stepTitle } from '../recipe/steps';
 import type { Step } from '../store';
 import { Arrange } from './arrange';
 import { useFamilies } from './families';
-import { fieldsOf, isMain, PARTS, partName, reachGroup, SHEETS } from './fields';
+import { fieldsOf, isMain, PARTS, partName, reachGroup, sheetsOf } from './fields';
 import { Letters } from './letters';
 import { LightKits, PointLight } from './lights';
 import { MaterialChoice, PartMaterials, useTextureControls } from './materials';
@@ -65,7 +65,7 @@ export function Desk() {
       ? (step.reaches ?? []).findIndex((r, k, all) => reachGroup(r.kind, k, all.length) === group)
       : -1;
   const part = PARTS.find(([, title]) => title === group)?.[0];
-  const sheet = SHEETS.find(([, title]) => title === group)?.[0];
+  const sheet = step.kind === 'stage' && sheetsOf(step).find(([, title]) => title === group)?.[0];
   const drawn =
     step.kind === 'block' && group === 'Baseline' && step.baseline?.kind === 'path' && !step.baseline.emblem
       ? step

@@ -80,6 +80,7 @@ const PATTERNS: [string, string][] = [
   ['weave', 'weave'],
   ['felt', 'felt'],
   ['dots', 'dots'],
+  ['grid', 'grid'],
   ['stripes', 'stripes'],
   ['paper', 'paper'],
   ['crackle', 'crackled glaze'],
@@ -115,11 +116,19 @@ export const PARTS = [
   ['rear_bevel', 'Rear bevel'],
   ['rear', 'Rear'],
 ] as const;
-/** The surfaces of a stage that have a material, and how their tabs are called. */
-export const SHEETS = [
+const SHEETS = [
   ['floor_material', 'Floor'],
   ['wall_material', 'Wall'],
 ] as const;
+type SheetName = (typeof SHEETS)[number][0];
+
+/** Those that a stage of its shape has, and what they are of it. */
+export function sheetsOf({ shape }: Extract<Step, { kind: 'stage' }>): (readonly [SheetName, string])[] {
+  if (shape === 'sweep') return [['wall_material', 'Sweep']];
+  if (shape === 'steps') return [['floor_material', 'Steps']];
+  if (shape === 'globe') return [['floor_material', 'Globe']];
+  return shape === 'card' ? [SHEETS[0], ['wall_material', 'Card']] : [...SHEETS];
+}
 export type PartName = (typeof PARTS)[number][0];
 
 /** Face and edge every letter has; the other parts are theirs until they get a material of their own. */
@@ -198,6 +207,27 @@ function textureFields(path: string, pattern: unknown, names: Record<string, str
     vector(`${path}/shift`, 'Shifted', { unit: 'm', step: 0.02 }),
   ];
   return [choice(`${path}/pattern`, 'Texture', ...PATTERNS), ...(pattern === 'plain' ? [] : values)];
+}
+
+/** What a stage of the chosen shape is measured by; of a keyed one all of it. */
+function stageFields({ shape }: Extract<Step, { kind: 'stage' }>): FieldSpec[] {
+  const any = typeof shape !== 'string';
+  const of = (...shapes: string[]) => any || shapes.includes(shape);
+  const metres = { unit: 'm', step: 0.05, min: 0.01, max: 100 };
+  const behind =
+    shape === 'steps' ? 'Steps behind by' : shape === 'card' ? 'Card behind by' : 'Wall behind by';
+  const own: [boolean, FieldSpec][] = [
+    [of('corner', 'card'), { path: '/floor', label: 'Floor', kind: 'switch' }],
+    [of('corner'), { path: '/wall', label: 'Back wall', kind: 'switch' }],
+    [of('corner', 'sweep', 'steps', 'card'), number('/wall_distance', behind, { ...metres, max: 1000 })],
+    [of('sweep', 'globe'), number('/radius', 'Radius', metres)],
+    [of('steps'), { ...number('/steps', 'Steps', { step: 1, decimals: 0, min: 1, max: 60 }) }],
+    [of('steps'), number('/rise', 'Height of a step', metres)],
+    [of('steps'), number('/run', 'Depth of a step', metres)],
+    [of('card'), number('/card_width', 'Width of the card', metres)],
+    [of('card'), number('/card_height', 'Height of the card', metres)],
+  ];
+  return own.filter(([asked]) => asked).map(([, field]) => field);
 }
 
 /** Own pictures on a material; what they mean is asked only where there are any. */
@@ -773,12 +803,27 @@ export function fieldsOf(
     case 'stage':
       return [
         ...grouped('Stage', [
-          { path: '/floor', label: 'Floor', kind: 'switch' },
-          { path: '/wall', label: 'Back wall', kind: 'switch' },
-          number('/wall_distance', 'Wall behind by', { unit: 'm', step: 0.05, min: 0.01, max: 1000 }),
+          choice(
+            '/shape',
+            'Stage',
+            ['corner', 'floor and wall'],
+            ['sweep', 'sweep, in one piece'],
+            ['steps', 'steps'],
+            ['globe', 'globe'],
+            ['card', 'floor and card'],
+          ),
+          ...stageFields(step),
           { path: '/catch', label: 'Only shadows are seen', kind: 'switch' },
+          number('/haze', 'Haze: half gone at', {
+            unit: 'm, 0: clear',
+            step: 0.5,
+            decimals: 1,
+            min: 0,
+            max: 10000,
+          }),
+          { path: '/haze_colour', label: 'Haze: colour', kind: 'colour' },
         ]),
-        ...SHEETS.flatMap(([name, title]) => {
+        ...sheetsOf(step).flatMap(([name, title]) => {
           const own = step[name];
           const pattern = own?.texture?.pattern ?? 'plain';
           const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};

@@ -4,6 +4,7 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { bytes } from '../../api/client';
 import {
   type Draft,
+  type Ground,
   type Lamp,
   type LetterAtRest,
   type Look,
@@ -56,7 +57,7 @@ export class DraftStage {
   private draft: Draft | null = null;
   private lettersKey = '';
   private readonly plain: THREE.Texture; // one light from everywhere
-  private sheets: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
+  private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
   private frame = 0;
@@ -494,34 +495,37 @@ export class DraftStage {
       for (const dressed of dresses.keys()) this.materials(k, dressed);
     });
     this.wearsKey = JSON.stringify(look.blocks.map((b) => b.wears));
-    for (const { quick, full } of this.sheets) {
+    for (const { mesh, quick, full } of this.grounds) {
+      if (mesh.geometry !== PLANE) mesh.geometry.dispose();
       quick.dispose();
       full.dispose();
     }
-    this.sheets = [];
+    this.grounds = [];
     this.setting.clear();
-    for (const sheet of look.sheets) {
-      const u = new THREE.Vector3(...(sheet.u as [number, number, number]));
-      const v = new THREE.Vector3(...(sheet.v as [number, number, number]));
-      if (sheet.catches) {
-        const shadows = new THREE.ShadowMaterial({ opacity: 0.75 });
-        const mesh = sheetMesh(shadows, u, v, sheet.centre);
+    const { haze } = look;
+    this.scene.fog = haze
+      ? new THREE.FogExp2(new THREE.Color().setRGB(...haze.colour, THREE.LinearSRGBColorSpace), haze.density)
+      : null;
+    for (const ground of look.grounds) {
+      if (ground.catches) {
+        const shadows = new THREE.ShadowMaterial({ opacity: 0.75, fog: false });
+        const mesh = groundMesh(shadows, ground);
         this.setting.add(mesh);
-        this.sheets.push({ mesh, quick: shadows, full: shadows });
+        this.grounds.push({ mesh, quick: shadows, full: shadows });
         continue;
       }
-      // The gloss of a sheet is left to pictures that there is time for.
+      // The gloss of a floor or wall is left to pictures that there is time for.
       const quick = new THREE.MeshLambertMaterial();
-      quick.color.setRGB(...sheet.surface.colour, THREE.LinearSRGBColorSpace);
-      const full = dress(new THREE.MeshPhysicalMaterial(), sheet.surface);
-      if (sheet.mirrors !== null) {
+      quick.color.setRGB(...ground.surface.colour, THREE.LinearSRGBColorSpace);
+      const full = dress(new THREE.MeshPhysicalMaterial(), ground.surface);
+      if (ground.mirrors !== null) {
         full.envMap = this.plain;
-        full.envMapIntensity = sheet.mirrors;
+        full.envMapIntensity = ground.mirrors;
       }
-      for (const material of [quick, full]) grow(material, sheet.surface, false, () => this.ask());
-      const mesh = sheetMesh(quick, u, v, sheet.centre);
+      for (const material of [quick, full]) grow(material, ground.surface, false, () => this.ask());
+      const mesh = groundMesh(quick, ground);
       this.setting.add(mesh);
-      this.sheets.push({ mesh, quick, full });
+      this.grounds.push({ mesh, quick, full });
     }
     this.lamps.clear();
     look.lights.forEach((light) => {
@@ -665,7 +669,8 @@ export class DraftStage {
       this.walkCamera.updateProjectionMatrix();
     }
     this.coarsen(scale < COARSE_BELOW);
-    for (const sheet of this.sheets) sheet.mesh.material = scale < COARSE_BELOW ? sheet.quick : sheet.full;
+    for (const ground of this.grounds)
+      ground.mesh.material = scale < COARSE_BELOW ? ground.quick : ground.full;
     const camera = this.camera();
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
@@ -801,13 +806,40 @@ function lampOf(light: Lamp): THREE.SpotLight | THREE.PointLight | THREE.Directi
 }
 
 /** A sheet of the stage, spanned by two half edges. */
-function sheetMesh(material: THREE.Material, u: THREE.Vector3, v: THREE.Vector3, centre: number[]) {
-  const mesh = new THREE.Mesh(PLANE, material);
+function groundMesh(material: THREE.Material, ground: Ground) {
+  const { centre = [0, 0, 0], u, v, radius, line, normals, half } = ground;
+  const mesh = new THREE.Mesh<THREE.BufferGeometry>(PLANE, material);
   mesh.matrixAutoUpdate = false;
-  mesh.matrix.makeBasis(u, v, u.clone().cross(v).normalize());
-  mesh.matrix.setPosition(...(centre as [number, number, number]));
   mesh.receiveShadow = true;
+  if (u && v) {
+    const [across, up] = [new THREE.Vector3(...u), new THREE.Vector3(...v)];
+    mesh.matrix.makeBasis(across, up, across.clone().cross(up).normalize());
+  } else if (radius) mesh.geometry = new THREE.SphereGeometry(radius, 96, 48);
+  else if (line && normals && half) mesh.geometry = drawnOut(line, normals, half);
+  mesh.matrix.setPosition(...centre);
   return mesh;
+}
+
+/** A line of heights and depths, drawn out across. */
+function drawnOut(
+  line: [number, number][],
+  normals: [[number, number], [number, number]][],
+  half: number,
+): THREE.BufferGeometry {
+  const places: number[] = [];
+  const facing: number[] = [];
+  const index: number[] = [];
+  normals.forEach(([begin, end], k) => {
+    const [first, last] = [line[k] ?? [0, 0], line[k + 1] ?? [0, 0]];
+    places.push(-half, ...first, half, ...first, half, ...last, -half, ...last);
+    facing.push(0, ...begin, 0, ...begin, 0, ...end, 0, ...end);
+    index.push(...[0, 1, 2, 0, 2, 3].map((i) => 4 * k + i));
+  });
+  const made = new THREE.BufferGeometry();
+  made.setAttribute('position', new THREE.Float32BufferAttribute(places, 3));
+  made.setAttribute('normal', new THREE.Float32BufferAttribute(facing, 3));
+  made.setIndex(index);
+  return made;
 }
 
 const NOTHING = new THREE.BufferGeometry();

@@ -92,6 +92,15 @@ function aboutDrive(step: Extract<Step, { kind: 'drive' }>, letters: number): st
   return `${who}, ${reach.kind}${also}`;
 }
 
+/** What a stage is made of, in a line. */
+function aboutStage({ shape = 'corner', floor, wall, haze }: Extract<Step, { kind: 'stage' }>): string {
+  const own = { corner: wall ? 'wall' : '', card: 'card', sweep: 'sweep', steps: 'steps', globe: 'globe' };
+  const named = typeof shape === 'string' ? own[shape] : 'keyed';
+  const floored = floor && (shape === 'corner' || shape === 'card');
+  const parts = [floored ? 'floor' : '', named, haze ? 'haze' : ''].filter(Boolean);
+  return parts.join(', and ') || 'nothing';
+}
+
 /** Who wears a material, in a line. */
 function aboutWearers({ some }: Extract<Step, { kind: 'material' }>): string {
   if (some?.by === 'hand')
@@ -130,13 +139,7 @@ export function stepAbout(step: Step, draft: Draft | null): string {
     case 'lights':
       return step.lights?.length === 1 ? '1 light' : `${step.lights?.length ?? 0} lights`;
     case 'stage':
-      return step.floor && step.wall
-        ? 'floor, and wall'
-        : step.floor
-          ? 'floor'
-          : step.wall
-            ? 'wall'
-            : 'nothing';
+      return aboutStage(step);
     case 'camera':
       return `${plain(step.lens, ' mm')}, ${plain(step.shutter, '°')} shutter`;
   }

@@ -1,0 +1,125 @@
+"""The stage at a frame: what letters stand on and before, and the haze between."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from moss_crown.core.document.shot import Material, Shot, StageStep
+from moss_crown.core.look.material import Surface, surface_at
+from moss_crown.core.motion.values import sample_choice, sample_one
+from moss_crown.core.stage.ground import steps_line, sweep_line
+from moss_crown.core.stage.scene import Globe, Ground, Haze, Sheet, Swept
+
+REACH = 60.0
+"""Metres that a stage goes on to each side."""
+NO_WALL = -1e4
+
+
+def _stages(shot: Shot, frame: float) -> Iterator[StageStep]:
+    return (step for step in shot.steps if isinstance(step, StageStep) and sample_choice(step.on, frame))
+
+
+def grounds_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Ground, ...]:
+    """What the stage is made of; the materials of that are added to `surfaces`."""
+    found: list[Ground] = []
+    for step in _stages(shot, frame):
+        found += _grounds(step, frame, surfaces)
+    return tuple(found)
+
+
+def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator[Ground]:
+    catches = sample_choice(step.catch, frame)
+    shape = sample_choice(step.shape, frame)
+    distance, radius = sample_one(step.wall_distance, frame), sample_one(step.radius, frame)
+
+    def worn(material: Material) -> int:
+        surfaces.append(surface_at(material, frame))
+        return len(surfaces) - 1
+
+    if shape == "globe":
+        yield Globe(np.array([0.0, -radius, 0.0]), radius, worn(step.floor_material), catches, "globe")
+    elif shape == "sweep":
+        # A floor that ends before the letters would be no floor: the curve begins behind them at the latest.
+        line = sweep_line(distance, radius, REACH)
+        yield Swept(*line, REACH, worn(step.wall_material), catches, "sweep")
+    elif shape == "steps":
+        count, rise, run = (sample_one(v, frame) for v in (step.steps, step.rise, step.run))
+        line = steps_line(distance, round(count), rise, run, REACH)
+        yield Swept(*line, REACH, worn(step.floor_material), catches, "steps")
+    else:
+        floor = sample_choice(step.floor, frame)
+        if floor:
+            yield Sheet(
+                np.array([0.0, 0.0, REACH - distance]) if shape == "corner" else np.zeros(3),
+                np.array([REACH, 0.0, 0.0]),
+                np.array([0.0, 0.0, -REACH]),
+                worn(step.floor_material),
+                catches,
+                "floor",
+            )
+        if shape == "card":
+            yield _card(step, frame, distance, worn(step.wall_material), surfaces, catches)
+        elif sample_choice(step.wall, frame):
+            # It stands on the floor; without one it goes on below.
+            half = REACH / 2 if floor else REACH
+            yield Sheet(
+                np.array([0.0, REACH - half, -distance]),
+                np.array([REACH, 0.0, 0.0]),
+                np.array([0.0, half, 0.0]),
+                worn(step.wall_material),
+                catches,
+                "wall",
+            )
+
+
+def _card(
+    step: StageStep, frame: float, distance: float, surface: int, surfaces: list[Surface], catches: bool
+) -> Sheet:
+    """A card; the pictures of its material fill its width once, about its middle."""
+    width, height = sample_one(step.card_width, frame), sample_one(step.card_height, frame)
+    images = surfaces[surface].images
+    if images:
+        filling = replace(images, width=width, tiling="once", turn=0.0, shift=(0.0, height / 2, 0.0), by_letter=False)
+        surfaces[surface] = replace(surfaces[surface], images=filling)
+    return Sheet(
+        np.array([0.0, height / 2, -distance]),
+        np.array([width / 2, 0.0, 0.0]),
+        np.array([0.0, height / 2, 0.0]),
+        surface,
+        catches,
+        "card",
+    )
+
+
+def wall_behind(shot: Shot, frame: float, solid: bool = False) -> float:
+    """z of the nearest wall behind the title, or of the first step or card; NO_WALL where there is none. With `solid`
+    one that only catches shadows is none."""
+    for step in _stages(shot, frame):
+        if solid and sample_choice(step.catch, frame):
+            continue
+        shape = sample_choice(step.shape, frame)
+        if shape != "globe" and (shape != "corner" or sample_choice(step.wall, frame)):
+            return -float(sample_one(step.wall_distance, frame))
+    return NO_WALL
+
+
+def floor_below(shot: Shot, frame: float) -> float:
+    """y of the floor that letters could go into; minus infinity where there is none, or one that only catches."""
+    for step in _stages(shot, frame):
+        shape = sample_choice(step.shape, frame)
+        flat = shape in ("sweep", "steps") or (shape != "globe" and sample_choice(step.floor, frame))
+        if flat and not sample_choice(step.catch, frame):
+            return 0.0
+    return -np.inf
+
+
+def haze_at(shot: Shot, frame: float) -> Haze | None:
+    for step in _stages(shot, frame):
+        half = sample_one(step.haze, frame)
+        if half > 0:
+            red, green, blue = (float(c) for c in sample_one(step.haze_colour, frame))
+            return Haze(float(np.sqrt(np.log(2)) / half), (red, green, blue))
+    return None
