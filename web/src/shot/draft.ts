@@ -10,6 +10,7 @@ export interface Surface {
   sheen: number;
   glow: [number, number, number];
   brushed: number;
+  brush_turn: number; // degrees
   transmission: number;
   thin: boolean;
   tint_depth: number;

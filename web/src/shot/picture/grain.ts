@@ -20,11 +20,13 @@ const VERTEX_HEAD = `
 varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
 varying vec3 vPictureAt;
+varying vec3 vBrush;
 uniform highp sampler2D grainRest;
 uniform float grainByLetter;
 `;
 const VERTEX = `
 #ifdef USE_BATCHING
+  vBrush = normalMatrix * (mat3(batchingMatrix) * vec3(1.0, 0.0, 0.0));
   int grainRow = int(getIndirectIndex(gl_DrawID));
   vec4 grainX = texelFetch(grainRest, ivec2(0, grainRow), 0);
   vec4 grainY = texelFetch(grainRest, ivec2(1, grainRow), 0);
@@ -41,6 +43,7 @@ const VERTEX = `
     vGrainNormal = vec3(dot(grainX.xyz, normal), dot(grainY.xyz, normal), dot(grainZ.xyz, normal));
   }
 #else
+  vBrush = normalMatrix * vec3(1.0, 0.0, 0.0);
   vGrainAt = (modelMatrix * vec4(position, 1.0)).xyz;
   vPictureAt = vGrainAt;
   vGrainNormal = mat3(modelMatrix) * normal;
@@ -50,6 +53,15 @@ const VARYINGS = `
 varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
 varying vec3 vPictureAt;
+varying vec3 vBrush;
+`;
+/** Brushing runs along the letter's own line, wherever a surface looks; three would ask for texture coordinates. */
+const BRUSHED = `
+#ifdef USE_ANISOTROPY
+  vec3 brushLine = vBrush - normal * dot(vBrush, normal);
+  brushLine = dot(brushLine, brushLine) > 1e-6 ? normalize(brushLine) : normalize(cross(normal, vec3(0.3, 0.5, 0.8)));
+  tbn = mat3(brushLine, cross(normal, brushLine), normal);
+#endif
 `;
 const FRAGMENT_HEAD = `
 uniform mat4 grainTo;
@@ -199,7 +211,8 @@ export function grow(material: THREE.Material, surface: Surface, edge: boolean, 
   const maps = images
     ? [images.colour, images.roughness, images.bump].map((id) => (id ? '1' : '0')).join('')
     : '';
-  const program = grain || images ? `${grain?.name ?? ''} ${maps}` : '';
+  const brushed = surface.brushed > 0;
+  const program = grain || images || brushed ? `${grain?.name ?? ''} ${maps} ${brushed}` : '';
   if (program === (kept.program ?? '')) return;
   kept.program = program;
   material.customProgramCacheKey = () => program;
@@ -230,6 +243,7 @@ export function grow(material: THREE.Material, surface: Surface, edge: boolean, 
         'map_fragment',
         SIDE + when(grain, COLOUR) + when(images, PICTURE_PLACE) + when(colour, PICTURE_COLOUR),
       );
+      after('normal_fragment_begin', when(brushed, BRUSHED));
       after('roughnessmap_fragment', when(grain, ROUGH) + when(rough, PICTURE_ROUGH));
       after('metalnessmap_fragment', when(grain, METAL));
       after(

@@ -842,6 +842,8 @@ function drawnOut(
   return made;
 }
 
+/** How much narrower than long a highlight is on what is wholly brushed; as in the renderer. */
+const NARROWEST = 0.9;
 const NOTHING = new THREE.BufferGeometry();
 const TINT = new THREE.Color();
 const PLANE = new THREE.PlaneGeometry(2, 2);
@@ -857,6 +859,12 @@ function dress(material: THREE.MeshPhysicalMaterial, surface: Surface): THREE.Me
   material.sheenColor.setRGB(1, 1, 1);
   material.sheenRoughness = 0.6;
   material.emissive.setRGB(...surface.glow, THREE.LinearSRGBColorSpace);
+  // As wide along the brushing as the renderer has it: three mixes towards 1 by the square of its anisotropy.
+  const alpha = material.roughness ** 2;
+  const along = alpha / (1 - NARROWEST * surface.brushed);
+  material.anisotropy =
+    surface.brushed > 0 ? Math.sqrt(Math.min(1, (along - alpha) / Math.max(1e-3, 1 - alpha))) : 0;
+  material.anisotropyRotation = (surface.brush_turn * Math.PI) / 180;
   material.transmission = surface.transmission;
   material.thickness = surface.thin ? 0 : 0.2;
   material.attenuationColor.setRGB(...surface.colour, THREE.LinearSRGBColorSpace);
