@@ -107,8 +107,8 @@ def settled(page):
     return found[-1]
 
 
-def choose_material(page, name):
-    page.get_by_role("button", name=re.compile("^Material of the face")).click()
+def choose_material(page, name, of="face"):
+    page.get_by_role("button", name=re.compile(f"^Material of the {of}")).click()
     dialog = page.get_by_role("dialog", name="Material")
     dialog.get_by_role("textbox", name="Find a material").fill(name)
     dialog.get_by_role("button", name=name, exact=True).click()

@@ -7,6 +7,7 @@ from PIL import Image
 from screens import choose_material, document, new_shot, open_step, picture, put, saved, settled, shown, step
 
 from cluster import wait_for
+from moss_crown.core.look.materials import MATERIALS
 
 
 def test_light_by_a_kit_and_by_pointing(quiet, server):
@@ -222,3 +223,34 @@ def test_a_proof_is_measured_proved_by_region_and_compared(quiet, server):
         wipe.press("ArrowLeft")
     assert wipe.get_attribute("aria-valuenow") == "0"
     assert np.abs(picture(quiet.get_by_test_id("draft"))[:, 8:] - edited[:, 8:]).mean() < 0.5
+
+
+def test_the_stage_takes_other_shapes_and_letters_stand_on_them(quiet, server):
+    shot = new_shot(quiet, server, "TIDE TABLE")
+    before = settled(quiet)
+    open_step(quiet, "Floor and wall")
+    for shape, part in (("sweep", "Sweep"), ("steps", "Steps"), ("card", "Card"), ("globe", "Globe")):
+        quiet.get_by_role("combobox", name="Stage").select_option(shape)
+        quiet.get_by_role("tab", name=part, exact=True).wait_for()
+        saved(quiet)
+        assert step(server, shot, "stage")["shape"] == shape
+    put(quiet, "spinbutton", "Radius", 9)
+    globe = settled(quiet)
+    assert np.abs(globe - before).mean() > 3
+    quiet.get_by_role("tab", name="Globe", exact=True).click()
+    choose_material(quiet, "Oak", of="globe")
+    saved(quiet)
+    assert step(server, shot, "stage")["floor_material"] == MATERIALS["oak"].material.model_dump(mode="json")
+
+    open_step(quiet, "TIDE TABLE 9 letters")
+    quiet.get_by_role("tab", name="Place").click()
+    quiet.get_by_role("button", name="stand on the stage").click()
+    wait_for(lambda: step(server, shot, "block")["baseline"]["kind"] == "arc")
+    assert step(server, shot, "block")["baseline"]["radius"] == 9
+
+    open_step(quiet, "Floor and wall")
+    quiet.get_by_role("tab", name="Stage", exact=True).click()
+    clear = settled(quiet)
+    put(quiet, "spinbutton", "Haze: half gone at", 5)
+    assert np.abs(settled(quiet) - clear).mean() > 1
+    quiet.get_by_text("globe, and haze").wait_for()
