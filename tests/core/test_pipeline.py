@@ -52,12 +52,12 @@ def test_a_frame_alone_has_the_bits_of_the_sequence_in_any_order():
 def test_eleven_letters_arrive_one_after_the_other():
     shot = new_shot()
     times = timing(shot, structure_at(shot, 0), np.array(shot.frames, float))
-    assert times.speeds.shape == (73, 11)
+    assert times.speeds.shape == (4, 73, 11)
     assert np.diff(times.starts["arrive"]) == pytest.approx(2)
-    begun = [int(np.flatnonzero(times.speeds[:, k] > 1e-6)[0]) for k in range(11)]
+    begun = [int(np.flatnonzero(times.speeds[0, :, k] > 1e-6)[0]) for k in range(11)]
     assert begun == sorted(begun)
     assert len(set(begun)) == 11
-    assert (times.speeds[int(times.rest.max()) + 1 :] == 0).all()
+    assert (times.speeds[:, int(times.rest.max()) + 1 :] == 0).all()
 
 
 def test_frames_that_share_letters_share_a_span_and_keyed_text_changes_on_its_key():
@@ -175,7 +175,7 @@ def test_the_draft_holds_what_its_head_says():
     frames = shot.last - shot.first + 1
     tables = np.frombuffer(data[4 + length :], "<f4")
     letters = len(head["spans"][0]["letters"])
-    assert len(tables) == frames * letters * 18 + frames * 16
+    assert len(tables) == frames * letters * 21 + frames * 16
     poses = tables[: frames * letters * 16].reshape(frames, letters, 4, 4)
     assert poses[-1, :, 3, :3] == pytest.approx(
         np.array([(m.x, m.y, 0) for m in structure_at(shot, 0).letters]), abs=1e-6

@@ -299,8 +299,8 @@ def keyed_values(shot: Shot) -> dict[str, list[Any]]:
 def pack(head: dict[str, Any], tables: list[NDArray[np.float32]]) -> bytes:
     """The head and the tables one by one, `framed`.
 
-    For each span: poses (f, l, 16), column by column; speeds (f, l); where it is "worn" tints and opacity (f, l, 5);
-    contacts (f, l), bits of `clearance`. At the end the camera poses (f, 16).
+    For each span: poses (f, l, 16), column by column; speeds (4, f, l), SPEEDS; where it is "worn" tints and opacity
+    (f, l, 5); contacts (f, l), bits of `clearance`. At the end the camera poses (f, 16).
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
 

@@ -50,7 +50,7 @@ from moss_crown.core.look.exposure import grade
 from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.clearance import GIVE, contacts
-from moss_crown.core.motion.poses import Poses, place_matrix, speed
+from moss_crown.core.motion.poses import Poses, place_matrix, speeds
 from moss_crown.core.motion.values import Frames, changes, exposures, sample, sample_choice, sample_one
 from moss_crown.core.moving import (
     MOTION,
@@ -371,9 +371,9 @@ def motion_on(shot: Shot, block: int) -> Iterator[Step]:
 
 @dataclass(frozen=True)
 class Timing:
-    """What the sheet shows of a span: speeds (f, l) in cap heights a second; the frame at which each letter is at rest
-    (l), NEVER where it does not come to rest; and for each drive with a cadence, by the id of its step, the frame at
-    which it starts with each letter (l)."""
+    """What the sheet shows of a span: speeds (4, f, l), SPEEDS, in cap heights a second; the frame at which each letter
+    is at rest (l), NEVER where it does not come to rest; and for each drive with a cadence, by the id of its step, the
+    frame at which it starts with each letter (l)."""
 
     speeds: NDArray[np.float64]
     rest: NDArray[np.float64]
@@ -394,7 +394,7 @@ def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
     The frames follow one another.
     """
     between = np.append(frames - 0.5, frames[-1] + 0.5)
-    fast = speed(poses_at(shot, structure, between), letter_boxes(structure), float(1 / shot.fps.fraction))
+    fast = speeds(poses_at(shot, structure, between), letter_boxes(structure), float(1 / shot.fps.fraction))
     total = len(structure.letters)
     starts: dict[str, NDArray[np.float64]] = {}
     at = np.array([float(shot.last)])
@@ -402,7 +402,7 @@ def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
     for number, block in enumerate(structure.blocks):
         own = slice(begin, begin + len(block.letters))
         begin = own.stop
-        fast[:, own] /= block.setting.size
+        fast[:, :, own] /= block.setting.size
         for step in motion_on(shot, block.step):
             if isinstance(step, DriveStep) and sample_choice(step.on, shot.last) and block.letters:
                 begun = starts_of(company(shot, structure, number), step, at)

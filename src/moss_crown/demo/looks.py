@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from moss_crown.core.arrange import stand
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.shot import (
@@ -17,7 +18,9 @@ from moss_crown.core.document.shot import (
     Material,
     MaterialStep,
     Offset,
+    Rule,
     Shot,
+    Some,
     StageStep,
     Texture,
     Tubes,
@@ -40,6 +43,7 @@ def looks() -> list[Shot]:
         still_water(),
         long_shadows(),
         paper_tides(),
+        moss_moon(),
     ]
 
 
@@ -274,3 +278,38 @@ def paper_tides() -> Shot:
         ),
         "stacked",
     )
+
+
+def moss_moon() -> Shot:
+    """A line that stands on a mossy globe in the haze, one word of it gilded."""
+    text = "MOSS MOON"
+    gilded = dressed("polished-gold").model_copy(
+        update={
+            "id": "material-2",
+            "name": "MOON: polished gold",
+            "some": Some(by="rule", rule=Rule(unit="word", pick="last")),
+        }
+    )
+    air = (0.045, 0.085, 0.09)
+    shot = changed(
+        new_shot("Moss Moon, card", text, last=72),
+        block=BlockStep(id="block", text=text, family="fredoka", axes={"wght": 700}, tracking=20.0, size=0.9),
+        form=FormStep(
+            id="form", depth=0.34, front=EdgeProfile(profile="roundover", width=0.07, height=0.07, segments=6)
+        ),
+        material=dressed("porcelain"),
+        environment=EnvironmentStep(id="environment", preset="lantern_room", strength=0.9, behind="colour", colour=air),
+        stage=StageStep(
+            id="stage",
+            shape="globe",
+            radius=5.5,
+            haze=26.0,
+            haze_colour=air,
+            floor_material=MATERIALS["moss"].material,
+        ),
+        camera=CameraStep(id="camera", fit=0.6, orbit=(0.0, 7.0), lens=50.0, shift=(0.0, 0.08)),
+    )
+    steps = [*shot.steps]
+    steps.insert(next(k for k, s in enumerate(steps) if s.kind == "material") + 1, gilded)
+    shot = shot.model_copy(update={"steps": steps})
+    return lit(patched(write_shot(shot), stand(shot, float(shot.last), "block")), "key_and_rim", 0.75)

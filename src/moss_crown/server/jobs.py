@@ -277,7 +277,7 @@ def poster_of(document: dict[str, Any], threads: int) -> tuple[bytes, list[float
     picture = write_png(frame_pixels(render_frame(shot, frame, order, _cache()), frame, False))
     speeds, letters = [], 0
     for structure, frames in spans(shot, list(shot.frames)):
-        speeds.append(timing(shot, structure, np.array(frames, float)).speeds.mean(1))
+        speeds.append(timing(shot, structure, np.array(frames, float)).speeds[0].mean(1))
         letters = max(letters, len(structure.letters))
     moving = np.concatenate(speeds)
     bins = np.array([part.mean() if len(part) else 0.0 for part in np.array_split(moving, STRIP_BINS)])

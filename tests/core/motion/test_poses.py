@@ -14,7 +14,7 @@ from moss_crown.core.motion.poses import (
     place_matrix,
     place_poses,
     rest_poses,
-    speed,
+    speeds,
     turn_matrix,
 )
 from moss_crown.core.motion.reach import Units, cadence_end, cadence_reach
@@ -90,17 +90,38 @@ def test_a_block_is_scaled_then_turned_then_moved():
     assert placed[0, 0, :3, 3] == pytest.approx([1, 4, 3])
 
 
-def test_speed_of_a_sliding_and_of_a_turning_letter():
-    box = np.array([[(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (0, 0)]], float)
-    still = rest_poses(placed_at(np.zeros((1, 3))), 1)
-    slid = still.copy()
-    slid[..., 0, 3] = 0.5
-    assert speed(np.concatenate([still, slid]), box, 0.04)[0, 0] == pytest.approx(12.5)
-    turned = still.copy()
-    turned[0, 0, :3, :3] = turn_matrix(np.array([0, 0, 0.01]))
-    assert speed(np.concatenate([still, turned]), box, 1.0)[0, 0] == pytest.approx(
-        np.sqrt(2) * np.radians(0.01), rel=1e-6
-    )
+BOX = np.array([[(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (0, 0)]], float)
+
+
+def by_part(before, after, box=BOX, seconds=1.0):
+    """Speed by all, place, turn and size of one letter between two poses (4, 4)."""
+    return speeds(np.array([before, after])[:, None], box, seconds)[:, 0, 0]
+
+
+def test_speed_of_a_sliding_a_turning_and_a_growing_letter():
+    slid, turned = np.eye(4), np.eye(4)
+    slid[0, 3] = 0.5
+    assert by_part(np.eye(4), slid, seconds=0.04) == pytest.approx([12.5, 12.5, 0, 0])
+    turned[:3, :3] = turn_matrix(np.array([0, 0, 0.01]))
+    spin = np.sqrt(2) * np.radians(0.01)
+    assert by_part(np.eye(4), turned) == pytest.approx([spin, 0, spin, 0], rel=1e-6, abs=1e-9)
+    grown = np.diag([1.1, 1.1, 1.1, 1.0])
+    assert by_part(np.eye(4), grown) == pytest.approx([np.sqrt(2) * 0.1, 0, 0, np.sqrt(2) * 0.1])
+
+
+def test_a_letter_that_turns_about_another_point_also_moves():
+    """About a corner its middle goes round: the squares of the parts add up."""
+    away = BOX + np.array([3.0, 0, 0])
+    turned = np.eye(4)
+    turned[:3, :3] = turn_matrix(np.array([0, 0, 0.01]))
+    every, place, turn, size = by_part(np.eye(4), turned, away)
+    assert place == pytest.approx(3 * np.radians(0.01), rel=1e-5)
+    assert size == pytest.approx(0, abs=1e-12)
+    assert every**2 == pytest.approx(place**2 + turn**2, rel=1e-6)
+
+
+def test_a_letter_that_grows_from_nothing_does_not_turn():
+    assert by_part(np.diag([0, 0, 0, 1.0]), np.eye(4)) == pytest.approx([np.sqrt(2), 0, 0, np.sqrt(2)])
 
 
 @given(st.integers(0, 2**32 - 1))
@@ -110,4 +131,4 @@ def test_speed_is_the_root_mean_square_of_the_corners(seed):
     corners = draw.normal(size=(3, 8, 3))
     at = np.einsum("flij,lcj->flci", poses[..., :3, :3], corners) + poses[:, :, None, :3, 3]
     plain = np.sqrt((np.diff(at, axis=0) ** 2).sum(-1).mean(-1)) / 0.5
-    assert speed(poses, corners, 0.5) == pytest.approx(plain, rel=1e-9)
+    assert speeds(poses, corners, 0.5)[0] == pytest.approx(plain, rel=1e-9)

@@ -26,10 +26,19 @@ describe('the draft', () => {
     });
     const head = { first: 0, last: 2, spans: [span(0, 0, 1), span(1, 2, 2)] };
     const draft = readDraft(
-      packed(head, [range(16), [0.5], [1], range(64, 100), [1, 2, 3, 4], [0, 1, 2, 3], range(48, 1000)]),
+      packed(head, [
+        range(16),
+        [0.5, 0.4, 0.3, 0],
+        [1],
+        range(64, 100),
+        [...[1, 2, 3, 4], ...[5, 6, 7, 8], ...range(8)],
+        [0, 1, 2, 3],
+        range(48, 1000),
+      ]),
     );
-    expect(draft.spans[0]?.speeds[0]).toBe(0.5);
-    expect([...(draft.spans[1]?.speeds ?? [])]).toEqual([1, 2, 3, 4]);
+    expect(draft.spans[0]?.speeds.all[0]).toBe(0.5);
+    expect([...(draft.spans[1]?.speeds.all ?? [])]).toEqual([1, 2, 3, 4]);
+    expect([...(draft.spans[1]?.speeds.place ?? [])]).toEqual([5, 6, 7, 8]);
     expect([...(draft.spans[1]?.contacts ?? [])]).toEqual([0, 1, 2, 3]);
     const second = spanAt(draft, 2);
     if (!second) throw new Error('no span');

@@ -132,9 +132,11 @@ interface SpanHead {
   rest: number[];
   worn: boolean; // are letters tinted, or let light through?
 }
+/** How fast letters are by all of their motion, and by each part of it alone. */
+export type Speeds = Record<'all' | 'place' | 'turn' | 'size', Float32Array>;
 export interface Span extends SpanHead {
   poses: Float32Array; // frames x letters x 16, column by column
-  speeds: Float32Array; // frames x letters, cap heights a second
+  speeds: Speeds; // each frames x letters, cap heights a second
   contacts: Float32Array; // frames x letters: 1 meets another letter, 2 goes into floor or wall, 3 both
   fades: boolean; // does any letter let light through?
   wear: Float32Array | null; // frames x letters x 5: tint, its share, opacity
@@ -179,7 +181,9 @@ export function readDraft(buffer: ArrayBuffer): Draft {
   };
   const spans = facts.spans.map((span) => {
     const cells = (span.last - span.first + 1) * span.letters.length;
-    const [poses, speeds] = [take(cells * 16), take(cells)];
+    const poses = take(cells * 16);
+    const [all, place, turn, size] = [take(cells), take(cells), take(cells), take(cells)];
+    const speeds = { all, place, turn, size };
     const wear = span.worn ? take(cells * 5) : null;
     const fades = wear?.some((v, k) => k % 5 === 4 && v < 1) ?? false;
     return { ...span, poses, speeds, wear, fades, contacts: take(cells) };

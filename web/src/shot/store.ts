@@ -3,7 +3,7 @@ import { immutableJSONPatch } from 'immutable-json-patch';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, api, bytes, ok, type Schemas } from '../api/client';
 import { toast } from '../ui/toasts';
-import { type Draft, readDraft, spanAt, unframe } from './draft';
+import { type Draft, readDraft, type Speeds, spanAt, unframe } from './draft';
 import type { Key, Operation } from './values';
 
 export type Shot = Schemas['Shot'];
@@ -51,6 +51,7 @@ export interface ShotState {
   frame: number;
   playing: boolean;
   loop: boolean;
+  shading: keyof Speeds; // what the sheet shades letters by
   range: [number, number] | null; // what is played, null for all
   everyFrame: boolean; // play each frame, however long it takes
   step: string;
@@ -87,6 +88,7 @@ export function createShot(id: string) {
     frame: 0,
     playing: false,
     loop: true,
+    shading: 'all',
     range: null,
     everyFrame: false,
     step: '',
@@ -538,6 +540,7 @@ export function createShot(id: string) {
       if (playing && get().mode === 'proof') setMode('draft');
       set({ playing });
     },
+    shadeBy: (shading: keyof Speeds) => set({ shading }),
     setStage: (stage: string) => set({ stage }),
     /** Open or close the curve of a value; of more than three the oldest gives way. */
     setLane: (lane: string) =>

@@ -159,15 +159,33 @@ def _act(poses, moved, move_reach, move, turn_reach, turn, scale_reach, scale, p
             moved[f, k, 3, 3] = 1.0
 
 
-def speed(poses: Poses, corners: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
+SPEEDS = ("all", "place", "turn", "size")
+
+
+def speeds(poses: Poses, corners: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
     """How fast letters move: the root mean square speed of the corners of their boxes, in metres a second.
 
-    poses (f + 1, l, 4, 4): one after the other, `seconds` apart; corners (l, 8, 3) in letter space. Answers (f, l). One
-    measure for place, turn and size together, since all three move the corners.
+    poses (f + 1, l, 4, 4): one after the other, `seconds` apart; corners (l, 8, 3) in letter space. Answers (4, f, l):
+    by all of the motion, which is one measure for place, turn and size since all three move the corners, and by each
+    of those alone, about the middle of the box. A letter that does one of them alone is as fast by it as by all.
     """
     change = poses[1:, :, :3] - poses[:-1, :, :3]
-    # The mean of |M p|² over corners p = (x, y, z, 1) is the trace of M S Mᵀ with the mean S of p pᵀ.
     points = np.concatenate([corners, np.ones((*corners.shape[:2], 1))], 2)
-    spread = np.swapaxes(points, 1, 2) @ points / corners.shape[1]
-    fast: NDArray[np.float64] = np.sqrt(np.maximum((change @ spread * change).sum((-1, -2)), 0)) / seconds
-    return fast
+    middle = points.mean(1)
+    apart = corners - corners.mean(1, keepdims=True)
+    # The mean of |M p|² over corners p is the trace of M S Mᵀ with the mean S of p pᵀ.
+    spread, about = (np.swapaxes(p, 1, 2) @ p / corners.shape[1] for p in (points, apart))
+    place = np.linalg.norm(np.einsum("flij,lj->fli", change, middle), axis=-1)
+    long = np.linalg.norm(poses[:, :, :3, :3], axis=-2)
+    unit = poses[:, :, :3, :3] / np.maximum(long, 1e-12)[..., None, :]
+    # What had no size has no direction either: it did not turn.
+    some = (long[1:] > 1e-9) & (long[:-1] > 1e-9)
+    turned = np.where(some[..., None, :], unit[1:] - unit[:-1], 0) * ((long[1:] + long[:-1]) / 2)[..., None, :]
+    grown = (long[1:] - long[:-1])[..., None] * np.eye(3)
+    parts = [_rms(change, spread), place, _rms(turned, about), _rms(grown, about)]
+    return np.stack(parts) / seconds
+
+
+def _rms(change: NDArray[np.float64], spread: NDArray[np.float64]) -> NDArray[np.float64]:
+    found: NDArray[np.float64] = np.sqrt(np.maximum((change @ spread * change).sum((-1, -2)), 0))
+    return found

@@ -1,4 +1,4 @@
-import type { Draft, Span } from '../draft';
+import type { Draft, Span, Speeds } from '../draft';
 import type { Shot } from '../store';
 import { at, isKeyed } from '../values';
 import { type Chosen, type Grip, isChosen } from './grips';
@@ -38,6 +38,7 @@ export interface OnSheet {
   drive: string;
   grips: Grip[];
   chosen: Chosen;
+  shading: keyof Speeds; // by which part of their motion letters are shaded
   carried: number; // by how many frames chosen keys are being moved
 }
 
@@ -47,7 +48,10 @@ export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnShe
   const { draft } = on;
   const bottom = frameToY(l, l.last) + l.perFrame / 2;
   rules(c, l, ink);
-  const fastest = Math.max(0.2, ...draft.spans.map((s) => s.speeds.reduce((a, b) => Math.max(a, b), 0)));
+  const fastest = Math.max(
+    0.2,
+    ...draft.spans.map((s) => s.speeds[on.shading].reduce((a, b) => Math.max(a, b), 0)),
+  );
   for (const column of l.columns) {
     c.textAlign = 'center';
     if (column.letter < 0) {
@@ -68,7 +72,7 @@ export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnShe
   c.beginPath();
   c.rect(0, l.top - 6, l.width, bottom - l.top + 12);
   c.clip();
-  for (const span of draft.spans) letters(c, l, span, on.drive, fastest, ink);
+  for (const span of draft.spans) letters(c, l, span, on, fastest, ink);
   for (const grip of on.grips) {
     if (grip.kind !== 'rings') continue;
     const picked = Object.entries(grip.keys).every(([path, [f]]) => isChosen(on.chosen, path, f as number));
@@ -100,7 +104,7 @@ function rules(c: CanvasRenderingContext2D, l: SheetLayout, ink: Ink) {
 }
 
 /** A picture of the speeds, a pixel a letter and frame: one draw a column instead of one a cell. */
-function shading(span: Span, fastest: number, moss: string): HTMLCanvasElement {
+function shading(speeds: Float32Array, span: Span, fastest: number, moss: string): HTMLCanvasElement {
   const count = Math.max(1, span.letters.length);
   const picture = window.document.createElement('canvas');
   picture.width = count;
@@ -110,8 +114,8 @@ function shading(span: Span, fastest: number, moss: string): HTMLCanvasElement {
   c.fillStyle = moss;
   c.fillRect(0, 0, picture.width, picture.height);
   const pixels = c.getImageData(0, 0, picture.width, picture.height);
-  for (let i = 0; i < span.speeds.length; i++) {
-    const share = 0.06 + 0.94 * Math.min(1, (span.speeds[i] ?? 0) / fastest) ** 0.6;
+  for (let i = 0; i < speeds.length; i++) {
+    const share = 0.06 + 0.94 * Math.min(1, (speeds[i] ?? 0) / fastest) ** 0.6;
     pixels.data[4 * i + 3] = Math.round(255 * share);
   }
   c.putImageData(pixels, 0, 0);
@@ -122,13 +126,13 @@ function letters(
   c: CanvasRenderingContext2D,
   l: SheetLayout,
   span: Span,
-  drive: string,
+  { drive, shading: part }: OnSheet,
   fastest: number,
   ink: Ink,
 ) {
   const starts = span.starts[drive] ?? [];
   const count = span.letters.length;
-  const shades = shading(span, fastest, ink.moss);
+  const shades = shading(span.speeds[part], span, fastest, ink.moss);
   const top = frameToY(l, span.first) - l.perFrame / 2;
   c.imageSmoothingEnabled = false;
   for (const column of l.columns) {

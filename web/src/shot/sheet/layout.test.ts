@@ -100,7 +100,8 @@ describe('the sheet', () => {
     const timed = (change: (draft: Draft) => void = () => {}) => {
       const { draft } = made(3, 4);
       draft.keyed = { '/steps/7/fit': [0.5] };
-      (draft.spans[0] as Span).speeds = new Float32Array(15).fill(2);
+      const all = () => new Float32Array(15).fill(2);
+      (draft.spans[0] as Span).speeds = { all: all(), place: all(), turn: all(), size: all() };
       change(draft);
       return draft;
     };
@@ -109,13 +110,14 @@ describe('the sheet', () => {
     expect(
       sameTimes(
         timed(),
-        timed((d) => span(d).speeds.fill(2.00001)),
+        timed((d) => span(d).speeds.all.fill(2.00001)),
       ),
     ).toBe(true);
     const put = (change: object) => (d: Draft) => void Object.assign(d, change);
     const spanWith = (change: object) => (d: Draft) => void Object.assign(span(d), change);
     for (const change of [
-      (d: Draft) => void span(d).speeds.fill(2.1, 7, 8),
+      (d: Draft) => void span(d).speeds.all.fill(2.1, 7, 8),
+      (d: Draft) => void span(d).speeds.turn.fill(2.1, 7, 8),
       put({ last: 5 }),
       put({ keyed: {} }),
       spanWith({ rest: [26, 3, 30] }),

@@ -44,6 +44,10 @@ const BEFORE_COLUMNS: { label: string; kinds: Step['kind'][]; always?: boolean }
   { label: 'cam', kinds: ['camera'], always: true },
 ];
 
+const PARTS = ['all', 'place', 'turn', 'size'] as const;
+const alike = (one: Float32Array, other: Float32Array) =>
+  one.every((v, i) => Math.abs(v - (other[i] ?? 0)) <= 1e-4 * Math.max(1, v));
+
 /** Does the sheet show the same of two drafts? A drag that moves no timing then leaves it alone. */
 export function sameTimes(a: Draft, b: Draft): boolean {
   if (a.first !== b.first || a.last !== b.last || a.spans.length !== b.spans.length) return false;
@@ -57,7 +61,7 @@ export function sameTimes(a: Draft, b: Draft): boolean {
       one.letters.every((l, i) => l.text === other.letters[i]?.text && l.word === other.letters[i]?.word) &&
       JSON.stringify([one.starts, one.rest]) === JSON.stringify([other.starts, other.rest]) &&
       one.contacts?.every((v, i) => v === other.contacts?.[i]) !== false &&
-      one.speeds.every((v, i) => Math.abs(v - (other.speeds[i] ?? 0)) <= 1e-4 * Math.max(1, v))
+      PARTS.every((part) => alike(one.speeds[part], other.speeds[part]))
     );
   });
 }

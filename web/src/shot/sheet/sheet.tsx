@@ -1,7 +1,7 @@
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { Button } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
-import { spanAt } from '../draft';
+import { type Speeds, spanAt } from '../draft';
 import type { ShotState, Step } from '../store';
 import { at, now, type Operation, setting } from '../values';
 import { drawSheet, inkOf } from './draw';
@@ -93,6 +93,7 @@ export function Sheet() {
   const frame = useShot((s) => s.frame);
   const wanted = useShot((s) => s.lanes);
   const chosen = useShot((s) => s.chosen);
+  const shading = useShot((s) => s.shading);
   const range = useShot((s) => s.range);
   const drive = useShot((s) => driveOf(s.document?.steps, s.step).id);
   const holder = useRef<HTMLDivElement>(null);
@@ -150,9 +151,14 @@ export function Sheet() {
     if (canvas.current.height !== height) canvas.current.height = height;
     const begun = performance.now();
     c.setTransform(ratio, 0, 0, ratio, 0, 0);
-    drawSheet(c, layout, { draft, document, drive, grips: hold, chosen, carried }, inkOf(canvas.current));
+    drawSheet(
+      c,
+      layout,
+      { draft, document, drive, grips: hold, chosen, shading, carried },
+      inkOf(canvas.current),
+    );
     window.mossSheet = { ms: performance.now() - begun };
-  }, [layout, draft, document, drive, hold, chosen, carried, theme]);
+  }, [layout, draft, document, drive, hold, chosen, shading, carried, theme]);
 
   useEffect(() => {
     const element = canvas.current;
@@ -541,7 +547,20 @@ export function Sheet() {
           <>
             <span>
               <i className="mr-1 inline-block size-2.5 bg-moss" />
-              speed
+              <label>
+                speed of{' '}
+                <select
+                  aria-label="Speed shown"
+                  className="rounded border bg-panel text-ink"
+                  value={shading}
+                  onChange={(e) => store.shadeBy(e.target.value as keyof Speeds)}
+                >
+                  <option value="all">all</option>
+                  <option value="place">place</option>
+                  <option value="turn">turn</option>
+                  <option value="size">size</option>
+                </select>
+              </label>
             </span>
             <span>
               <i className="mr-1 inline-block size-2.5 rounded-full border-2 border-key" />
