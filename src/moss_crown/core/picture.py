@@ -36,11 +36,13 @@ from moss_crown.core.stage.scene import Camera, Scene
 
 @dataclass(frozen=True, slots=True)
 class FrameOrder:
-    """How a frame is wanted. With `alpha` the camera sees letters only and the pixels are RGBA, straight."""
+    """How a frame is wanted: with so many samples a pixel, or at most so many where a bound on noise is given. With
+    `alpha` the camera sees letters only and the pixels are RGBA, straight."""
 
     width: int
     height: int
     samples: int = 16
+    noise: float = 0.0
     motion_blur: bool = True
     alpha: bool = False
     denoise: bool = True
@@ -88,7 +90,7 @@ def render_layers(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tu
     """A frame as it is shown, and all of its layers; the first has the bits of `render_frame`."""
     scene = scene_of(shot, frame, order, cache, motion=True)
     with Render(scene, replace(render_settings(shot, frame, order), passes=True)) as picture:
-        picture.add(order.samples)
+        picture.finish()
         passes = picture.passes()
         return denoised(passes, "high") if order.denoise else passes, picture.layers()
 
@@ -114,7 +116,16 @@ def _exr(shown: Passes, layers: Layers) -> bytes:
 
 def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:
     width, height = order.pixels
-    return RenderSettings(width, height, order.samples, shot.seed, frame, open_back=order.alpha, threads=order.threads)
+    return RenderSettings(
+        width,
+        height,
+        order.samples,
+        order.noise,
+        shot.seed,
+        frame,
+        open_back=order.alpha,
+        threads=order.threads,
+    )
 
 
 HOT_WIDTH, HOT_SAMPLES = 192, 16

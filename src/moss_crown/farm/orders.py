@@ -38,14 +38,16 @@ class TakeOutside(TitleError):
 
 
 class TakeOrders(Model):
-    """A range of frames with size and quality. `alpha`: letters only, straight alpha; then no movie is made. `layers`:
-    each frame also as OpenEXR with all of its passes and mattes."""
+    """A range of frames with size and quality: `samples` a pixel, or with `noise` at most so many, fewer where a part
+    of the frame has less noise than that share of its light before denoising. `alpha`: letters only, straight alpha;
+    then no movie is made. `layers`: each frame also as OpenEXR with all of its passes and mattes."""
 
     first: int
     last: int
     width: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)] = 1280
     height: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)] = 720
     samples: Annotated[int, Field(ge=1, le=limits.SAMPLES)] = 16
+    noise: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.0
     motion_blur: bool = True
     alpha: bool = False
     layers: bool = False
@@ -64,7 +66,14 @@ class TakeOrders(Model):
 
     def frame_order(self, threads: int = 1) -> FrameOrder:
         return FrameOrder(
-            self.width, self.height, self.samples, self.motion_blur, self.alpha, threads=threads, layers=self.layers
+            self.width,
+            self.height,
+            self.samples,
+            noise=self.noise,
+            motion_blur=self.motion_blur,
+            alpha=self.alpha,
+            threads=threads,
+            layers=self.layers,
         )
 
 

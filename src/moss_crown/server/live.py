@@ -110,7 +110,7 @@ class Channel:
                 asked.width,
                 asked.height,
                 asked.samples,
-                asked.motion_blur,
+                motion_blur=asked.motion_blur,
                 threads=self._threads,
                 region=asked.region,
             )

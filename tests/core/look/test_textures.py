@@ -19,7 +19,7 @@ from moss_crown.core.look.noise import cells, clouds, lattice, noise
 from moss_crown.core.look.patterns import NAMES, layered, pattern
 
 KINDS = [float(k) for k in range(1, len(NAMES))]
-ON_THE_SURFACE = {"brushed", "hammered", "knit", "weave", "dots", "stripes"}
+ON_THE_SURFACE = {"brushed", "hammered", "knit", "weave", "dots", "stripes", "grid"}
 """Patterns that lie flat on each side of a letter; all others fill space."""
 
 

@@ -8877,8 +8877,9 @@ export interface components {
         };
         /**
          * TakeOrders
-         * @description A range of frames with size and quality. `alpha`: letters only, straight alpha; then no movie is made. `layers`:
-         *     each frame also as OpenEXR with all of its passes and mattes.
+         * @description A range of frames with size and quality: `samples` a pixel, or with `noise` at most so many, fewer where a part
+         *     of the frame has less noise than that share of its light before denoising. `alpha`: letters only, straight alpha;
+         *     then no movie is made. `layers`: each frame also as OpenEXR with all of its passes and mattes.
          */
         TakeOrders: {
             /** First */
@@ -8900,6 +8901,11 @@ export interface components {
              * @default 16
              */
             samples: number;
+            /**
+             * Noise
+             * @default 0
+             */
+            noise: number;
             /**
              * Motion Blur
              * @default true

@@ -19,6 +19,15 @@ const SHARES: [string, number][] = [
   ['double', 2],
 ];
 
+/** Noise before denoising, as a share of the light, below which a part of a frame gets no more samples. */
+const NOISES: [string, number][] = [
+  ['no', 0],
+  ['below 20 % noise', 0.2],
+  ['below 14 % noise', 0.14],
+  ['below 10 % noise', 0.1],
+  ['below 6 % noise', 0.06],
+];
+
 /** Order a take: which frames, how large, how fine. */
 export function Deliver({ shot, document, onClose }: { shot: string; document: Shot; onClose: () => void }) {
   const [, go] = useLocation();
@@ -30,6 +39,7 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
     width,
     height,
     samples: 16,
+    noise: 0,
     motion_blur: true,
     alpha: false,
     layers: false,
@@ -131,6 +141,19 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
           {whole('width', 'Width, pixels')}
           {whole('height', 'Height, pixels')}
           {whole('samples', 'Samples a pixel')}
+          <Field label="Clean parts stop early">
+            <select
+              className={inputLook}
+              value={orders.noise}
+              onChange={(e) => put({ noise: Number(e.target.value) })}
+            >
+              {NOISES.map(([name, n]) => (
+                <option key={n} value={n}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          </Field>
           <div className="flex flex-col justify-end gap-1.5 pb-0.5">
             {tick('motion_blur', 'motion blur')}
             {tick('alpha', 'letters only, with alpha')}

@@ -485,6 +485,18 @@ _ALL: list[tuple[str, str, str, Material]] = [
         ),
     ),
     (
+        "chart-paper",
+        "Chart paper",
+        "paper",
+        _material(
+            (0.80, 0.79, 0.72),
+            0.0,
+            0.85,
+            _grain("grid", 0.1, (0.12, 0.30, 0.33), 0.8, amount=0.08, contrast=0.9, tone=0.0),
+            ior=1.4,
+        ),
+    ),
+    (
         "card",
         "Grey card",
         "paper",

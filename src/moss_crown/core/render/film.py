@@ -6,9 +6,11 @@ from moss_crown.core.render.arithmetic import ONE, ZERO, inlined, luminance
 from moss_crown.core.render.lanes import BOUNCES, PIXEL, SPLIT_B, SPLIT_G, SPLIT_R
 
 BEAUTY, HITS, ALBEDO, NORMAL, DEPTH, BACKDROP, OPEN, CAUGHT, CATCHER = 0, 3, 4, 7, 10, 11, 14, 15, 16
+COUNT, SQUARE, LAST = 17, 18, 19
 PLAIN = 20
 """Channels of a plain film. CATCHER: samples that met a shadow catcher; OPEN and CAUGHT: light on it if nothing stood
-in its way, and as it is."""
+in its way, and as it is. COUNT: the samples; SQUARE: the sum of the squares of their luminance; LAST: the luminance of
+all of them but the newest."""
 DIFFUSE, EMISSION, UNSHADED, SHADED, POSITION, MOTION, GROUPS = 20, 23, 26, 27, 28, 31, 34
 """Further channels of a film with passes; then three for each lamp and three for the environment."""
 SLOTS = 12
@@ -40,6 +42,16 @@ def add(film, w, q, i, light, r, g, b, clamp, passes):
             film[pixel, EMISSION] += r
             film[pixel, EMISSION + 1] += g
             film[pixel, EMISSION + 2] += b
+
+
+@inlined
+def counted(film, pixel):
+    """A sample of a pixel is whole: how bright it was is what has come since the one before."""
+    bright = luminance(film[pixel, BEAUTY], film[pixel, BEAUTY + 1], film[pixel, BEAUTY + 2])
+    own = bright - film[pixel, LAST]
+    film[pixel, COUNT] += ONE
+    film[pixel, SQUARE] += own * own
+    film[pixel, LAST] = bright
 
 
 @inlined

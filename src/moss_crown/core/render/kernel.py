@@ -13,7 +13,19 @@ import numpy as np
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, kernel, luminance, u32
-from moss_crown.core.render.film import ALBEDO, CATCHER, CAUGHT, DEPTH, HITS, NORMAL, OPEN, SHADED, UNSHADED, add
+from moss_crown.core.render.film import (
+    ALBEDO,
+    CATCHER,
+    CAUGHT,
+    DEPTH,
+    HITS,
+    NORMAL,
+    OPEN,
+    SHADED,
+    UNSHADED,
+    add,
+    counted,
+)
 from moss_crown.core.render.glass import absorb, glass_rows, meet, send, take
 from moss_crown.core.render.hits import (
     CASTS_SHADOW,
@@ -551,6 +563,8 @@ def trace_rows(
     counts,
     first_row,
     last_row,
+    first_column,
+    last_column,
     width,
     height,
     seed,
@@ -562,7 +576,7 @@ def trace_rows(
     open_back,
     passes,
 ):
-    """Add samples to rows of the film.
+    """Add samples to a part of the film.
 
     film (h * w, channels) float32: sums of what `film` lists; mattes and counts (h * w, SLOTS), empty without
     `passes`. `clamp` bounds what one path may bring at once after its first bounce (0: no bound). With `open_back` the
@@ -575,8 +589,8 @@ def trace_rows(
     frame_key = mix(u32(u32(seed) ^ mix(u32(u32(frame_number) + u32(0x51ED270B)))))
     rows = last_row - first_row
     across = LANES // rows
-    for left in range(0, width, across):
-        right = min(left + across, width)
+    for left in range(first_column, last_column, across):
+        right = min(left + across, last_column)
         for sample in range(first_sample, last_sample):
             n = np.int64(0)  # a literal would have everything compiled a second time
             for y in range(first_row, last_row):
@@ -588,3 +602,6 @@ def trace_rows(
                     n += 1
             index = reverse_bits(u32(sample))
             _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, mask, passes)
+            for y in range(first_row, last_row):
+                for x in range(left, right):
+                    counted(film, y * width + x)

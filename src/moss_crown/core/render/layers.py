@@ -43,11 +43,10 @@ def layers(
     counts: F32,
     width: int,
     height: int,
-    done: int,
     alpha_of: Callable[[F32], F32],
 ) -> Layers:
-    """The layers of a film of `done` samples; its lamps are named by the scene."""
-    values = (film / np.float32(max(done, 1))).reshape(height, width, -1)
+    """The layers of a film, whose sums were divided by its samples; its lamps are named by the scene."""
+    values = film.reshape(height, width, -1)
     grade = scene.camera.grade.astype(np.float32)
 
     def at(place: int, count: int = 3) -> F32:
@@ -79,7 +78,7 @@ def layers(
     }
     found |= {name: np.asarray(picture, np.float32) for name, picture in more.items()}
     seen = mattes.reshape(height, width, -1).astype(np.int64)
-    share = counts.reshape(height, width, -1) / np.float32(max(done, 1))
+    share = counts.reshape(height, width, -1)
     return Layers(found, {kind: _matte(seen, share, names) for kind, names in matte_names(scene).items()})
 
 

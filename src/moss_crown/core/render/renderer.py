@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render import film as channels
 from moss_crown.core.render.denoise import Quality, denoise
 from moss_crown.core.render.kernel import trace_rows
@@ -16,18 +18,26 @@ from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.scene import Scene
 
 F32 = NDArray[np.float32]
-BAND = 8
-"""Rows a thread takes at a time."""
+Tile: TypeAlias = tuple[int, int, int, int]
+"""First and last row (beyond it), first and last column of a part of a picture."""
+BAND, TILE = 8, 128
+"""Rows a thread takes at a time; and columns, where not all of them get samples."""
+EVERYWHERE = 16
+"""So many samples every pixel gets before any is told to be clean; and so many more those get that are not."""
+DIM = 0.05
+"""Exposed light below which noise counts by itself, above by its share of the light: about how it is seen."""
 
 
 @dataclass(frozen=True, slots=True)
 class RenderSettings:
-    """`depth`: bounces; `clamp`: bound on what a sample gathers after its first bounce (0: none); `open_back`: the
-    camera sees letters only, for pictures with alpha."""
+    """`samples` a pixel, or with `noise` at most so many: a part of the picture gets no more once its noise, before
+    denoising, is below that share of its light. `depth`: bounces; `clamp`: bound on what a sample gathers after its
+    first bounce (0: none); `open_back`: the camera sees letters only, for pictures with alpha."""
 
     width: int
     height: int
     samples: int = 16
+    noise: float = 0.0
     seed: int = 1
     frame: int = 0
     depth: int = 4
@@ -67,16 +77,58 @@ class Render:
 
     def add(self, samples: int) -> None:
         """Add samples to every pixel. The film after 3 + 5 samples has the bits of the film after 8."""
+        width, height = self.settings.width, self.settings.height
+        self._trace([(y, min(y + BAND, height), 0, width) for y in range(0, height, BAND)], samples)
+        self.done += samples
+
+    def finish(self) -> None:
+        """Take the samples that the settings ask for: everywhere the same number, or with a bound on noise as many as
+        each part of the picture needs.
+
+        Which part needs more is seen by the samples that it has, so that a frame alone has the bits of one in sequence.
+        """
+        settings = self.settings
+        if settings.noise <= 0:
+            self.add(settings.samples - self.done)
+            return
+        self.add(max(0, min(EVERYWHERE, settings.samples) - self.done))
+        while self.done < settings.samples:
+            noisy = [tile for tile in self._tiles() if self._noise(tile) > settings.noise]
+            if not noisy:
+                break
+            more = min(EVERYWHERE, settings.samples - self.done)
+            self._trace(noisy, more)
+            self.done += more
+
+    def _tiles(self) -> list[Tile]:
+        width, height = self.settings.width, self.settings.height
+        return [
+            (y, min(y + BAND, height), x, min(x + TILE, width))
+            for y in range(0, height, BAND)
+            for x in range(0, width, TILE)
+        ]
+
+    def _noise(self, tile: Tile) -> float:
+        """The root mean square, over a tile, of the standard error of its pixels' light as a share of that."""
+        top, bottom, left, right = tile
+        film = self._film.reshape(self.settings.height, self.settings.width, -1)[top:bottom, left:right]
+        count = film[..., channels.COUNT].astype(np.float64)
+        mean = film[..., channels.LAST] / count
+        variance = np.maximum(film[..., channels.SQUARE] / count - mean * mean, 0) / np.maximum(count - 1, 1)
+        exposed = float(BRIGHTNESS @ self._grade.sum(1))
+        return float(np.sqrt((variance * exposed**2 / (mean * exposed + DIM) ** 2).mean()))
+
+    def _trace(self, tiles: list[Tile], samples: int) -> None:
+        """Add samples to tiles that have all samples so far. Tiles that were left out before are never taken again."""
         settings = self.settings
 
-        def band(first: int) -> None:
+        def part(tile: Tile) -> None:
             trace_rows(
                 self._world,
                 self._film,
                 self._mattes,
                 self._counts,
-                first,
-                min(first + BAND, settings.height),
+                *tile,
                 settings.width,
                 settings.height,
                 settings.seed,
@@ -89,19 +141,27 @@ class Render:
                 settings.passes,
             )
 
-        bands = range(0, settings.height, BAND)
         if settings.threads == 1:
-            for first in bands:
-                band(first)
+            for tile in tiles:
+                part(tile)
         else:
             with ThreadPoolExecutor(settings.threads) as pool:
-                list(pool.map(band, bands))
-        self.done += samples
+                list(pool.map(part, tiles))
+
+    @property
+    def _taken(self) -> F32:
+        """(h * w, 1) how many samples each pixel has, 1 where it has none yet."""
+        return np.maximum(self._film[:, channels.COUNT : channels.COUNT + 1], np.float32(1))
+
+    @property
+    def spent(self) -> float:
+        """The mean number of samples a pixel."""
+        return float(self._film[:, channels.COUNT].mean())
 
     def passes(self) -> Passes:
         """The passes as sampled so far."""
         settings = self.settings
-        film = self._film[:, : channels.PLAIN] / np.float32(max(self.done, 1))
+        film = self._film[:, : channels.PLAIN] / self._taken
         film = film.reshape(settings.height, settings.width, -1)
         hits = film[..., channels.HITS : channels.HITS + 1]
         some = np.maximum(hits, np.float32(1e-12))
@@ -141,7 +201,8 @@ class Render:
     def layers(self) -> Layers:
         """Every pass of a render with passes, exposed and premultiplied."""
         width, height = self.settings.width, self.settings.height
-        return layers(self.scene, self._film, self._mattes, self._counts, width, height, self.done, self._alpha)
+        taken = self._taken
+        return layers(self.scene, self._film / taken, self._mattes, self._counts / taken, width, height, self._alpha)
 
     def close(self) -> None:
         self._rays.close()
@@ -156,7 +217,7 @@ class Render:
 def render(scene: Scene, settings: RenderSettings, quality: Quality | None = "high") -> Passes:
     """Render a scene in one go; with a quality the beauty is denoised."""
     with Render(scene, settings) as picture:
-        picture.add(settings.samples)
+        picture.finish()
         passes = picture.passes()
     return denoised(passes, quality) if quality else passes
 
