@@ -46,6 +46,7 @@ from moss_crown.core.evaluate import (
     environment_step,
     form_of_letter,
     grade_at,
+    letter_boxes,
     letter_solid,
     lights_at,
     moved_at,
@@ -71,6 +72,7 @@ from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.look.pictures import size
 from moss_crown.core.motion.acts import drive_reach
+from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
@@ -191,6 +193,7 @@ def draft(shot: Shot) -> bytes:
     aspect = shot.width / shot.height
     tables: list[NDArray[np.float32]] = []
     parts = []
+    cameras, half, shift = camera_path(shot, np.array(frames, float), aspect)
     for structure, numbers in spans(shot, frames):
         at = np.array(numbers, float)
         blocks = moved_at(shot, structure, at)
@@ -210,9 +213,10 @@ def draft(shot: Shot) -> bytes:
         )
         tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
         tables += [] if wear is None else [wear]
-        tables.append(contacts_of(shot, structure, at, poses).astype(np.float32))
+        own = slice(numbers[0] - frames[0], numbers[-1] - frames[0] + 1)
+        out = out_of_frame(poses, letter_boxes(structure), cameras[own], half[own], shift[own])
+        tables.append((contacts_of(shot, structure, at, poses) | np.uint8(OUT) * out).astype(np.float32))
     rest = rest_frame(shot, times.rest if parts else None)
-    cameras, half, shift = camera_path(shot, np.array(frames, float), aspect)
     tables.append(np.swapaxes(cameras, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
     head = {

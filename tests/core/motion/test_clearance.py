@@ -9,8 +9,8 @@ from scipy.spatial.transform import Rotation
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
-from moss_crown.core.evaluate import contacts_of, structure_at
-from moss_crown.core.motion.clearance import MEETS, SINKS, contacts
+from moss_crown.core.evaluate import camera_path, contacts_of, letter_boxes, poses_at, structure_at
+from moss_crown.core.motion.clearance import MEETS, SINKS, contacts, out_of_frame
 
 CUBE = np.array([(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], float) / 2
 NOTHING = -np.inf
@@ -88,3 +88,39 @@ def test_the_letters_of_a_shot(offset, bits):
     found = contacts_of(shot, structure_at(shot, 0), np.arange(0.0, 73))
     assert found.max() == bits
     assert (found[60:] == 0).all()
+
+
+@given(st.integers(0, 2**32 - 1))
+def test_a_box_is_out_when_all_its_corners_are_beyond_one_border(seed):
+    draw = np.random.default_rng(seed)
+    boxes = np.sort(draw.uniform(-1, 1, (3, 2, 3)), 1)
+    corners = np.array([[[b[i, 0], b[j, 1], b[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)] for b in boxes])
+    poses = np.array([[at(draw.uniform(-6, 6, 3), draw.uniform(-180, 180, 3)) for _ in range(3)] for _ in range(4)])
+    cameras = np.array([at(draw.uniform(-1, 1, 3) + (0, 0, 5), draw.uniform(-20, 20, 3)) for _ in range(4)])
+    half, shift = draw.uniform(0.1, 0.6, (4, 2)), draw.uniform(-0.3, 0.3, (4, 2))
+    world = np.einsum("flij,lcj->flci", poses[..., :3, :3], corners) + poses[..., None, :3, 3]
+    local = np.einsum("fji,flcj->flci", cameras[:, :3, :3], world - cameras[:, None, None, :3, 3])
+    away = -local[..., 2]
+    expected = (away < 0).all(-1)
+    for axis in (0, 1):
+        for sign in (-1, 1):
+            # On the far side of that border, for what lies behind the eye too: x <= (1 - shift) half away, and so on.
+            edge = (1 - sign * shift[:, axis]) * half[:, axis]
+            expected |= (sign * local[..., axis] > edge[:, None, None] * away).all(-1)
+    assert (out_of_frame(poses, corners, cameras, half, shift) == expected).all()
+
+
+def test_letters_that_come_from_outside_are_out_until_they_enter():
+    shot = new_shot(text="TIDE")
+    drive = next(k for k, s in enumerate(shot.steps) if s.kind == "drive")
+    outside = [{"op": "replace", "path": f"/steps/{drive}/offset/outside", "value": "left"}]
+    coming = apply_patch(shot, outside)[0]
+    structure = structure_at(coming, 0)
+    frames = np.arange(0.0, 73.0)
+    seen = [
+        ~out_of_frame(poses_at(s, structure, frames), letter_boxes(structure), *camera_path(s, frames, 16 / 9))
+        for s in (shot, coming)
+    ]
+    assert seen[0].all()
+    assert not seen[1][0].any() and seen[1][-1].all()
+    assert (np.diff(seen[1].astype(int), axis=0) >= 0).all()  # each enters once

@@ -137,7 +137,7 @@ export type Speeds = Record<'all' | 'place' | 'turn' | 'size', Float32Array>;
 export interface Span extends SpanHead {
   poses: Float32Array; // frames x letters x 16, column by column
   speeds: Speeds; // each frames x letters, cap heights a second
-  contacts: Float32Array; // frames x letters: 1 meets another letter, 2 goes into floor or wall, 3 both
+  contacts: Float32Array; // frames x letters: bits: 1 meets another letter, 2 goes into floor or wall, 4 is out of the frame
   fades: boolean; // does any letter let light through?
   wear: Float32Array | null; // frames x letters x 5: tint, its share, opacity
 }

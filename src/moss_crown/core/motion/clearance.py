@@ -1,4 +1,5 @@
-"""Clearance: at which frames letters run into each other, the floor or the wall, by the boxes around them."""
+"""Clearance: at which frames letters run into each other, the floor or the wall, or are out of the frame, by the boxes
+around them."""
 
 from __future__ import annotations
 
@@ -10,10 +11,43 @@ from numpy.typing import NDArray
 
 from moss_crown.core.motion.poses import Poses
 
-MEETS, SINKS = 1, 2
-"""Bits: a letter meets another one; it goes into the floor or the wall."""
+MEETS, SINKS, OUT = 1, 2, 4
+"""Bits: a letter meets another one; it goes into the floor or the wall; it is wholly out of the frame."""
 GIVE = 0.04
 """Boxes may overlap by this share of a cap height: letters do not fill their boxes."""
+
+
+def out_of_frame(
+    poses: Poses, boxes: NDArray[np.float64], cameras: Poses, half: NDArray[np.float64], shift: NDArray[np.float64]
+) -> NDArray[np.bool_]:
+    """(f, l): is a letter's box wholly beyond one border of the frame, or behind the camera?
+
+    poses (f, l, 4, 4), boxes (l, 8, 3); cameras (f, 4, 4) with half tangents (f, 2) and shifts (f, 2) in half frames. A
+    box near a corner of the frame may be out of it and yet beyond no single border: it counts as seen.
+    """
+    low, high = boxes.min(1), boxes.max(1)
+    middle = np.concatenate([(low + high) / 2, np.ones((len(boxes), 1))], 1)
+    centre = (poses[..., :3, :] @ middle[..., None])[..., 0] - cameras[:, None, :3, 3]
+    sides = poses[..., :3, :3] * ((high - low) / 2)[:, None, :]
+    zero, one = np.zeros(len(cameras)), np.ones(len(cameras))
+    out = np.zeros(poses.shape[:2], bool)
+    # Each border as the normal, in the camera's space, of the plane through it and the eye, looking inward.
+    for axis in (0, 1):
+        for sign in (1.0, -1.0):
+            slope = (1 + sign * shift[:, axis]) * half[:, axis]
+            inward = [sign * one, zero] if axis == 0 else [zero, sign * one]
+            out |= _beyond(np.stack([*inward, -slope], 1), cameras, centre, sides)
+    return out | _beyond(np.stack([zero, zero, -one], 1), cameras, centre, sides)
+
+
+def _beyond(
+    normal: NDArray[np.float64], cameras: Poses, centre: NDArray[np.float64], sides: NDArray[np.float64]
+) -> NDArray[np.bool_]:
+    """Is all of a box on the wrong side of a plane through the eye? `normal` (f, 3) in the camera's space."""
+    world = (cameras[:, :3, :3] @ normal[..., None])[:, None, :, 0]
+    reach = np.abs((world[..., None] * sides).sum(-2)).sum(-1)
+    found: NDArray[np.bool_] = (world * centre).sum(-1) + reach < 0
+    return found
 
 
 def contacts(

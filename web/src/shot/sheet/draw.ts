@@ -122,6 +122,26 @@ function shading(speeds: Float32Array, span: Span, fastest: number, moss: string
   return picture;
 }
 
+/** The frames at which a letter comes into the frame (true) or has left it. */
+export function crossings(span: Span, letter: number): [number, boolean][] {
+  const count = span.letters.length;
+  const out = (f: number) => ((span.contacts[(f - span.first) * count + letter] ?? 0) & 4) > 0;
+  const found: [number, boolean][] = [];
+  for (let f = span.first + 1; f <= span.last; f++) if (out(f) !== out(f - 1)) found.push([f, !out(f)]);
+  return found;
+}
+
+/** A mark between two frames: down where a letter enters the frame, up where it leaves. */
+function arrow(c: CanvasRenderingContext2D, x: number, y: number, down: boolean, ink: string) {
+  const tip = down ? 4 : -4;
+  c.fillStyle = ink;
+  c.beginPath();
+  c.moveTo(x - 4, y - tip / 2);
+  c.lineTo(x + 4, y - tip / 2);
+  c.lineTo(x, y + tip);
+  c.fill();
+}
+
 function letters(
   c: CanvasRenderingContext2D,
   l: SheetLayout,
@@ -145,6 +165,10 @@ function letters(
       // Marks at the right edge for letters that meet, at the left for floor and wall: not told by colour alone.
       if (touch & 1) c.fillRect(column.x + column.width - 3, frameToY(l, f) - l.perFrame / 2, 3, l.perFrame);
       if (touch & 2) c.fillRect(column.x, frameToY(l, f) - l.perFrame / 2, 3, l.perFrame);
+    }
+    for (const [f, enters] of crossings(span, k)) {
+      const y = frameToY(l, f) - l.perFrame / 2;
+      arrow(c, column.x + column.width / 2, y, enters, ink.text);
     }
     const rest = span.rest[k] ?? l.first;
     if (rest > span.first && rest <= l.last) {

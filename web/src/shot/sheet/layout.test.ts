@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Draft, Span } from '../draft';
+import { crossings } from './draw';
 import {
   dragged,
   frameToY,
@@ -94,6 +95,18 @@ describe('the sheet', () => {
     for (const v of [20, 37.5, 92]) expect(xToValue(lane, valueToX(lane, v))).toBeCloseTo(v);
     expect(valueToX(lane, 20)).toBeGreaterThan(lane.x);
     expect(valueToX(lane, 92)).toBeLessThan(lane.x + lane.width);
+  });
+
+  it('knows when letters enter and leave the frame', () => {
+    const { draft } = made(2, 4);
+    const span = draft.spans[0] as Span;
+    // Frames by letters: the first comes in at frame 2 and is out again at 4, though it touches; the second stays.
+    span.contacts = new Float32Array([4, 0, 5, 1, 1, 0, 0, 0, 4, 2]);
+    expect(crossings(span, 0)).toEqual([
+      [2, true],
+      [4, false],
+    ]);
+    expect(crossings(span, 1)).toEqual([]);
   });
 
   it('is the same while no timing changes, and another as soon as one does', () => {

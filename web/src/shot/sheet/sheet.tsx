@@ -452,8 +452,8 @@ export function Sheet() {
   }
 
   // Once a draft, not once a frame that is played.
-  const [touching, sinking] = useMemo(
-    () => [1, 2].map((bit) => draft?.spans.some((s) => s.contacts.some((v) => v & bit)) ?? false),
+  const [touching, sinking, leaving] = useMemo(
+    () => [1, 2, 4].map((bit) => draft?.spans.some((s) => s.contacts.some((v) => v & bit)) ?? false),
     [draft],
   );
   const told = useMemo(
@@ -573,6 +573,7 @@ export function Sheet() {
                 letters meet
               </span>
             )}
+            {leaving && <span>▾ enters, ▴ leaves the frame</span>}
             {sinking && (
               <span>
                 <i className="mr-1 inline-block h-2.5 w-1 bg-warn" />
