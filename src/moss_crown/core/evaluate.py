@@ -791,6 +791,12 @@ def assets_of(shot: Shot) -> dict[str, str]:
             named = [(f"/steps/{index}/emblem", step.emblem)]
         elif isinstance(step, EnvironmentStep):
             named = [(f"/steps/{index}/preset", step.preset)]
+        elif isinstance(step, DriveStep):
+            named = [
+                (f"/steps/{index}/reaches/{k}/picture", reach.picture)
+                for k, reach in enumerate(step.reaches)
+                if reach.kind == "picture"
+            ]
         elif isinstance(step, MaterialStep | StageStep):
             named = [
                 (f"/steps/{index}/{part}/pictures/{map}", getattr(material.pictures, map))

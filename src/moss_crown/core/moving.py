@@ -21,6 +21,7 @@ from moss_crown.core.document.shot import (
     Pivot,
     Swing,
 )
+from moss_crown.core.look.pictures import shades
 from moss_crown.core.motion.acts import (
     NO_FACES,
     Cast,
@@ -180,6 +181,7 @@ def surroundings(company: Company) -> Surroundings:
         company.first,
         company.seed,
         company.faces,
+        shades,
     )
 
 

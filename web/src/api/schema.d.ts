@@ -1842,7 +1842,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -8067,6 +8067,58 @@ export interface components {
              * @default true
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * Picture
+         * @description As strong as a picture is bright where a letter rests: `dark` where it is black, `bright` where it is white, and
+         *     nothing where it does not lie. It stands before the block, its middle at `middle` (metres from the middle of the
+         *     block's foot), `width` metres wide. Moved by keys, it passes over the letters.
+         */
+        Picture: {
+            /**
+             * Mix
+             * @default maximum
+             * @enum {string}
+             */
+            mix: "maximum" | "add" | "multiply" | "cut";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "picture";
+            /** Picture */
+            picture?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /**
+             * Width
+             * @default 6
+             */
+            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Middle
+             * @default [
+             *       0,
+             *       0.5
+             *     ]
+             */
+            middle: [
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tiling
+             * @default once
+             */
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["Keyed_Literal__repeat____mirror____once___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Dark
+             * @default 0
+             */
+            dark: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Bright
+             * @default 1
+             */
+            bright: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Pictures

@@ -35,6 +35,8 @@ Text: TypeAlias = Annotated[str, Field(max_length=limits.TEXT_LENGTH)]
 Identity: TypeAlias = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_-]+$")]
 Name: TypeAlias = Annotated[str, Field(min_length=1, max_length=200)]
 Strength: TypeAlias = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+PictureId: TypeAlias = Annotated[str, Field(pattern=r"^picture-[0-9a-f]{32}$")]
+"""A picture that was brought in, by its content."""
 
 
 class FrameRate(Model):
@@ -417,7 +419,21 @@ class Everywhere(ReachBase):
     level: Value[Share] = 1.0
 
 
-Reach: TypeAlias = Annotated[Cadence | Zone | Noise | Swing | Everywhere, Field(discriminator="kind")]
+class Picture(ReachBase):
+    """As strong as a picture is bright where a letter rests: `dark` where it is black, `bright` where it is white, and
+    nothing where it does not lie. It stands before the block, its middle at `middle` (metres from the middle of the
+    block's foot), `width` metres wide. Moved by keys, it passes over the letters."""
+
+    kind: Literal["picture"] = "picture"
+    picture: Value[PictureId] | None = None
+    width: Value[Size] = 6.0
+    middle: Value[Vec2] = (0.0, 0.5)
+    tiling: Value[Literal["repeat", "mirror", "once"]] = "once"
+    dark: Value[Share] = 0.0
+    bright: Value[Share] = 1.0
+
+
+Reach: TypeAlias = Annotated[Cadence | Zone | Noise | Picture | Swing | Everywhere, Field(discriminator="kind")]
 ResponsePoint: TypeAlias = tuple[Share, Annotated[float, Field(ge=-2, le=3, allow_inf_nan=False)]]
 
 
@@ -567,10 +583,6 @@ class Texture(Model):
     place: Value[Literal["title", "letter"]] = "title"
     turn: Value[Degrees] = 0.0
     shift: Value[Vec3] = (0.0, 0.0, 0.0)
-
-
-PictureId: TypeAlias = Annotated[str, Field(pattern=r"^picture-[0-9a-f]{32}$")]
-"""A picture that was brought in, by its content."""
 
 
 class Pictures(Model):

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.errors import PictureUnknown
-from moss_crown.core.look.exposure import srgb_to_linear
+from moss_crown.core.look.exposure import BRIGHTNESS, linear_to_srgb, srgb_to_linear
 
 PREFIX = "picture-"
 _OWN: dict[str, bytes] = {}
@@ -65,6 +65,20 @@ def texture(id: str) -> NDArray[np.float32]:
     found = np.concatenate([np.clip(light(id), 0, 1), alpha(id)], -1)
     found.setflags(write=False)  # it is shared
     return found
+
+
+SHADES = 256
+
+
+@lru_cache(maxsize=16)
+def shades(id: str) -> NDArray[np.float64]:
+    """(h, w, 2) how bright a picture is, as it is painted (sRGB, 0 to 1), and its alpha; at most SHADES a side."""
+    whole = texture(id)
+    share = min(1.0, SHADES / max(whole.shape[:2]))
+    small = resized(whole, *(max(1, round(side * share)) for side in (whole.shape[1], whole.shape[0])))
+    found = np.stack([linear_to_srgb(small[..., :3] @ BRIGHTNESS), small[..., 3]], -1)
+    found.setflags(write=False)  # it is shared
+    return np.asarray(found, np.float64)
 
 
 def size(id: str) -> tuple[int, int]:

@@ -27,7 +27,7 @@ from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid
 from moss_crown.core.motion.noise import phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import Act, Channel
-from moss_crown.core.motion.reach import Units, choices, reach_of
+from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
 from moss_crown.core.motion.values import Frames, Letters, changes, exposures, needed, sample, sample_each
 
 Floats = NDArray[np.float64]
@@ -67,7 +67,8 @@ NO_FACES = Faces((), (), 0)
 @dataclass(frozen=True)
 class Surroundings:
     """What motion asks of the rest of the shot: (f or 1, l, 3) pivots of a step in letter space; places of the block
-    (n, 3) at frames in the world (f or 1, n, 3); moves (f or 1, l, 3) that bring letters just outside a side."""
+    (n, 3) at frames in the world (f or 1, n, 3); moves (f or 1, l, 3) that bring letters just outside a side;
+    and the shades of pictures, see `Units`."""
 
     pivots: Callable[[Pivot, Frames], Floats]
     world: Callable[[Floats, Frames], Floats]
@@ -76,6 +77,7 @@ class Surroundings:
     first: float
     seed: int
     faces: Faces = NO_FACES
+    shades: Callable[[str], Floats] = no_picture
 
 
 @dataclass
@@ -158,7 +160,7 @@ def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surrounding
 
 def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings) -> Units:
     _, places = cast.units[scope]
-    return Units(places, lambda: around.world(places, frames))
+    return Units(places, lambda: around.world(places, frames), around.shades)
 
 
 def _outside(step: DriveStep, sides: list[str], frames: Frames, around: Surroundings) -> Floats:

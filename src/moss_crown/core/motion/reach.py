@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import Cadence, DriveStep, DrumStep, Everywhere, Noise, Swing, Zone
+from moss_crown.core.document.shot import Cadence, DriveStep, DrumStep, Everywhere, Noise, Picture, Swing, Zone
 from moss_crown.core.motion.curves import ease, pressed, through
 from moss_crown.core.motion.noise import hashed, phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import turn_matrix
@@ -18,13 +18,19 @@ from moss_crown.core.motion.values import Frames, changes, needed, sample, sampl
 Floats = NDArray[np.float64]
 
 
+def no_picture(id: str) -> Floats:
+    """The shades of a picture that nobody has."""
+    return np.zeros((1, 1, 2))
+
+
 @dataclass(frozen=True)
 class Units:
     """What feels a reach: where each is at rest, in the block (u, 3), and in the world (f or 1, u, 3), which only zones
-    ask for."""
+    ask for; and how bright pictures are (h, w, 2): grey as it is painted, 0 to 1, and alpha."""
 
     places: Floats
     world: Callable[[], Floats]
+    shades: Callable[[str], Floats] = no_picture
 
     @property
     def count(self) -> int:
@@ -64,6 +70,8 @@ def _one(reach: Any, frames: Frames, units: Units, fps: float, seed: int) -> Flo
             return zone_reach(reach, frames, units)
         case Noise():
             return _noise(reach, frames, units, fps, seed)
+        case Picture():
+            return picture_reach(reach, frames, units)
         case Swing():
             return swing_reach(reach, frames, units, fps)
         case Everywhere():
@@ -215,6 +223,47 @@ def zone_distance(shape: str, size: Floats, local: Floats) -> Floats:
             around = np.hypot(local[:, 0], local[:, 1]) - size[0]
             return np.asarray(np.hypot(around, local[:, 2]) - size[1])
     return np.asarray(np.abs(local[:, 0]) - size[0])
+
+
+def picture_reach(reach: Picture, frames: Frames, units: Units) -> Floats:
+    """(f, u): by how bright a picture is where each unit rests; 0 without one."""
+    if reach.picture is None:
+        return np.zeros((len(frames), units.count))
+    at = needed([reach.picture, reach.width, reach.middle, reach.tiling], frames)
+    ids, tilings = choices(reach.picture, at), choices(reach.tiling, at)
+    widths, middles = sample(reach.width, at), sample(reach.middle, at)
+    rows = []
+    for k in range(len(at)):
+        shades = units.shades(str(ids[k]))
+        high, wide = shades.shape[:2]
+        u = (units.places[:, 0] - middles[k, 0]) / widths[k] + 0.5
+        v = 0.5 - (units.places[:, 1] - middles[k, 1]) / (widths[k] * high / wide)
+        rows.append(shaded(shades, u, v, tilings[k]))
+    found = np.array(rows).reshape(len(at), units.count, 2)
+    dark, bright = sample(reach.dark, frames)[:, None], sample(reach.bright, frames)[:, None]
+    return np.asarray((dark + (bright - dark) * found[..., 0]) * found[..., 1])
+
+
+def shaded(shades: Floats, u: Floats, v: Floats, tiling: str) -> Floats:
+    """(n, 2) grey and alpha of a picture between its nearest pixels, at shares (n) of its width and height."""
+    inside = np.ones(len(u), bool)
+    if tiling == "once":
+        inside = (u >= 0) & (u <= 1) & (v >= 0) & (v <= 1)
+    elif tiling == "mirror":
+        u, v = (1 - np.abs(1 - np.mod(w, 2)) for w in (u, v))
+    high, wide = shades.shape[:2]
+    x, y = u * wide - 0.5, v * high - 0.5
+    left, top = np.floor(x).astype(int), np.floor(y).astype(int)
+    across, down = (x - left)[:, None], (y - top)[:, None]
+
+    def pixel(dx: int, dy: int) -> Floats:
+        if tiling == "repeat":
+            return np.asarray(shades[(top + dy) % high, (left + dx) % wide])
+        return np.asarray(shades[np.clip(top + dy, 0, high - 1), np.clip(left + dx, 0, wide - 1)])
+
+    upper = pixel(0, 0) * (1 - across) + pixel(1, 0) * across
+    lower = pixel(0, 1) * (1 - across) + pixel(1, 1) * across
+    return np.asarray((upper * (1 - down) + lower * down) * inside[:, None])
 
 
 def swing_starts(swing: Swing | DrumStep, frames: Frames, units: Units) -> Floats:

@@ -562,6 +562,15 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
         number(`${at}/grain`, 'Neighbours alike over', { unit: 'm, 0: no', step: 0.05, min: 0, max: 1000 }),
         { ...number(`${at}/seed`, 'Seed', { step: 1, decimals: 0, min: 0, max: 1_000_000 }), plain: true },
       ];
+    case 'picture':
+      return [
+        { path: `${at}/picture`, label: 'Picture', kind: 'picture', none: 'none' },
+        number(`${at}/width`, 'Picture width', { unit: 'm', step: 0.02, min: 0.001, max: 100 }),
+        { path: `${at}/middle`, label: 'Middle', kind: 'vector', unit: 'm', step: 0.02, parts: ['x', 'y'] },
+        choice(`${at}/tiling`, 'Goes on', ['once', 'not: once'], 'repeat', ['mirror', 'mirrored']),
+        number(`${at}/dark`, 'Where it is black', { min: 0, max: 1 }),
+        number(`${at}/bright`, 'Where it is white', { min: 0, max: 1 }),
+      ];
     case 'swing':
       return [
         choice(`${at}/order`, 'Order', ...ORDERS),

@@ -6,11 +6,12 @@ import type { Step } from '../store';
 import { reachGroup } from './fields';
 
 type Drive = Extract<Step, { kind: 'drive' }>;
-export const REACHES = ['cadence', 'zone', 'noise', 'swing', 'everywhere'] as const;
+export const REACHES = ['cadence', 'zone', 'noise', 'picture', 'swing', 'everywhere'] as const;
 const ABOUT: Record<(typeof REACHES)[number], string> = {
   cadence: 'letter after letter',
   zone: 'a place that letters rest in',
   noise: 'each letter by chance',
+  picture: 'as bright as a picture is there',
   swing: 'a pendulum that settles',
   everywhere: 'all letters alike',
 };
