@@ -132,7 +132,7 @@ def _on_globe(shot: Shot, frame: float, block: BlockStep, radius: float) -> Patc
     up = np.column_stack([-np.sin(turn), np.cos(turn)])
     foot = np.array([(letter.x, letter.y) for letter in lowest])
     middle = np.linalg.lstsq(up, (foot * up).sum(1) - radius, rcond=None)[0]
-    across, high, _ = _place(shot, frame, block.id)
+    across, high, _ = (float(v) for v in sample_one(block.move, frame))
     aside = _moved(curved, block.id, 0, -float(middle[0]) - across)
     return around + aside + _moved(patched(write_shot(curved), aside), block.id, 1, -radius - float(middle[1]) - high)
 
@@ -167,7 +167,7 @@ def _on_steps(shot: Shot, frame: float, block: BlockStep, stage: StageStep) -> P
                 ).model_dump(mode="json")
             )
     standing: Patch = [{"op": "replace", "path": f"{path}/patterns", "value": kept + made}]
-    return standing + _moved(shot, block.id, 1, -foot - _place(shot, frame, block.id)[1])
+    return standing + _moved(shot, block.id, 1, -foot - float(sample_one(block.move, frame)[1]))
 
 
 def _lines(shot: Shot, frame: float, step: str) -> dict[int, list[Letter]]:
@@ -178,14 +178,6 @@ def _lines(shot: Shot, frame: float, step: str) -> dict[int, list[Letter]]:
             for letter in block.letters:
                 found.setdefault(letter.line, []).append(letter)
     return found
-
-
-def _place(shot: Shot, frame: float, step: str) -> tuple[float, float, float]:
-    """Where a block stands now."""
-    block = next(s for s in shot.steps if s.id == step)
-    assert isinstance(block, BlockStep | EmblemStep)
-    x, y, z = (float(v) for v in sample_one(block.move, frame))
-    return x, y, z
 
 
 def _box(points: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -35,14 +35,16 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
     shape = sample_choice(step.shape, frame)
     distance, radius = sample_one(step.wall_distance, frame), sample_one(step.radius, frame)
 
-    def worn(material: Material) -> int:
-        surfaces.append(surface_at(material, frame))
+    def added(surface: Surface) -> int:
+        surfaces.append(surface)
         return len(surfaces) - 1
+
+    def worn(material: Material) -> int:
+        return added(surface_at(material, frame))
 
     if shape == "globe":
         yield Globe(np.array([0.0, -radius, 0.0]), radius, worn(step.floor_material), catches, "globe")
     elif shape == "sweep":
-        # A floor that ends before the letters would be no floor: the curve begins behind them at the latest.
         line = sweep_line(distance, radius, REACH)
         yield Swept(*line, REACH, worn(step.wall_material), catches, "sweep")
     elif shape == "steps":
@@ -61,7 +63,15 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
                 "floor",
             )
         if shape == "card":
-            yield _card(step, frame, distance, worn(step.wall_material), surfaces, catches)
+            width, height = sample_one(step.card_width, frame), sample_one(step.card_height, frame)
+            yield Sheet(
+                np.array([0.0, height / 2, -distance]),
+                np.array([width / 2, 0.0, 0.0]),
+                np.array([0.0, height / 2, 0.0]),
+                added(_filled(surface_at(step.wall_material, frame), width, height)),
+                catches,
+                "card",
+            )
         elif sample_choice(step.wall, frame):
             # It stands on the floor; without one it goes on below.
             half = REACH / 2 if floor else REACH
@@ -75,23 +85,13 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
             )
 
 
-def _card(
-    step: StageStep, frame: float, distance: float, surface: int, surfaces: list[Surface], catches: bool
-) -> Sheet:
-    """A card; the pictures of its material fill its width once, about its middle."""
-    width, height = sample_one(step.card_width, frame), sample_one(step.card_height, frame)
-    images = surfaces[surface].images
-    if images:
-        filling = replace(images, width=width, tiling="once", turn=0.0, shift=(0.0, height / 2, 0.0), by_letter=False)
-        surfaces[surface] = replace(surfaces[surface], images=filling)
-    return Sheet(
-        np.array([0.0, height / 2, -distance]),
-        np.array([width / 2, 0.0, 0.0]),
-        np.array([0.0, height / 2, 0.0]),
-        surface,
-        catches,
-        "card",
-    )
+def _filled(surface: Surface, width: float, height: float) -> Surface:
+    """The surface of a card: its pictures fill the card's width once, about its middle."""
+    if surface.images is None:
+        return surface
+    middle = (0.0, height / 2, 0.0)
+    images = replace(surface.images, width=width, tiling="once", turn=0.0, shift=middle, by_letter=False)
+    return replace(surface, images=images)
 
 
 def wall_behind(shot: Shot, frame: float, solid: bool = False) -> float:

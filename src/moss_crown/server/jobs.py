@@ -25,7 +25,7 @@ from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.environment import Preset, environment
 from moss_crown.core.look.exposure import linear_to_srgb
-from moss_crown.core.look.pictures import is_picture, resized, texture
+from moss_crown.core.look.pictures import at_most, is_picture, texture
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
 from moss_crown.core.motion.tied import tried
 from moss_crown.core.motion_book import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
@@ -216,11 +216,12 @@ def wearing_of(
     return wear(kit.shot_of(document), frame, Look.model_validate(look), tuple(parts))
 
 
-def own_material(document: dict[str, Any], letters: list[int], frame: float) -> list[dict[str, Any]]:
+def own_material(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:
     """The patch that gives letters a material of their own. Raises DocumentInvalid where there are none of them."""
     shot = kit.shot_of(document)
+    frame = float(order["frame"])
     blocks = [(block.step, block.setting) for block in structure_at(shot, frame).blocks]
-    patch = material_for(shot, blocks, letters, frame)
+    patch = material_for(shot, blocks, order["letters"], frame)
     if not patch:
         raise DocumentInvalid("/letters", "letters of the shot", "the shot has none of these letters")
     return patch
@@ -254,9 +255,7 @@ def environment_of(preset: Preset) -> bytes:
 def picture_of(id: str) -> bytes:
     """A picture that was brought in, as the draft lays it on surfaces: a PNG of at most DRAFT_PICTURE pixels a side."""
     kit.need([id])
-    pixels = texture(id)
-    share = min(1.0, DRAFT_PICTURE / max(pixels.shape[:2]))
-    small = resized(pixels, *(max(1, round(side * share)) for side in (pixels.shape[1], pixels.shape[0])))
+    small = at_most(texture(id), DRAFT_PICTURE)
     encoded = np.concatenate([linear_to_srgb(small[..., :3]), small[..., 3:]], -1)
     return write_png(np.round(encoded * 255).astype(np.uint8))
 

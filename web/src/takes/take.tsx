@@ -263,8 +263,9 @@ function Side({ take, shown, seconds }: { take: Take; shown: number | null; seco
         <dd>{Number(((take.fps.numerator ?? 25) / (take.fps.denominator ?? 1)).toFixed(3))} fps</dd>
         <dt>Samples</dt>
         <dd>
-          {take.orders.noise ? `at most ${take.orders.samples}` : take.orders.samples}
-          {take.orders.noise ? `, until below ${Math.round(take.orders.noise * 100)} % noise` : ''}
+          {take.orders.noise
+            ? `at most ${take.orders.samples}, until below ${Math.round(take.orders.noise * 100)} % noise`
+            : take.orders.samples}
         </dd>
         <dt>Motion blur</dt>
         <dd>{take.orders.motion_blur ? 'yes' : 'no'}</dd>

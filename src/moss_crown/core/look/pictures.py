@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,31 +41,32 @@ def unpack(packed: bytes) -> NDArray[np.uint8] | NDArray[np.float16]:
     return found
 
 
+def _pixels(id: str) -> NDArray[np.uint8] | NDArray[np.float16]:
+    if id not in _OWN:
+        raise PictureUnknown("picture", id)
+    return unpack(_OWN[id])
+
+
+@lru_cache(maxsize=256)
+def size(id: str) -> tuple[int, int]:
+    """Width and height of a picture in pixels. Raises PictureUnknown."""
+    height, width = _pixels(id).shape[:2]
+    return width, height
+
+
 @lru_cache(maxsize=8)
 def light(id: str) -> NDArray[np.float32]:
     """(h, w, 3) scene-linear light of a picture, top row first. Raises PictureUnknown."""
-    if id not in _OWN:
-        raise PictureUnknown("picture", id)
-    pixels = unpack(_OWN[id])[..., :3]
-    linear = _LINEAR[pixels] if pixels.dtype == np.uint8 else pixels.astype(np.float32)
-    linear.setflags(write=False)  # it is shared
-    return np.asarray(linear, np.float32)
-
-
-def alpha(id: str) -> NDArray[np.float32]:
-    """(h, w, 1) how much of a picture is there, 0 to 1. Raises PictureUnknown."""
-    if id not in _OWN:
-        raise PictureUnknown("picture", id)
-    pixels = unpack(_OWN[id])[..., 3:]
-    return np.asarray(pixels / 255 if pixels.dtype == np.uint8 else pixels, np.float32)
+    return _shared(_linear(_pixels(id)))
 
 
 @lru_cache(maxsize=8)
 def texture(id: str) -> NDArray[np.float32]:
-    """(h, w, 4) scene-linear colour, 0 to 1, and alpha, top row first: a picture as it lies on a surface."""
-    found = np.concatenate([np.clip(light(id), 0, 1), alpha(id)], -1)
-    found.setflags(write=False)  # it is shared
-    return found
+    """(h, w, 4) scene-linear colour, 0 to 1, and alpha, top row first: a picture as it lies on a surface. Raises
+    PictureUnknown."""
+    pixels = _pixels(id)
+    alpha = pixels[..., 3:] / 255 if pixels.dtype == np.uint8 else pixels[..., 3:]
+    return _shared(np.concatenate([np.clip(_linear(pixels), 0, 1), alpha.astype(np.float32)], -1))
 
 
 SHADES = 256
@@ -73,21 +75,29 @@ SHADES = 256
 @lru_cache(maxsize=16)
 def shades(id: str) -> NDArray[np.float64]:
     """(h, w, 2) how bright a picture is, as it is painted (sRGB, 0 to 1), and its alpha; at most SHADES a side."""
-    whole = texture(id)
-    share = min(1.0, SHADES / max(whole.shape[:2]))
-    small = resized(whole, *(max(1, round(side * share)) for side in (whole.shape[1], whole.shape[0])))
-    found = np.stack([linear_to_srgb(small[..., :3] @ BRIGHTNESS), small[..., 3]], -1)
-    found.setflags(write=False)  # it is shared
-    return np.asarray(found, np.float64)
+    small = at_most(texture(id), SHADES)
+    return _shared(np.stack([linear_to_srgb(small[..., :3] @ BRIGHTNESS), small[..., 3]], -1))
 
 
-def size(id: str) -> tuple[int, int]:
-    """Width and height of a picture in pixels."""
-    height, width = light(id).shape[:2]
-    return width, height
+def _linear(pixels: NDArray[np.uint8] | NDArray[np.float16]) -> NDArray[np.float32]:
+    colours = pixels[..., :3]
+    return np.asarray(_LINEAR[colours] if colours.dtype == np.uint8 else colours, np.float32)
+
+
+def _shared(found: NDArray[Any]) -> NDArray[Any]:
+    """An array that many read, and none may change."""
+    found.setflags(write=False)
+    return found
 
 
 _LINEAR = srgb_to_linear(np.arange(256) / 255).astype(np.float32)
+
+
+def at_most(picture: NDArray[np.float32], side: int) -> NDArray[np.float32]:
+    """A picture (h, w, k) made smaller, if it is larger, until its longer side has so many pixels."""
+    height, width = picture.shape[:2]
+    share = min(1.0, side / max(height, width))
+    return resized(picture, max(1, round(width * share)), max(1, round(height * share)))
 
 
 STRIP = 128

@@ -28,12 +28,13 @@ from moss_crown.core.render.lamps import (
     window,
 )
 from moss_crown.core.render.sampling import mix, unit
-from moss_crown.core.render.texturing import textured
+from moss_crown.core.render.texturing import APART, textured
 
 _NONE = u32(0xFFFFFFFF)
 SEEN_BY_CAMERA, SEEN_BY_CAMERA_LETTERS, SEEN_BY_PATHS, CASTS_SHADOW = u32(5), u32(1), u32(7), u32(5)
 BEVEL, REAR_BEVEL = 1, 3
 MOST_VEILS = 24
+_APART_X, _APART_Y, _APART_Z = f32(APART[0]), f32(APART[1]), f32(APART[2])
 _ON, _ON_LEAST = f32(1.00001), f32(1e-5)
 
 
@@ -370,9 +371,9 @@ def grains(rows, corners, rest, first_triangle, w, q, n, relief):
         own = ZERO
         if rows[material, 23] > ZERO:
             own = rest[instance, 12]
-            q0, q1, q2, q3 = ONE, ZERO, ZERO, own * f32(3.71)
-            q4, q5, q6, q7 = ZERO, ONE, ZERO, own * f32(1.93)
-            q8, q9, q10, q11 = ZERO, ZERO, ONE, own * f32(2.47)
+            q0, q1, q2, q3 = ONE, ZERO, ZERO, own * _APART_X
+            q4, q5, q6, q7 = ZERO, ONE, ZERO, own * _APART_Y
+            q8, q9, q10, q11 = ZERO, ZERO, ONE, own * _APART_Z
         else:
             q0, q1, q2, q3 = rest[instance, 0], rest[instance, 1], rest[instance, 2], rest[instance, 3]
             q4, q5, q6, q7 = rest[instance, 4], rest[instance, 5], rest[instance, 6], rest[instance, 7]

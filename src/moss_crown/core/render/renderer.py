@@ -153,11 +153,6 @@ class Render:
         """(h * w, 1) how many samples each pixel has, 1 where it has none yet."""
         return np.maximum(self._film[:, channels.COUNT : channels.COUNT + 1], np.float32(1))
 
-    @property
-    def spent(self) -> float:
-        """The mean number of samples a pixel."""
-        return float(self._film[:, channels.COUNT].mean())
-
     def passes(self) -> Passes:
         """The passes as sampled so far."""
         settings = self.settings

@@ -10,14 +10,15 @@ from llvmlite import binding
 from numba import types
 
 from moss_crown.core.look.patterns import layered, worn
+from moss_crown.core.render.arithmetic import luminance
 from moss_crown.core.render.tables import BLOCK, ROW
 
 _STEP = 0.004
 """How far apart, in units of the texture, the relief is compared."""
 _DEEPEST = 0.22
 """Units of the texture that a relief of 1 is high."""
-_APART = (3.71, 1.93, 2.47)
-"""How far apart in the textures' space letters begin, where each begins afresh: see `hits.grains`."""
+APART = (3.71, 1.93, 2.47)
+"""How far apart in the textures' space letters begin, where each begins afresh."""
 
 
 @numba.njit(cache=True)
@@ -76,7 +77,7 @@ def _pictured(memory, row, x, y, z, front, upward, r, g, b, rough):
     if row[52] > 0:
         red, green, blue, there = _looked_up(memory, row, 51, u, v, tiling)
         share = row[61] * there
-        rough = rough * (1.0 - share) + share * _encoded(_grey(red, green, blue))
+        rough = rough * (1.0 - share) + share * _encoded(luminance(red, green, blue))
     if row[55] > 0:
         tu, tv = 1.0 / row[55], 1.0 / row[56]
         here = _height(memory, row, u, v, tiling)
@@ -94,12 +95,7 @@ def _pictured(memory, row, x, y, z, front, upward, r, g, b, rough):
 @numba.njit(cache=True)
 def _height(memory, row, u, v, tiling):
     red, green, blue, there = _looked_up(memory, row, 54, u, v, tiling)
-    return _encoded(_grey(red, green, blue)) * there
-
-
-@numba.njit(cache=True)
-def _grey(red, green, blue):
-    return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+    return _encoded(luminance(red, green, blue)) * there
 
 
 @numba.njit(cache=True)
@@ -164,7 +160,7 @@ def _textured(all_rows, m, all_point):
         dz = (rows[m, 26] * sx + rows[m, 30] * sy + rows[m, 34] * sz) * scale
     if rows[m, 46] > 0.0:
         own = point[8]
-        x, y, z = x - own * _APART[0], y - own * _APART[1], z - own * _APART[2]
+        x, y, z = x - own * APART[0], y - own * APART[1], z - own * APART[2]
         r, g, b, rough, ex, ey, ez = _pictured(all_rows, rows[m], x, y, z, front, upward, r, g, b, rough)
         dx, dy, dz = dx + ex, dy + ey, dz + ez
     point[0], point[1], point[2], point[3], point[4] = r, g, b, metal, rough

@@ -12,7 +12,7 @@ from moss_crown.core.render import lamps
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
 from moss_crown.core.render.tables import albedo_table, glass_table, material_rows
-from moss_crown.core.stage.ground import triangulated
+from moss_crown.core.stage.ground import HALVES, square, triangulated
 from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
 
 F32 = NDArray[np.float32]
@@ -146,9 +146,12 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     for k, light in enumerate(scene.lights):
         if isinstance(light, SunLight):
             continue
-        square = _square(light.centre, light.u, light.v) if isinstance(light, RectangleLight) else light.triangles
+        if isinstance(light, RectangleLight):
+            shape = square(light.centre, light.u, light.v)[HALVES]
+        else:
+            shape = light.triangles
         shapes.append(len(stage.first))
-        stage.place(stage.flat(square), LIGHT_MASK, (0,) * 5, light=k)
+        stage.place(stage.flat(shape), LIGHT_MASK, (0,) * 5, light=k)
     rows = material_rows(scene.surfaces)
     lights, pieces = _lights(scene, stage, rows, shapes)
     stage.rays.commit()
@@ -200,11 +203,6 @@ def _stretched(poses: NDArray[np.float64], steps: int) -> NDArray[np.float64]:
     """(t, 4, 4) -> (steps, 12); poses that do not move are repeated. Every moving thing has `steps` poses already."""
     rows = poses[:, :3].reshape(len(poses), 12)
     return rows if len(rows) == steps else np.repeat(rows[:1], steps, 0)
-
-
-def _square(centre: NDArray[np.float64], u: NDArray[np.float64], v: NDArray[np.float64]) -> NDArray[np.float64]:
-    a, b, c, d = centre - u - v, centre + u - v, centre + u + v, centre - u + v
-    return np.array([[a, b, c], [a, c, d]])
 
 
 class _Pieces(NamedTuple):

@@ -29,10 +29,19 @@ def triangulated(ground: Ground) -> Mesh:
 
 
 def _sheet(sheet: Sheet) -> Mesh:
-    c, u, v = sheet.centre, sheet.u, sheet.v
-    normal = np.cross(u, v) / np.linalg.norm(np.cross(u, v))
-    corners: Floats = np.array([c - u - v, c + u - v, c + u + v, c - u + v])
-    return Mesh(corners, np.array([[0, 1, 2], [0, 2, 3]]), np.tile(normal, (2, 3, 1)))
+    normal = np.cross(sheet.u, sheet.v)
+    corners = square(sheet.centre, sheet.u, sheet.v)
+    return Mesh(corners, HALVES, np.tile(normal / np.linalg.norm(normal), (2, 3, 1)))
+
+
+HALVES = np.array([[0, 1, 2], [0, 2, 3]])
+"""The two triangles of a quadrilateral."""
+
+
+def square(centre: Floats, u: Floats, v: Floats) -> Floats:
+    """(4, 3) corners of a parallelogram with half edges u and v, counter-clockwise from where u x v points."""
+    found: Floats = np.array([centre - u - v, centre + u - v, centre + u + v, centre - u + v])
+    return found
 
 
 def _swept(swept: Swept) -> Mesh:
@@ -45,8 +54,7 @@ def _swept(swept: Swept) -> Mesh:
 
     left, right = -swept.half, swept.half
     vertices = np.stack([corner(left, first), corner(right, first), corner(right, last), corner(left, last)], 1)
-    base = 4 * np.arange(pieces)[:, None]
-    triangles = np.stack([base + np.array([0, 1, 2]), base + np.array([0, 2, 3])], 1).reshape(-1, 3)
+    triangles = (4 * np.arange(pieces)[:, None, None] + HALVES).reshape(-1, 3)
     begin, end = (np.column_stack([np.zeros(pieces), swept.normals[:, k]]) for k in (0, 1))
     normals = np.stack([np.stack([begin, begin, end], 1), np.stack([begin, end, end], 1)], 1)
     return Mesh(vertices.reshape(-1, 3), triangles, normals.reshape(-1, 3, 3))

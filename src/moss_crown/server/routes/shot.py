@@ -165,9 +165,7 @@ async def wear(shot: UUID, order: Wearing, here: Context = Depends(context)) -> 
 @router.post("/shots/{shot}/dress")
 async def dress(shot: UUID, order: Dressing, here: Context = Depends(context)) -> ShotOut:
     """Give letters a material of their own. One edit, undone like any."""
-    row = await current(here, shot, order.revision)
-    patch = await here.pool.draft.run(jobs.own_material, row.document, order.letters, order.frame)
-    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, "own material"), True)
+    return await _worked_out(here, shot, jobs.own_material, order, "own material")
 
 
 @router.post("/shots/{shot}/undo")

@@ -116,19 +116,6 @@ export const PARTS = [
   ['rear_bevel', 'Rear bevel'],
   ['rear', 'Rear'],
 ] as const;
-const SHEETS = [
-  ['floor_material', 'Floor'],
-  ['wall_material', 'Wall'],
-] as const;
-type SheetName = (typeof SHEETS)[number][0];
-
-/** Those that a stage of its shape has, and what they are of it. */
-export function sheetsOf({ shape }: Extract<Step, { kind: 'stage' }>): (readonly [SheetName, string])[] {
-  if (shape === 'sweep') return [['wall_material', 'Sweep']];
-  if (shape === 'steps') return [['floor_material', 'Steps']];
-  if (shape === 'globe') return [['floor_material', 'Globe']];
-  return shape === 'card' ? [SHEETS[0], ['wall_material', 'Card']] : [...SHEETS];
-}
 export type PartName = (typeof PARTS)[number][0];
 
 /** Face and edge every letter has; the other parts are theirs until they get a material of their own. */
@@ -209,6 +196,19 @@ function textureFields(path: string, pattern: unknown, names: Record<string, str
   return [choice(`${path}/pattern`, 'Texture', ...PATTERNS), ...(pattern === 'plain' ? [] : values)];
 }
 
+type SheetName = 'floor_material' | 'wall_material';
+
+/** The materials that a stage of its shape has, and what they are of. */
+export function sheetsOf({ shape }: Extract<Step, { kind: 'stage' }>): [SheetName, string][] {
+  if (shape === 'sweep') return [['wall_material', 'Sweep']];
+  if (shape === 'steps') return [['floor_material', 'Steps']];
+  if (shape === 'globe') return [['floor_material', 'Globe']];
+  return [
+    ['floor_material', 'Floor'],
+    ['wall_material', shape === 'card' ? 'Card' : 'Wall'],
+  ];
+}
+
 /** What a stage of the chosen shape is measured by; of a keyed one all of it. */
 function stageFields({ shape }: Extract<Step, { kind: 'stage' }>): FieldSpec[] {
   const any = typeof shape !== 'string';
@@ -221,7 +221,7 @@ function stageFields({ shape }: Extract<Step, { kind: 'stage' }>): FieldSpec[] {
     [of('corner'), { path: '/wall', label: 'Back wall', kind: 'switch' }],
     [of('corner', 'sweep', 'steps', 'card'), number('/wall_distance', behind, { ...metres, max: 1000 })],
     [of('sweep', 'globe'), number('/radius', 'Radius', metres)],
-    [of('steps'), { ...number('/steps', 'Steps', { step: 1, decimals: 0, min: 1, max: 60 }) }],
+    [of('steps'), number('/steps', 'Steps', { step: 1, decimals: 0, min: 1, max: 60 })],
     [of('steps'), number('/rise', 'Height of a step', metres)],
     [of('steps'), number('/run', 'Depth of a step', metres)],
     [of('card'), number('/card_width', 'Width of the card', metres)],
@@ -275,6 +275,22 @@ function pictureFields(path: string, own: Schemas['Pictures'] | undefined): Fiel
 }
 
 const grouped = (group: string, fields: FieldSpec[]): FieldSpec[] => fields.map((f) => ({ ...f, group }));
+
+/** A material, its texture and its pictures, in tabs of their own. */
+function surfaceFields(
+  path: string,
+  title: string,
+  own: Schemas['Material'] | null | undefined,
+  controls: Record<string, Record<string, string>> | undefined,
+): FieldSpec[] {
+  const pattern = own?.texture?.pattern ?? 'plain';
+  const names = typeof pattern === 'string' ? (controls?.[pattern] ?? {}) : {};
+  return [
+    ...grouped(title, material(path)),
+    ...grouped(`${title} texture`, textureFields(`${path}/texture`, pattern, names)),
+    ...grouped(`${title} pictures`, pictureFields(path, own?.pictures)),
+  ];
+}
 
 /** What a pattern or an override may change of its letters; `path` leads to it. */
 export const letteringFields = (path = ''): FieldSpec[] => [
@@ -751,15 +767,9 @@ export function fieldsOf(
         { ...number('/seed', 'Seed', { step: 1, decimals: 0, min: 0, max: 1_000_000 }), plain: true },
       ];
     case 'material':
-      return PARTS.filter(([part]) => isMain(part) || step[part]).flatMap(([part, title]) => {
-        const pattern = step[part]?.texture?.pattern ?? 'plain';
-        const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};
-        return [
-          ...grouped(title, material(`/${part}`)),
-          ...grouped(`${title} texture`, textureFields(`/${part}/texture`, pattern, names)),
-          ...grouped(`${title} pictures`, pictureFields(`/${part}`, step[part]?.pictures)),
-        ];
-      });
+      return PARTS.filter(([part]) => isMain(part) || step[part]).flatMap(([part, title]) =>
+        surfaceFields(`/${part}`, title, step[part], more.controls),
+      );
     case 'environment':
       return [
         choice(
@@ -832,16 +842,9 @@ export function fieldsOf(
           }),
           { path: '/haze_colour', label: 'Haze: colour', kind: 'colour' },
         ]),
-        ...sheetsOf(step).flatMap(([name, title]) => {
-          const own = step[name];
-          const pattern = own?.texture?.pattern ?? 'plain';
-          const names = typeof pattern === 'string' ? (more.controls?.[pattern] ?? {}) : {};
-          return [
-            ...grouped(title, material(`/${name}`)),
-            ...grouped(`${title} texture`, textureFields(`/${name}/texture`, pattern, names)),
-            ...grouped(`${title} pictures`, pictureFields(`/${name}`, own?.pictures)),
-          ];
-        }),
+        ...sheetsOf(step).flatMap(([name, title]) =>
+          surfaceFields(`/${name}`, title, step[name], more.controls),
+        ),
       ];
     case 'camera':
       return [
