@@ -6,10 +6,14 @@ import numpy as np
 import pytest
 
 from letters import alike
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.evaluate import scene_at
 from moss_crown.core.form.solid import solid
 from moss_crown.core.look.material import Grain, Surface, surface_at
 from moss_crown.core.look.materials import MATERIALS
 from moss_crown.core.look.patterns import NAMES
+from moss_crown.core.render import renderer
 from moss_crown.core.render.renderer import Render, RenderSettings, render
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
@@ -238,7 +242,8 @@ def test_a_small_light_out_of_focus_spreads_to_the_circle_of_a_thin_lens(place, 
     assert spread == pytest.approx(np.sqrt(circle**2 * inner + pixel), rel=0.06, abs=0.01)
 
 
-def test_exposure_and_white_balance_are_in_the_picture():
+def test_exposure_and_white_balance_are_in_the_picture(monkeypatch):
+    monkeypatch.setattr(renderer, "FAINT", 0.0)  # what is faint is told by exposed light
     grey = Surface((0.5, 0.5, 0.5), 0.0, 1.0, 1.0)
     plain = render(scene([grey]), RenderSettings(8, 8, 16), None)
     lens = replace(camera(), grade=np.diag([2.0, 1.0, 0.5]))
@@ -277,3 +282,17 @@ def test_a_hundred_lamps_at_one_power_are_as_bright_as_one():
     one = render(scene([grey], [lamp(1)], NO_SKY, cam, (), [floor, wall]), settings, None)
     many = render(scene([grey], [lamp(0.1)] * 10, NO_SKY, cam, (), [floor, wall]), settings, None)
     assert mean(many) == pytest.approx(mean(one), rel=0.01)
+
+
+def test_rays_for_faint_light_that_are_left_to_chance_change_no_mean(monkeypatch):
+    shot = scene_at(new_shot(text="TIDE"), 60, 4, Cache(), height=18)
+    found = []
+    for faint in (0.0, 1.0):  # as if all light were faint, where the product means two hundredths
+        monkeypatch.setattr(renderer, "FAINT", faint)
+        runs = [render(shot, RenderSettings(72, 18, 64, seed=seed), None).beauty for seed in range(24)]
+        found.append(np.array(runs))
+    sent, left = found
+    assert not np.array_equal(sent, left)
+    error = np.sqrt((sent.mean((1, 2)).var(0) + left.mean((1, 2)).var(0)) / len(sent))
+    assert (np.abs(sent.mean((0, 1, 2)) - left.mean((0, 1, 2))) < 4 * error).all()
+    assert (4 * error < 0.02 * sent.mean((0, 1, 2))).all()  # or the test would not see a wrong weight

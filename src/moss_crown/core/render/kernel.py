@@ -64,7 +64,7 @@ from moss_crown.core.render.lamps import (
     to_suns,
 )
 from moss_crown.core.render.lanes import LANES, PAD
-from moss_crown.core.render.sampling import mix, opened, reverse_bits, sample_lanes
+from moss_crown.core.render.sampling import mix, opened, reverse_bits, sample_lanes, unit
 from moss_crown.core.render.shading import draw, evaluate, frame, seen_albedo, settle
 
 MOST_AT_FIRST = 5
@@ -246,15 +246,26 @@ def _shadows(
     depth,
     film,
     clamp,
+    faint,
+    salt,
     passes,
 ):
-    """Add the light that nothing keeps away."""
+    """Add the light that nothing keeps away.
+
+    Rays for light fainter than `faint` are sent by chance only, and then stand for those that are not sent.
+    """
     words = ray.view(np.uint32)
     address = ray.ctypes.data
     for i in range(n):
         r, g, b = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i]
-        if not r + g + b >= f32(1e-6):
+        chance = max(r, max(g, b))
+        if not chance >= f32(1e-6):
             continue
+        if chance < faint:
+            if unit(mix(u32(q[ln.KEY + i] ^ salt))) * faint >= chance:
+                continue
+            scale = faint / chance
+            r, g, b = r * scale, g * scale, b * scale
         k = int(q[ln.LAMP + i])
         caught = depth == 0 and catches[q[ln.INSTANCE + i]]
         pixel = q[ln.PIXEL + i]
@@ -370,7 +381,7 @@ def _catch(catches, w, q, n, film):
 
 
 @kernel
-def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, mask, passes):
+def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, faint, mask, passes):
     """Take n lanes from the camera to their ends."""
     lamps, choice, touches = world.lights, world.choice, world.touches
     pieces, owners, first_piece, poses = world.pieces, world.piece_instance, world.first_piece, world.poses
@@ -536,6 +547,8 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 depth,
                 film,
                 bound,
+                faint,
+                mix(u32(salt + u32(k) * u32(0x9E3779B9))),
                 passes,
             )
         sample_lanes(w, q, wide, index, 2 + depth * 4)
@@ -573,15 +586,16 @@ def trace_rows(
     last_sample,
     depth_limit,
     clamp,
+    faint,
     open_back,
     passes,
 ):
     """Add samples to a part of the film.
 
     film (h * w, channels) float32: sums of what `film` lists; mattes and counts (h * w, SLOTS), empty without
-    `passes`. `clamp` bounds what one path may bring at once after its first bounce (0: no bound). With `open_back` the
-    camera sees letters only. Samples are added one by one in their order, so that stopping and going on gives the same
-    bits as one go.
+    `passes`. `clamp` bounds what one path may bring at once after its first bounce (0: no bound); light
+    below `faint` is looked for by chance. With `open_back` the camera sees letters only. Samples are added one by one
+    in their order, so that stopping and going on gives the same bits as one go.
     """
     w, q = np.zeros(ln.SIZE, np.float32), np.zeros(ln.WHOLE_SIZE, np.uint32)
     ray = ray_buffer()
@@ -601,7 +615,9 @@ def trace_rows(
                     q[ln.INSTANCE + n], q[ln.FACET + n] = u32(0), u32(0)
                     n += 1
             index = reverse_bits(u32(sample))
-            _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, mask, passes)
+            _paths(
+                world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, faint, mask, passes
+            )
             for y in range(first_row, last_row):
                 for x in range(left, right):
                     counted(film, y * width + x)
