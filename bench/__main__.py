@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable
 
 from bench import frame, hostile, letters, looks, motion, peer, poses, running, solids
+from bench.report import pace, say
 
 ALL: dict[str, Callable[..., None]] = {
     "letters": letters.main,
@@ -29,7 +30,9 @@ def main() -> None:
         if name not in ALL:
             sys.exit(f"no bench {name!r}; there are {', '.join(ALL)}")
         print(f"== {name}")
+        before = pace()
         ALL[name](*([int(number)] if number else []))
+        say("the machine meanwhile: a fixed loop, before and after", f"{before:.0f} and {pace():.0f} ms", "-")
 
 
 if __name__ == "__main__":
