@@ -15,7 +15,7 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.evaluate import scene_at
 from moss_crown.core.render.arithmetic import f32
 from moss_crown.core.render.embree import intersect1
-from moss_crown.core.render.hits import aim, ray_buffer
+from moss_crown.core.render.rays import aim, ray_buffer
 from moss_crown.core.render.renderer import Render, RenderSettings, denoised
 from moss_crown.core.render.world import World
 

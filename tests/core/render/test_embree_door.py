@@ -9,9 +9,12 @@ from hypothesis import strategies as st
 from letters import alike, setting
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.form.solid import solid
+from moss_crown.core.render import embree
+from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import f32
-from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, RayScene, intersect1, occluded1
-from moss_crown.core.render.hits import aim, ray_buffer
+from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, RayScene, intersect1
+from moss_crown.core.render.lanes import workspace
+from moss_crown.core.render.rays import NONE, aim, ray_buffer, shadows, trace
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.shape import faces
 
@@ -19,7 +22,7 @@ MISS = -1
 
 
 @numba.njit
-def embree_hits(scene, origins, directions, times, mask):
+def one_by_one(scene, origins, directions, times, mask):
     ray = ray_buffer()
     words = ray.view(np.uint32)
     found = np.empty((len(origins), 3))
@@ -34,17 +37,46 @@ def embree_hits(scene, origins, directions, times, mask):
     return found
 
 
-@numba.njit
-def embree_blocked(scene, origins, directions, far):
-    ray = ray_buffer()
-    words = ray.view(np.uint32)
-    found = np.empty(len(origins), np.bool_)
-    for k in range(len(origins)):
-        o, d = origins[k], directions[k]
-        aim(ray, words, o[0], o[1], o[2], d[0], d[1], d[2], f32(0), far[k], np.uint32(7))
-        occluded1(scene, ray.ctypes.data, 0)
-        found[k] = ray[8] < 0
-    return found
+NO_ROWS = (np.zeros((1, 1), np.float32), np.zeros(1, np.uint8), np.zeros(1, np.int64), np.zeros(1, np.int64))
+NO_SURFACE = np.zeros((1, 1), np.int64)
+
+
+def filled(origins, directions, times, along):
+    """Lanes with these rays."""
+    w, q = workspace()
+    for k in range(3):
+        w[(ln.OX, ln.OY, ln.OZ)[k] :][: len(origins)] = origins[:, k]
+        w[along[k] :][: len(origins)] = directions[:, k]
+    w[ln.TIME :][: len(origins)] = times
+    return w, q
+
+
+def in_packets(scene, origins, directions, times, mask, coherent=False):
+    """As `one_by_one`, through `trace`."""
+    count = len(origins)
+    w, q = filled(origins, directions, times, (ln.DX, ln.DY, ln.DZ))
+    w[ln.ALIVE :][:count] = 1
+    trace(scene, False, *NO_ROWS, NO_SURFACE, w, q, ray_buffer(), count, mask, np.uint32(1), coherent)
+    instance, piece = q[ln.INSTANCE :][:count], q[ln.PIECE :][:count]
+    hit = instance != NONE
+    return np.stack(
+        [
+            np.where(hit, instance.astype(float), MISS),
+            np.where(hit, piece.astype(float), MISS),
+            np.where(hit, w[ln.FAR :][:count].astype(float), np.inf),
+        ],
+        1,
+    )
+
+
+def lit(scene, origins, directions, far, coherent=False):
+    """The share of light that comes along rays, through `shadows`."""
+    count = len(origins)
+    w, q = filled(origins, directions, np.zeros(count), (ln.LX, ln.LY, ln.LZ))
+    w[ln.SHARE :][:count] = 1
+    w[ln.REACH :][:count] = far
+    assert shadows(scene, False, *NO_ROWS, NO_SURFACE, w, q, ray_buffer(), count, coherent) == count
+    return w[ln.SHARE :][:count]
 
 
 def plain_hits(meshes, origins, directions, times):
@@ -81,8 +113,12 @@ def rays(rng, count):
     return origins.astype(np.float32), directions.astype(np.float32)
 
 
+@pytest.mark.parametrize("narrow", [False, True])
 @pytest.mark.parametrize("moving", [False, True])
-def test_first_hits_are_those_of_the_plain_twin(moving):
+def test_first_hits_are_those_of_the_plain_twin(moving, narrow, monkeypatch):
+    """Rays one by one and in packets, also on processors without vectors as wide as a packet."""
+    if narrow:
+        monkeypatch.setattr(embree, "DEVICE", embree.DEVICE + b",isa=avx")
     rng = np.random.default_rng(8)
     (letter,) = set_block(setting("R", "league-spartan"))
     built = solid(letter_outline(letter.glyphs, faces("league-spartan")), alike(0.3, "chamfer", 0.04), letter.unit)
@@ -98,7 +134,18 @@ def test_first_hits_are_those_of_the_plain_twin(moving):
         for poses in placed:
             scene.add_instance(mesh, poses, SOLID_MASK)
         scene.commit()
-        found = embree_hits(scene.handle, origins, directions, times, np.uint32(7))
+        found = one_by_one(scene.handle, origins, directions, times, np.uint32(7))
+        for coherent in (False, True):
+            packets = in_packets(scene.handle, origins, directions, times, np.uint32(7), coherent)
+            same = packets[:, 0] == found[:, 0]
+            assert same.mean() > 0.99
+            assert packets[same, 2] == pytest.approx(found[same, 2], rel=1e-6)
+            assert (packets[same, 1] == found[same, 1]).mean() > 0.99
+            # To half of the way nothing is in the way; a little beyond the hit something is.
+            hit = same & (found[:, 0] != MISS)
+            o, d, far = origins[hit], directions[hit], found[hit, 2]
+            assert (lit(scene.handle, o, d, far * 0.5, coherent) == 1).all()
+            assert (lit(scene.handle, o, d, far * 1.1, coherent) == 0).mean() > 0.5 if moving else True
     expected = plain_hits([(built.vertices, built.triangles, p) for p in placed], origins, directions, times)
     assert (found[:, 0] != MISS).sum() > 60
     same = found[:, 0] == expected[:, 0]
@@ -114,8 +161,8 @@ def test_masks_hide_lamps_from_those_who_must_not_see_them():
         scene.add_instance(scene.add_mesh(quad, np.array([[0, 1, 2], [0, 2, 3]])), np.eye(4)[None], LIGHT_MASK)
         scene.commit()
         time = np.zeros(1, np.float32)
-        assert embree_hits(scene.handle, origins, directions, time, np.uint32(SOLID_MASK))[0, 0] == MISS
-        assert embree_hits(scene.handle, origins, directions, time, np.uint32(7))[0].tolist() == [0, 0, 5]
+        assert in_packets(scene.handle, origins, directions, time, np.uint32(SOLID_MASK))[0, 0] == MISS
+        assert in_packets(scene.handle, origins, directions, time, np.uint32(7))[0].tolist() == [0, 0, 5]
 
 
 @settings(max_examples=25)
@@ -125,13 +172,13 @@ def test_something_in_the_way_is_in_the_way_only_up_to_the_lamp(far):
     with RayScene() as scene:
         scene.add_instance(scene.add_mesh(quad, np.array([[0, 1, 2], [0, 2, 3]])), np.eye(4)[None], SOLID_MASK)
         scene.commit()
-        blocked = embree_blocked(
+        share = lit(
             scene.handle,
             np.array([[0.1, 0.2, 5]], np.float32),
             np.array([[0, 0, -1]], np.float32),
             np.array([far], np.float32),
         )
-    assert blocked[0] == (far > 5)
+    assert share[0] == (far < 5)
 
 
 def test_a_scene_may_be_closed_twice():

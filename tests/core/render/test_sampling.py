@@ -76,13 +76,16 @@ def test_pixels_and_dimensions_are_not_correlated():
 def drawn_directions(sky, count):
     """Rows of direction, density and radiance as the environment is drawn, lane after lane."""
     w, q = workspace()
-    look_at(w, q, count, 0)
-    at = np.array([sample2(u32(9), reverse_bits(u32(k)), 0) for k in range(count)])
-    w[ln.U : ln.U + count], w[ln.V : ln.V + count] = at[:, 0], at[:, 1]
-    to_sky(w, q, count, 0, sky.rows, sky.row_guide, sky.cells, sky.cell_guide, sky.edges, sky.density, sky.turn)
-    sky_radiance(w, q, count, 0, sky.radiance)
     rows = (ln.LX, ln.LY, ln.LZ, ln.CHANCE, ln.LIGHT_R, ln.LIGHT_G, ln.LIGHT_B)
-    return np.stack([w[row : row + count] for row in rows], 1)
+    found = []
+    for first in range(0, count, LANES):
+        look_at(w, q, LANES, 0)
+        at = np.array([sample2(u32(9), reverse_bits(u32(k)), 0) for k in range(first, first + LANES)])
+        w[ln.U : ln.U + LANES], w[ln.V : ln.V + LANES] = at[:, 0], at[:, 1]
+        to_sky(w, q, LANES, 0, sky.rows, sky.row_guide, sky.cells, sky.cell_guide, sky.edges, sky.density, sky.turn)
+        sky_radiance(w, q, LANES, 0, sky.radiance)
+        found.append(np.stack([w[row : row + LANES] for row in rows], 1))
+    return np.concatenate(found)
 
 
 @numba.njit
@@ -97,7 +100,7 @@ def look(radiance, density, turn, directions):
 @pytest.mark.parametrize("turn", [0.0, 73.0])
 def test_environment_draws_have_the_claimed_density(preset, turn):
     sky, power = environment_map(Surround(environment(preset), 1.3, turn))
-    found = drawn_directions(sky, LANES)
+    found = drawn_directions(sky, 4 * LANES)
     directions = found[:, :3].copy()
     assert np.linalg.norm(directions, axis=1) == pytest.approx(1, abs=1e-4)
     again = look(sky.radiance, sky.density, sky.turn, directions)

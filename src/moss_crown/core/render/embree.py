@@ -1,7 +1,8 @@
 """The one door to Embree: its C API as it comes in the embreex wheel, for building from ctypes and for tracing from
-compiled numba kernels.
+compiled numba kernels, one ray at a time or PACKET rays.
 
-The functions that trace are registered as symbols, not as addresses, so that numba can keep compiled kernels on disk.
+Where a processor has no vectors of that width Embree takes the rays of a packet one by one. The functions that trace
+are registered as symbols, not as addresses, so that numba can keep compiled kernels on disk.
 """
 
 from __future__ import annotations
@@ -23,7 +24,12 @@ _TRIANGLE, _INSTANCE = 0, 121
 _INDEX, _VERTEX = 0, 1
 _UINT3, _FLOAT3, _FLOAT4X4_COLUMN_MAJOR = 0x5003, 0x9003, 0x9244
 _ROBUST = 4
+PACKET = 16
+COHERENT = 1 << 16
+"""RTC_RAY_QUERY_FLAG_COHERENT"""
 
+DEVICE = b"threads=1,set_affinity=0"
+"""One thread: a build by several could order its tree differently from one time to the next."""
 SOLID_MASK, LIGHT_MASK, STAGE_MASK = 1, 2, 4
 
 _SIGNATURES = {
@@ -44,7 +50,8 @@ _SIGNATURES = {
     "rtcCommitGeometry": (None, _POINTER),
     "rtcAttachGeometryByID": (None, _POINTER, _POINTER, _UINT),
     "rtcIntersect1": (None, _POINTER, _POINTER, _POINTER),
-    "rtcOccluded1": (None, _POINTER, _POINTER, _POINTER),
+    f"rtcIntersect{PACKET}": (None, _POINTER, _POINTER, _POINTER, _POINTER),
+    f"rtcOccluded{PACKET}": (None, _POINTER, _POINTER, _POINTER, _POINTER),
 }
 
 
@@ -66,17 +73,20 @@ def _library() -> ctypes.CDLL:
 
 def _register() -> None:
     library = _library()
-    for name in ("rtcIntersect1", "rtcOccluded1"):
+    for name in ("rtcIntersect1", f"rtcIntersect{PACKET}", f"rtcOccluded{PACKET}"):
         address = ctypes.cast(getattr(library, name), ctypes.c_void_p).value
         binding.add_symbol(name, address)
 
 
 _register()
-_TRACE = types.void(types.intp, types.intp, types.intp)
-intersect1 = types.ExternalFunction("rtcIntersect1", _TRACE)
+intersect1 = types.ExternalFunction("rtcIntersect1", types.void(types.intp, types.intp, types.intp))
 """intersect1(scene, ray, 0) from numba: fills an RTCRayHit at the address `ray`."""
-occluded1 = types.ExternalFunction("rtcOccluded1", _TRACE)
-"""occluded1(scene, ray, 0) from numba: sets tfar of the RTCRay to minus infinity when something is in the way."""
+_PACKET = types.void(types.intp, types.intp, types.intp, types.intp)
+intersect16 = types.ExternalFunction(f"rtcIntersect{PACKET}", _PACKET)
+"""intersect16(there, scene, rays, told) from numba: fills an RTCRayHit16 at the address `rays`; there: the address of
+an int32 for each ray, -1 where there is one; told: that of RTCIntersectArguments, or 0."""
+occluded16 = types.ExternalFunction(f"rtcOccluded{PACKET}", _PACKET)
+"""The same for shadows: sets tfar of the rays to minus infinity where something is in the way."""
 
 
 class RayScene:
@@ -87,8 +97,7 @@ class RayScene:
 
     def __init__(self) -> None:
         self._library = _library()
-        # One thread: a build by several could order its tree differently from one time to the next.
-        self._device = self._library.rtcNewDevice(b"threads=1,set_affinity=0")
+        self._device = self._library.rtcNewDevice(DEVICE)
         self._scenes: list[int] = []
         self._stage = self._new_scene()
         self._instances = 0

@@ -1,4 +1,4 @@
-"""Rays into the scene, and what they meet written into lanes."""
+"""What rays met, written into lanes, and the light that they met."""
 
 from __future__ import annotations
 
@@ -8,12 +8,10 @@ import numpy as np
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import ONE, TWO, TWO_PI, ZERO, f32, inlined, kernel, u32
-from moss_crown.core.render.embree import intersect1, occluded1
 from moss_crown.core.render.environment_map import seen
 from moss_crown.core.render.film import BACKDROP, MOTION, POSITION, add, note
 from moss_crown.core.render.lamps import (
     AREA,
-    FAR_AWAY,
     KIND,
     LIMIT,
     NORMAL,
@@ -27,39 +25,11 @@ from moss_crown.core.render.lamps import (
     step_at,
     window,
 )
-from moss_crown.core.render.sampling import mix, unit
+from moss_crown.core.render.rays import NONE
 from moss_crown.core.render.texturing import APART, textured
 
-_NONE = u32(0xFFFFFFFF)
-SEEN_BY_CAMERA, SEEN_BY_CAMERA_LETTERS, SEEN_BY_PATHS, CASTS_SHADOW = u32(5), u32(1), u32(7), u32(5)
 BEVEL, REAR_BEVEL = 1, 3
-MOST_VEILS = 24
 _APART_X, _APART_Y, _APART_Z = f32(APART[0]), f32(APART[1]), f32(APART[2])
-_ON, _ON_LEAST = f32(1.00001), f32(1e-5)
-
-
-@kernel
-def ray_buffer():
-    """Room for an RTCRayHit at an address that is a multiple of 64."""
-    raw = np.zeros(64, np.float32)
-    start = (-raw.ctypes.data % 64) // 4
-    return raw[start : start + 32]
-
-
-@inlined
-def aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, mask):
-    ray[0], ray[1], ray[2], ray[3] = ox, oy, oz, ZERO
-    ray[4], ray[5], ray[6], ray[7] = dx, dy, dz, time
-    ray[8] = far
-    words[9], words[10], words[11] = mask, u32(0), u32(0)
-    words[17], words[18], words[19], words[20] = _NONE, _NONE, _NONE, _NONE
-
-
-@inlined
-def blocked(scene, address, words):
-    """Is anything in the way of a ray that was aimed?"""
-    occluded1(scene, address, 0)
-    return (words[8] >> u32(31)) != u32(0)  # tfar became minus infinity
 
 
 @kernel
@@ -68,90 +38,11 @@ def weight(density, chance):
     return density * density / (density * density + chance * chance)
 
 
-@inlined
-def opacity_at(rows, facets, light_of, first_triangle, surface, instance, piece):
-    """How much of what was hit is there: 1 for lamps."""
-    there = ONE
-    if light_of[instance] < 0:
-        there = rows[surface[instance, facets[first_triangle[instance] + piece]], 45]
-    return there
-
-
-@inlined
-def _pass_veils(scene, rows, facets, light_of, first_triangle, surface, address, ray, words, key, salt):
-    """Send a ray on through what it does not meet, of as many as MOST_VEILS layers."""
-    for layer in range(MOST_VEILS):
-        if words[18] == _NONE:
-            break
-        there = opacity_at(rows, facets, light_of, first_triangle, surface, words[19], words[17])
-        if there >= ONE or unit(mix(u32(key ^ mix(u32(salt + u32(layer) * u32(0x9E3779B9)))))) < there:
-            break
-        ray[3] = ray[8] * _ON + _ON_LEAST
-        ray[8] = FAR_AWAY
-        words[17], words[18], words[19], words[20] = _NONE, _NONE, _NONE, _NONE
-        intersect1(scene, address, 0)
-
-
-@inlined
-def light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words):
-    """What share of light comes along a ray that was aimed, through all that is not wholly there."""
-    share, far = ONE, ray[8]
-    for _ in range(MOST_VEILS):
-        intersect1(scene, address, 0)
-        if words[18] == _NONE:
-            break
-        share = share * (ONE - opacity_at(rows, facets, light_of, first_triangle, surface, words[19], words[17]))
-        if share <= f32(1e-4):
-            share = ZERO
-            break
-        ray[3] = ray[8] * _ON + _ON_LEAST
-        ray[8] = far
-        words[17], words[18], words[19], words[20] = _NONE, _NONE, _NONE, _NONE
-    return share
-
-
-@kernel
-def trace(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q, ray, n, mask, salt):
-    """Send the rays of the lanes that are alive: FAR, INSTANCE, PIECE (its triangle), GX.. and BU, BV of the hit.
-
-    `veiled`: whether any material is not wholly there; a ray meets it by chance, `salt` telling one ray from the next.
-    """
-    words = ray.view(np.uint32)
-    address = ray.ctypes.data
-    for i in range(n):
-        q[ln.LAST_INSTANCE + i], q[ln.LAST_FACET + i] = q[ln.INSTANCE + i], q[ln.FACET + i]
-        if not w[ln.ALIVE + i] > ZERO:
-            continue
-        aim(
-            ray,
-            words,
-            w[ln.OX + i],
-            w[ln.OY + i],
-            w[ln.OZ + i],
-            w[ln.DX + i],
-            w[ln.DY + i],
-            w[ln.DZ + i],
-            w[ln.TIME + i],
-            FAR_AWAY,
-            mask,
-        )
-        intersect1(scene, address, 0)
-        if veiled:
-            _pass_veils(
-                scene, rows, facets, light_of, first_triangle, surface, address, ray, words, q[ln.KEY + i], salt
-            )
-        w[ln.FAR + i] = ray[8]
-        w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i] = ray[12], ray[13], ray[14]
-        w[ln.BU + i], w[ln.BV + i] = ray[15], ray[16]
-        q[ln.PIECE + i] = words[17]
-        q[ln.INSTANCE + i] = words[19]
-
-
 @kernel
 def backdrop(radiance, density, turn, w, q, n, film):
     """What a camera ray that met nothing sees of the environment."""
     for i in range(n):
-        if q[ln.INSTANCE + i] == _NONE:
+        if q[ln.INSTANCE + i] == NONE:
             pixel = q[ln.PIXEL + i]
             r, g, b, _ = seen(radiance, density, turn, w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i])
             film[pixel, BACKDROP] += r
@@ -166,7 +57,7 @@ def sky(radiance, density, turn, choice, touches, w, q, n, picked, film, clamp, 
     count = len(choice) - 2
     factor = picked * (choice[count + 1] - choice[count]) if picked > ZERO else ONE
     for i in range(n):
-        if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == _NONE:
+        if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == NONE:
             r, g, b, chance = seen(radiance, density, turn, w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i])
             scale = weight(w[ln.DENSITY + i], chance * factor)
             if touches[count, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
@@ -185,7 +76,7 @@ def suns(lamps, choice, touches, w, q, n, picked, film, clamp, passes):
         if picked > ZERO:
             chance = chance * picked * (choice[k + 1] - choice[k])
         for i in range(n):
-            if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == _NONE:
+            if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == NONE:
                 x = w[ln.DX + i] + lamps[k, NORMAL]
                 y = w[ln.DY + i] + lamps[k, NORMAL + 1]
                 z = w[ln.DZ + i] + lamps[k, NORMAL + 2]
@@ -206,7 +97,7 @@ def lamps_met(
     steps = poses.shape[1]
     for i in range(n):
         instance = q[ln.INSTANCE + i]
-        if not w[ln.ALIVE + i] > ZERO or instance == _NONE:
+        if not w[ln.ALIVE + i] > ZERO or instance == NONE:
             continue
         k = light_of[instance]
         if k < 0 or not touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
@@ -236,7 +127,7 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
     j = np.int64(0)
     for i in range(n):
         instance = q[ln.INSTANCE + i]
-        if not w[ln.ALIVE + i] > ZERO or instance == _NONE or light_of[instance] >= 0:
+        if not w[ln.ALIVE + i] > ZERO or instance == NONE or light_of[instance] >= 0:
             continue
         # Lane j is free: it has been read already, since j <= i.
         triangle = first_triangle[instance] + q[ln.PIECE + i]

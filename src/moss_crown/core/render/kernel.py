@@ -28,24 +28,15 @@ from moss_crown.core.render.film import (
 )
 from moss_crown.core.render.glass import absorb, glass_rows, meet, send, take
 from moss_crown.core.render.hits import (
-    CASTS_SHADOW,
-    SEEN_BY_CAMERA,
-    SEEN_BY_CAMERA_LETTERS,
-    SEEN_BY_PATHS,
-    aim,
     backdrop,
-    blocked,
     first_passes,
     gather,
     glows,
     grains,
     hazed,
     lamps_met,
-    light_through,
-    ray_buffer,
     sky,
     suns,
-    trace,
 )
 from moss_crown.core.render.lamps import (
     EVERY,
@@ -64,6 +55,14 @@ from moss_crown.core.render.lamps import (
     to_suns,
 )
 from moss_crown.core.render.lanes import LANES, PAD
+from moss_crown.core.render.rays import (
+    SEEN_BY_CAMERA,
+    SEEN_BY_CAMERA_LETTERS,
+    SEEN_BY_PATHS,
+    ray_buffer,
+    shadows,
+    trace,
+)
 from moss_crown.core.render.sampling import mix, opened, reverse_bits, sample_lanes, unit
 from moss_crown.core.render.shading import draw, evaluate, frame, seen_albedo, settle
 
@@ -229,35 +228,14 @@ def _weigh(w, n):
 
 
 @kernel
-def _shadows(
-    scene,
-    veiled,
-    rows,
-    facets,
-    light_of,
-    first_triangle,
-    surface,
-    dark,
-    catches,
-    w,
-    q,
-    ray,
-    n,
-    depth,
-    film,
-    clamp,
-    faint,
-    salt,
-    passes,
-):
-    """Add the light that nothing keeps away.
+def _wanted(catches, w, q, n, depth, film, faint, salt, passes):
+    """Which lanes send a ray for the light that they may get: SHARE.
 
     Rays for light fainter than `faint` are sent by chance only, and then stand for those that are not sent.
     """
-    words = ray.view(np.uint32)
-    address = ray.ctypes.data
     for i in range(n):
         r, g, b = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i]
+        w[ln.SHARE + i] = ZERO
         chance = max(r, max(g, b))
         if not chance >= f32(1e-6):
             continue
@@ -266,44 +244,38 @@ def _shadows(
                 continue
             scale = faint / chance
             r, g, b = r * scale, g * scale, b * scale
-        k = int(q[ln.LAMP + i])
-        caught = depth == 0 and catches[q[ln.INSTANCE + i]]
-        pixel = q[ln.PIXEL + i]
-        bright = luminance(r, g, b)
+            w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = r, g, b
+        w[ln.SHARE + i] = ONE
         if depth == 0:
-            if caught:
+            pixel = q[ln.PIXEL + i]
+            bright = luminance(r, g, b)
+            if catches[q[ln.INSTANCE + i]]:
                 film[pixel, OPEN] += bright
             if passes:
                 film[pixel, UNSHADED] += bright
-        aim(
-            ray,
-            words,
-            w[ln.OX + i],
-            w[ln.OY + i],
-            w[ln.OZ + i],
-            w[ln.LX + i],
-            w[ln.LY + i],
-            w[ln.LZ + i],
-            w[ln.TIME + i],
-            w[ln.REACH + i],
-            CASTS_SHADOW,
-        )
-        if veiled:
-            share = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
-        else:
-            share = ZERO if blocked(scene, address, words) else ONE
+
+
+@kernel
+def _add_light(dark, catches, w, q, n, depth, film, clamp, passes):
+    """Add the light that nothing keeps away from the lanes that sent a ray for it, which are the picked ones."""
+    for j in range(n):
+        i = int(q[ln.PICK + j])
+        r, g, b, share = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i], w[ln.SHARE + i]
+        k = int(q[ln.LAMP + i])
         if share < ONE:
             # What a weak shadow lets through no scattered ray finds: it counts in full, without the balance of _weigh.
             ratio = w[ln.DRAWN + i] / max(w[ln.CHANCE + i], f32(1e-12))
             share += (ONE - dark[k, q[ln.INSTANCE + i]]) * (ONE - share) * (ONE + ratio * ratio)
             if share <= ZERO:
                 continue
-            r, g, b, bright = r * share, g * share, b * share, bright * share
-        if caught:
-            film[pixel, CAUGHT] += bright
-            continue
-        if passes and depth == 0:
-            film[pixel, SHADED] += bright
+            r, g, b = r * share, g * share, b * share
+        if depth == 0:
+            pixel = q[ln.PIXEL + i]
+            if catches[q[ln.INSTANCE + i]]:
+                film[pixel, CAUGHT] += luminance(r, g, b)
+                continue
+            if passes:
+                film[pixel, SHADED] += luminance(r, g, b)
         add(film, w, q, i, k, r, g, b, clamp, passes)
 
 
@@ -409,6 +381,7 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
             n,
             mask if depth == 0 else SEEN_BY_PATHS,
             salt,
+            depth == 0,
         )
         if depth == 0:
             backdrop(surround.radiance, surround.density, surround.turn, w, q, n, film)
@@ -520,17 +493,20 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                     surround.density,
                     surround.turn,
                 )
-                sky_radiance(w, q, n, lights, surround.radiance)
             if world.linked:
                 _keep_touched(touches, w, q, n)
             if world.glassy:
                 _not_glass(w, n)
             _into_frame(w, wide)
+            if kind in (EVERY, SKY):
+                sky_radiance(w, q, n, lights, surround.radiance)
             evaluate(w, table, n, wide, layered)
             if passes and depth == 0:
                 _split(w, wide)
             _weigh(w, wide)
-            _shadows(
+            apart = mix(u32(salt + u32(k) * u32(0x9E3779B9)))
+            _wanted(world.catches, w, q, n, depth, film, faint, apart, passes)
+            sent = shadows(
                 world.scene,
                 world.veiled,
                 rows,
@@ -538,19 +514,13 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 light_of,
                 first_triangle,
                 world.surface,
-                world.dark,
-                world.catches,
                 w,
                 q,
                 ray,
                 n,
-                depth,
-                film,
-                bound,
-                faint,
-                mix(u32(salt + u32(k) * u32(0x9E3779B9))),
-                passes,
+                depth == 0,
             )
+            _add_light(world.dark, world.catches, w, q, sent, depth, film, bound, passes)
         sample_lanes(w, q, wide, index, 2 + depth * 4)
         _keep_chance(w, wide)
         sample_lanes(w, q, wide, index, 4 + depth * 4)

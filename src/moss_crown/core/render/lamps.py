@@ -250,7 +250,7 @@ def to_shapes(lamps, pieces, owners, rise, poses, w, q, n):
 @kernel
 def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, density, turn):
     """Directions to the environment, even in solid angle within a cell of its drawing distribution. `light`: its
-    number. Where that is in its picture goes into IN_X and IN_Y, for `sky_radiance`."""
+    number. Where that is, across its picture and as the sine of the height, goes into U and V for `sky_radiance`."""
     for i in range(n):
         if q[ln.LAMP + i] != u32(light):
             continue
@@ -275,13 +275,15 @@ def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, density, t
             FAR_AWAY,
         )
         w[ln.CHANCE + i] = w[ln.CHANCE + i] * density[r, c]
-        w[ln.IN_X + i], w[ln.IN_Y + i] = across, arc_cosine(y) * INV_PI
+        w[ln.U + i], w[ln.V + i] = across, y
 
 
 @kernel
 def sky_radiance(w, q, n, light, radiance):
-    """Radiance of the environment where `to_sky` looks."""
+    """Radiance of the environment where `to_sky` looks, for lanes with a chance of it."""
     for i in range(n):
         if q[ln.LAMP + i] == u32(light):
-            r, g, b = texel(radiance, w[ln.IN_X + i], w[ln.IN_Y + i])
+            r, g, b = ZERO, ZERO, ZERO
+            if w[ln.CHANCE + i] > ZERO:
+                r, g, b = texel(radiance, w[ln.U + i], arc_cosine(w[ln.V + i]) * INV_PI)
             w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = r, g, b

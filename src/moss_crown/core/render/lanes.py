@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-LANES = 1024
+LANES = 512
 PAD = 64
 PITCH = LANES + 16
 """From row to row: not a power of two, or one lane of all rows would fall into one set of a processor's cache."""
@@ -41,8 +41,9 @@ F0_R, F0_G, F0_B, MULTI_R, MULTI_G, MULTI_B, DIFF_R, DIFF_G, DIFF_B = _rows(9)
 ALPHA_X, ALPHA_Y, MISSING, LEVEL, CLEAR_MULTI = _rows(5)
 COAT_ALPHA, COAT_LEVEL, COAT_NORM, SHEEN_NORM = _rows(4)
 A_OUT, B_OUT, UNDER_OUT, COAT_OUT, SHEEN_OUT, SPECULAR_SHARE, COAT_SHARE = _rows(7)
-# Light towards it: direction in the world and in its frame, density, radiance, how far to look for what is in the way.
-LX, LY, LZ, CHANCE, LIGHT_R, LIGHT_G, LIGHT_B, REACH = _rows(8)
+# Light towards it: direction in the world and in its frame, density, radiance, how far to look for what is in the way,
+# and what share of it nothing keeps away.
+LX, LY, LZ, CHANCE, LIGHT_R, LIGHT_G, LIGHT_B, REACH, SHARE = _rows(9)
 IN_X, IN_Y, IN_Z = _rows(3)
 # Scattering: lobes on their own, then the sum and its density.
 LOBE, AGAIN, BASE, OVER, FRESNEL, HALF_Z, EVEN_R, EVEN_G, EVEN_B, OUT_R, OUT_G, OUT_B, DRAWN = _rows(13)
@@ -50,9 +51,10 @@ A_IN, B_IN, A_COAT, B_COAT, C_SHEEN, MEAN_A, MEAN_B, COAT_MEAN_A, COAT_MEAN_B = 
 U, V, V2 = _rows(3)
 SIZE = next(_next)
 
-# Whole numbers, in a uint32 array of the same kind. LAST_INSTANCE and LAST_FACET: where the path came from.
-PIXEL, KEY, INSTANCE, FACET, PIECE, MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP = (k * PITCH for k in range(9))
-WHOLE_SIZE = 9 * PITCH
+# Whole numbers, in a uint32 array of the same kind. LAST_INSTANCE and LAST_FACET: where the path came from. PICK: lanes
+# that get a ray.
+PIXEL, KEY, INSTANCE, FACET, PIECE, MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP, PICK = (k * PITCH for k in range(10))
+WHOLE_SIZE = 10 * PITCH
 
 
 def workspace() -> tuple[NDArray[np.float32], NDArray[np.uint32]]:

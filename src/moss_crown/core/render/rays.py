@@ -1,0 +1,224 @@
+"""Rays sent into the scene, in packets: what lanes meet, and what keeps light away from them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from moss_crown.core.render import lanes as ln
+from moss_crown.core.render.arithmetic import ONE, ZERO, f32, inlined, kernel, u32
+from moss_crown.core.render.embree import COHERENT, PACKET, intersect1, intersect16, occluded16
+from moss_crown.core.render.lamps import FAR_AWAY
+from moss_crown.core.render.sampling import mix, unit
+
+NONE = u32(0xFFFFFFFF)
+SEEN_BY_CAMERA, SEEN_BY_CAMERA_LETTERS, SEEN_BY_PATHS, CASTS_SHADOW = u32(5), u32(1), u32(7), u32(5)
+MOST_VEILS = 24
+_ON, _ON_LEAST = f32(1.00001), f32(1e-5)
+# Rows of a packet, as in RTCRayHit16: origin, nearest, direction, time, farthest, mask, identity, flags, normal of the
+# hit, its place in the triangle, triangle, geometry, instance and its place in an array of such. Then our own: which
+# rays are there, and what Embree is told of them all.
+_NEAR, _FAR, _MASK, _NORMAL, _U, _V, _TRIANGLE, _GEOMETRY, _INSTANCE = 3, 8, 9, 12, 15, 16, 17, 18, 19
+_THERE, _TOLD = 22, 23
+
+
+@kernel
+def ray_buffer():
+    """Room for a packet of rays, or for an RTCRayHit, at an address that is a multiple of 64."""
+    size = 24 * PACKET
+    raw = np.zeros(size + 16, np.float32)
+    start = (-raw.ctypes.data % 64) // 4
+    return raw[start : start + size]
+
+
+@inlined
+def aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, mask):
+    """One ray, as an RTCRayHit."""
+    ray[0], ray[1], ray[2], ray[3] = ox, oy, oz, ZERO
+    ray[4], ray[5], ray[6], ray[7] = dx, dy, dz, time
+    ray[8] = far
+    words[9], words[10], words[11] = mask, u32(0), u32(0)
+    words[17], words[18], words[19], words[20] = NONE, NONE, NONE, NONE
+
+
+@kernel
+def _picked(w, q, row, n):
+    """Number the lanes with something in a row in q's PICK; answers how many there are."""
+    count = 0
+    for i in range(n):
+        if w[row + i] > ZERO:
+            q[ln.PICK + count] = u32(i)
+            count += 1
+    return count
+
+
+@inlined
+def _fill(w, q, ray, words, first, size, dx, dy, dz, mask):
+    """Put lanes by their PICK into a packet, along directions from a row of the workspace on."""
+    for j in range(PACKET):
+        i = int(q[ln.PICK + first + min(j, size - 1)])
+        ray[j], ray[PACKET + j], ray[2 * PACKET + j] = w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i]
+        ray[_NEAR * PACKET + j] = ZERO
+        ray[4 * PACKET + j], ray[5 * PACKET + j], ray[6 * PACKET + j] = w[dx + i], w[dy + i], w[dz + i]
+        ray[7 * PACKET + j] = w[ln.TIME + i]
+        words[_MASK * PACKET + j] = mask
+        words[_THERE * PACKET + j] = NONE if j < size else u32(0)
+
+
+@inlined
+def _tell(words, coherent):
+    """The RTCIntersectArguments or RTCOccludedArguments of packets: whether their rays go the same way; any feature."""
+    words[_TOLD * PACKET] = u32(COHERENT) if coherent else u32(0)
+    words[_TOLD * PACKET + 1] = NONE
+
+
+@inlined
+def opacity_at(rows, facets, light_of, first_triangle, surface, instance, piece):
+    """How much of what was hit is there: 1 for lamps."""
+    there = ONE
+    if light_of[instance] < 0:
+        there = rows[surface[instance, facets[first_triangle[instance] + piece]], 45]
+    return there
+
+
+@inlined
+def _pass_veils(scene, rows, facets, light_of, first_triangle, surface, address, ray, words, key, salt):
+    """Send a ray on through what it does not meet, of as many as MOST_VEILS layers."""
+    for layer in range(MOST_VEILS):
+        if words[18] == NONE:
+            break
+        there = opacity_at(rows, facets, light_of, first_triangle, surface, words[19], words[17])
+        if there >= ONE or unit(mix(u32(key ^ mix(u32(salt + u32(layer) * u32(0x9E3779B9)))))) < there:
+            break
+        ray[3] = ray[8] * _ON + _ON_LEAST
+        ray[8] = FAR_AWAY
+        words[17], words[18], words[19], words[20] = NONE, NONE, NONE, NONE
+        intersect1(scene, address, 0)
+
+
+@inlined
+def light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words):
+    """What share of light comes along a ray that was aimed, through all that is not wholly there."""
+    share, far = ONE, ray[8]
+    for _ in range(MOST_VEILS):
+        intersect1(scene, address, 0)
+        if words[18] == NONE:
+            break
+        share = share * (ONE - opacity_at(rows, facets, light_of, first_triangle, surface, words[19], words[17]))
+        if share <= f32(1e-4):
+            share = ZERO
+            break
+        ray[3] = ray[8] * _ON + _ON_LEAST
+        ray[8] = far
+        words[17], words[18], words[19], words[20] = NONE, NONE, NONE, NONE
+    return share
+
+
+@kernel
+def _each(scene, rows, facets, light_of, first_triangle, surface, w, q, ray, count, mask, salt):
+    """Send the picked lanes one by one, each through what it does not meet."""
+    words = ray.view(np.uint32)
+    address = ray.ctypes.data
+    for j in range(count):
+        i = int(q[ln.PICK + j])
+        aim(
+            ray,
+            words,
+            w[ln.OX + i],
+            w[ln.OY + i],
+            w[ln.OZ + i],
+            w[ln.DX + i],
+            w[ln.DY + i],
+            w[ln.DZ + i],
+            w[ln.TIME + i],
+            FAR_AWAY,
+            mask,
+        )
+        intersect1(scene, address, 0)
+        _pass_veils(scene, rows, facets, light_of, first_triangle, surface, address, ray, words, q[ln.KEY + i], salt)
+        w[ln.FAR + i] = ray[_FAR]
+        w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i] = ray[_NORMAL], ray[_NORMAL + 1], ray[_NORMAL + 2]
+        w[ln.BU + i], w[ln.BV + i] = ray[_U], ray[_V]
+        q[ln.PIECE + i] = words[_TRIANGLE]
+        q[ln.INSTANCE + i] = words[_INSTANCE]
+
+
+@kernel
+def _together(scene, w, q, ray, count, mask, coherent):
+    """Send the picked lanes in packets."""
+    words = ray.view(np.uint32)
+    address = ray.ctypes.data
+    there, told = address + 4 * _THERE * PACKET, address + 4 * _TOLD * PACKET
+    _tell(words, coherent)
+    for first in range(0, count, PACKET):
+        size = min(PACKET, count - first)
+        _fill(w, q, ray, words, first, size, ln.DX, ln.DY, ln.DZ, mask)
+        for j in range(PACKET):
+            ray[_FAR * PACKET + j] = FAR_AWAY
+            words[_GEOMETRY * PACKET + j], words[_INSTANCE * PACKET + j] = NONE, NONE
+        intersect16(there, scene, address, told)
+        for j in range(size):
+            i = int(q[ln.PICK + first + j])
+            w[ln.FAR + i] = ray[_FAR * PACKET + j]
+            w[ln.GX + i] = ray[_NORMAL * PACKET + j]
+            w[ln.GY + i] = ray[(_NORMAL + 1) * PACKET + j]
+            w[ln.GZ + i] = ray[(_NORMAL + 2) * PACKET + j]
+            w[ln.BU + i], w[ln.BV + i] = ray[_U * PACKET + j], ray[_V * PACKET + j]
+            q[ln.PIECE + i] = words[_TRIANGLE * PACKET + j]
+            q[ln.INSTANCE + i] = words[_INSTANCE * PACKET + j]
+
+
+@kernel
+def trace(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q, ray, n, mask, salt, coherent):
+    """Send the rays of the lanes that are alive: FAR, INSTANCE, PIECE (its triangle), GX.. and BU, BV of the hit.
+
+    `veiled`: whether any material is not wholly there; a ray meets it by chance, `salt` telling one ray from the next.
+    `coherent`: whether neighbours go about the same way, which Embree then makes use of.
+    """
+    for i in range(n):
+        q[ln.LAST_INSTANCE + i], q[ln.LAST_FACET + i] = q[ln.INSTANCE + i], q[ln.FACET + i]
+    count = _picked(w, q, ln.ALIVE, n)
+    if veiled:
+        _each(scene, rows, facets, light_of, first_triangle, surface, w, q, ray, count, mask, salt)
+    else:
+        _together(scene, w, q, ray, count, mask, coherent)
+
+
+@kernel
+def shadows(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q, ray, n, coherent):
+    """What share of its light reaches each lane with a SHARE, along LX.. as far as REACH: into SHARE.
+
+    Answers how many lanes were picked.
+    """
+    words = ray.view(np.uint32)
+    address = ray.ctypes.data
+    count = _picked(w, q, ln.SHARE, n)
+    if veiled:
+        for j in range(count):
+            i = int(q[ln.PICK + j])
+            aim(
+                ray,
+                words,
+                w[ln.OX + i],
+                w[ln.OY + i],
+                w[ln.OZ + i],
+                w[ln.LX + i],
+                w[ln.LY + i],
+                w[ln.LZ + i],
+                w[ln.TIME + i],
+                w[ln.REACH + i],
+                CASTS_SHADOW,
+            )
+            w[ln.SHARE + i] = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
+        return count
+    there, told = address + 4 * _THERE * PACKET, address + 4 * _TOLD * PACKET
+    _tell(words, coherent)
+    for first in range(0, count, PACKET):
+        size = min(PACKET, count - first)
+        _fill(w, q, ray, words, first, size, ln.LX, ln.LY, ln.LZ, CASTS_SHADOW)
+        for j in range(PACKET):
+            ray[_FAR * PACKET + j] = w[ln.REACH + int(q[ln.PICK + first + min(j, size - 1)])]
+        occluded16(there, scene, address, told)
+        for j in range(size):
+            # Embree makes the end of a ray minus infinity when something is in its way.
+            w[ln.SHARE + int(q[ln.PICK + first + j])] = ZERO if ray[_FAR * PACKET + j] < ZERO else ONE
+    return count
