@@ -31,7 +31,7 @@ from moss_crown.core.document.shot import (
     Size,
     Zone,
 )
-from moss_crown.core.document.values import Formula, Keyed, Link, Model, members
+from moss_crown.core.document.values import Keyed, Model, moving
 from moss_crown.core.dressing import dresses_of, has_own_colours, own_colours
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import (
@@ -46,7 +46,6 @@ from moss_crown.core.evaluate import (
     environment_step,
     form_of_letter,
     grade_at,
-    letter_boxes,
     letter_solid,
     lights_at,
     moved_at,
@@ -214,7 +213,7 @@ def draft(shot: Shot) -> bytes:
         tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
         tables += [] if wear is None else [wear]
         own = slice(numbers[0] - frames[0], numbers[-1] - frames[0] + 1)
-        out = out_of_frame(poses, letter_boxes(structure), cameras[own], half[own], shift[own])
+        out = out_of_frame(poses, structure.boxes, cameras[own], half[own], shift[own])
         tables.append((contacts_of(shot, structure, at, poses) | np.uint8(OUT) * out).astype(np.float32))
     rest = rest_frame(shot, times.rest if parts else None)
     tables.append(np.swapaxes(cameras, 1, 2).astype(np.float32))
@@ -283,20 +282,14 @@ def keyed_values(shot: Shot) -> dict[str, list[Any]]:
     frames = np.array(shot.frames, float)
     found: dict[str, list[Any]] = {}
 
-    def visit(node: Any, path: str) -> None:
-        if isinstance(node, Keyed | Formula | Link):
-            if isinstance(node, Keyed):
-                numeric = not isinstance(node.keys[0].value, str | bool)
-            else:
-                numeric = node.bound.spec.kind == "number"
-            found[path] = (
-                np.round(sample(node, frames), 6).tolist() if numeric else [sample_choice(node, f) for f in frames]
-            )
+    for path, value in moving(shot):
+        if isinstance(value, Keyed):
+            numeric = not isinstance(value.keys[0].value, str | bool)
         else:
-            for name, member in members(node):
-                visit(member, f"{path}/{name}")
-
-    visit(shot, "")
+            numeric = value.bound.spec.kind == "number"
+        found[path] = (
+            np.round(sample(value, frames), 6).tolist() if numeric else [sample_choice(value, f) for f in frames]
+        )
     return found
 
 

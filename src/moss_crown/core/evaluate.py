@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from statistics import median
 from typing import Any, TypeAlias, TypeVar
 
@@ -113,6 +113,25 @@ class Structure:
     @property
     def letters(self) -> tuple[Letter, ...]:
         return tuple(letter for block in self.blocks for letter in block.letters)
+
+    @cached_property
+    def boxes(self) -> NDArray[np.float64]:
+        """(l, 8, 3) corners of each letter's box in its own space."""
+        boxes = np.zeros((len(self.letters), 8, 3))
+        k = 0
+        for block in self.blocks:
+            for letter in block.letters:
+                form = form_of_letter(letter, block.form)
+                depth = form.tube.depth if form.tube else form.depth
+                more = max(form.weight * letter.unit, -min(letter.right - letter.left, letter.top - letter.bottom) / 2)
+                boxes[k] = [
+                    (x, y, z)
+                    for x in (letter.left - more, letter.right + more)
+                    for y in (letter.bottom - more, letter.top + more)
+                    for z in (form.middle - depth / 2, form.middle + depth / 2)
+                ]
+                k += 1
+        return boxes
 
     def address(self) -> str:
         return address(self)
@@ -304,25 +323,6 @@ def block_section(block: Block) -> tuple[NDArray[np.float64], float]:
     return section(form, stem), stem
 
 
-def letter_boxes(structure: Structure) -> NDArray[np.float64]:
-    """(l, 8, 3) corners of each letter's box in its own space."""
-    boxes = np.zeros((len(structure.letters), 8, 3))
-    k = 0
-    for block in structure.blocks:
-        for letter in block.letters:
-            form = form_of_letter(letter, block.form)
-            depth = form.tube.depth if form.tube else form.depth
-            more = max(form.weight * letter.unit, -min(letter.right - letter.left, letter.top - letter.bottom) / 2)
-            boxes[k] = [
-                (x, y, z)
-                for x in (letter.left - more, letter.right + more)
-                for y in (letter.bottom - more, letter.top + more)
-                for z in (form.middle - depth / 2, form.middle + depth / 2)
-            ]
-            k += 1
-    return boxes
-
-
 def company(shot: Shot, structure: Structure, number: int) -> Company:
     """The `number`-th block of a structure among its recipe."""
     block = structure.blocks[number]
@@ -338,7 +338,7 @@ def company(shot: Shot, structure: Structure, number: int) -> Company:
         step,
         tuple(s for s in shot.steps[block.step + 1 :] if s.kind in MOTION),
         block.setting,
-        lambda: letter_boxes(structure)[own],
+        lambda: structure.boxes[own],
         framing,
         changes(camera_step(shot)) or sample_one(camera_step(shot).drift, shot.first) != 0,
         float(shot.fps.fraction),
@@ -394,7 +394,7 @@ def timing(shot: Shot, structure: Structure, frames: Frames) -> Timing:
     The frames follow one another.
     """
     between = np.append(frames - 0.5, frames[-1] + 0.5)
-    fast = speeds(poses_at(shot, structure, between), letter_boxes(structure), float(1 / shot.fps.fraction))
+    fast = speeds(poses_at(shot, structure, between), structure.boxes, float(1 / shot.fps.fraction))
     total = len(structure.letters)
     starts: dict[str, NDArray[np.float64]] = {}
     at = np.array([float(shot.last)])
@@ -421,7 +421,7 @@ def rest_frames(shot: Shot, structure: Structure) -> NDArray[np.float64]:
     if not any(rest is None for rest in exact):
         return np.concatenate([rest for rest in exact if rest is not None] or [np.zeros(0)])
     watched = np.arange(shot.first, shot.last + 1 + round(REST_SECONDS * float(shot.fps.fraction)), dtype=float)
-    boxes = letter_boxes(structure)
+    boxes = structure.boxes
     found = []
     begin = 0
     for number, block in enumerate(structure.blocks):
@@ -459,7 +459,7 @@ def contacts_of(shot: Shot, structure: Structure, frames: Frames, poses: Poses |
         return np.zeros(found.shape[:2], np.uint8)
     floor = floor_below(shot, shot.last)
     wall = wall_behind(shot, shot.last, solid=True)
-    return contacts(found, letter_boxes(structure), np.concatenate(still), np.concatenate(give), floor, wall)
+    return contacts(found, structure.boxes, np.concatenate(still), np.concatenate(give), floor, wall)
 
 
 def rest_frame(shot: Shot, letters: NDArray[np.float64] | None = None) -> float:
@@ -477,7 +477,7 @@ def rest_frame(shot: Shot, letters: NDArray[np.float64] | None = None) -> float:
 def block_corners(shot: Shot, frame: float) -> dict[str, NDArray[np.float64]]:
     """For each block that is on, by the id of its step: (n, 3) corners of its letters' boxes in the world, at rest."""
     structure = structure_at(shot, frame)
-    boxes = letter_boxes(structure)
+    boxes = structure.boxes
     found: dict[str, NDArray[np.float64]] = {}
     begin = 0
     for block in structure.blocks:

@@ -4,12 +4,13 @@ import copy
 import json
 import math
 
+import jsonpatch
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.door import apply_patch, read_shot, read_shot_json, write_shot
+from moss_crown.core.document.door import apply_patch, changed, read_shot, read_shot_json, write_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TitleError, TooMany
 
@@ -163,3 +164,41 @@ def test_the_inverse_undoes_whatever_was_done(changes):
 def test_nothing_odd_gets_in_or_crashes(raw):
     with pytest.raises(TitleError):
         read_shot(raw)
+
+
+def parts():
+    return st.recursive(
+        st.integers(-3, 3), lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from("ab~/"), inner)
+    )
+
+
+@given(st.dictionaries(st.sampled_from("ab~/"), parts(), min_size=1), st.data())
+def test_a_patch_leaves_the_document_that_it_is_applied_to_alone(document, data):
+    """Documents before and after share what the patch does not touch, and nothing else."""
+
+    def places(node, path=""):
+        found = [path]
+        names = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
+        for name, part in names:
+            found += places(part, f"{path}/{str(name).replace('~', '~0').replace('/', '~1')}")
+        return found
+
+    before = copy.deepcopy(document)
+    expected = after = document
+    for _ in range(data.draw(st.integers(1, 5))):
+        inside = [place for place in places(expected) if place]
+        if not inside:
+            break
+        name = data.draw(st.sampled_from(["replace", "add", "remove", "move", "copy"]))
+        operation = {"op": name, "path": data.draw(st.sampled_from(inside))}
+        if name in ("replace", "add"):
+            operation["value"] = data.draw(parts())
+        elif name != "remove":
+            operation["from"] = data.draw(st.sampled_from(inside))
+        try:
+            expected = jsonpatch.apply_patch(expected, [operation])
+        except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError):
+            continue
+        after = changed(after, [operation])
+        assert after == expected
+    assert document == before

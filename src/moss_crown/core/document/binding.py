@@ -15,7 +15,7 @@ from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
 
 from moss_crown.core.document.formula import FormulaInvalid, circle, parsed, path_parts
-from moss_crown.core.document.values import Formula, Keyed, Link, members
+from moss_crown.core.document.values import Formula, Keyed, Link, members, moving
 from moss_crown.core.errors import LinkInvalid, LinkLoop
 
 if TYPE_CHECKING:
@@ -77,9 +77,9 @@ class Bound:
 
 def bind(shot: Shot) -> None:
     """Tie every formula and link of a shot to it. Raises FormulaInvalid, LinkInvalid or LinkLoop."""
-    found = list(_values(shot))
-    if not any(isinstance(value, Formula | Link) for *_, value in found):
+    if not any(isinstance(value, Formula | Link) for _, value in moving(shot)):
         return
+    found = list(_values(shot))
     by_path = {path: (spec, value) for path, _, spec, value in found}
     asks: dict[str, tuple[str, ...]] = {}
     for path, pointer, spec, value in found:

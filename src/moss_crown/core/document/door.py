@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping, Sequence
+from copy import copy
 from typing import Any
 
 import jsonpatch
@@ -89,11 +90,38 @@ def patched(document: Mapping[str, Any], patch: Sequence[Mapping[str, Any]]) -> 
     if len(patch) > limits.PATCH_OPERATIONS:
         raise TooMany("patch", "operations", len(patch), limits.PATCH_OPERATIONS)
     try:
-        after = jsonpatch.apply_patch(document, [dict(operation) for operation in patch])
+        after = changed(document, patch)
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, KeyError, TypeError, ValueError) as wrong:
         path = next((str(op.get("path", "")) for op in patch if isinstance(op, Mapping)), "")
         raise DocumentInvalid(path, "a JSON Patch that fits this revision", f"the edit does not fit: {wrong}") from None
     return read_shot(after)
+
+
+def changed(document: Any, patch: Sequence[Mapping[str, Any]]) -> Any:
+    """What a JSON Patch makes of any JSON, which stays as it is; what the patch does not touch the two share. Raises
+    what jsonpatch raises for one that does not fit."""
+    for operation in patch:
+        for pointer in (operation.get("path"), operation.get("from")):
+            document = _copied(document, pointer)
+        document = jsonpatch.apply_patch(document, [dict(operation)], in_place=True)
+    return document
+
+
+def _copied(document: Any, pointer: Any) -> Any:
+    """A document that shares everything with another but what lies along a JSON pointer."""
+    document = copy(document)
+    here = document
+    for part in str(pointer or "").split("/")[1:]:
+        name: Any = part.replace("~1", "/").replace("~0", "~")
+        if isinstance(here, list):
+            name = int(name) if name.isdecimal() and int(name) < len(here) else None
+        elif not isinstance(here, dict) or name not in here:
+            name = None
+        if name is None:
+            break
+        here[name] = copy(here[name])
+        here = here[name]
+    return document
 
 
 def apply_patch(shot: Shot, patch: Sequence[Mapping[str, Any]]) -> tuple[Shot, list[dict[str, Any]]]:

@@ -136,6 +136,34 @@ def members(node: Any) -> list[tuple[str | int, Any]]:
     return list(enumerate(node)) if isinstance(node, list) else []
 
 
+_LEAVES = frozenset({float, int, str, bool, tuple, type(None)})
+
+
+def moving(node: Any, path: str = "") -> list[tuple[str, Any]]:
+    """Everything below a node that may change in time, by its JSON pointer from there: keys, formulas and links."""
+    found: list[tuple[str, Any]] = []
+    _find_moving(node, path, found)
+    return found
+
+
+def _find_moving(node: Any, path: str, found: list[tuple[str, Any]]) -> None:
+    # Every edit asks this of the whole document: fields are read where Pydantic keeps them, and leaves not visited.
+    if isinstance(node, Keyed | Formula | Link):
+        found.append((path, node))
+        return
+    if isinstance(node, BaseModel):
+        parts: Any = node.__dict__.items()
+    elif isinstance(node, dict):
+        parts = node.items()
+    elif isinstance(node, list):
+        parts = enumerate(node)
+    else:
+        return
+    for name, part in parts:
+        if type(part) not in _LEAVES:
+            _find_moving(part, f"{path}/{name}", found)
+
+
 def kind_of_value(raw: Any) -> str:
     """The tag of a raw or validated value."""
     if isinstance(raw, Keyed):

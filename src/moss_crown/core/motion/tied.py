@@ -14,7 +14,7 @@ from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.formula import FormulaInvalid
 from moss_crown.core.document.keys import value_at
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.document.values import Formula, Keyed, Link, members
+from moss_crown.core.document.values import Formula, Keyed, Link, members, moving
 from moss_crown.core.errors import LinkInvalid, LinkLoop
 from moss_crown.core.motion.values import ONE, Letters, raw_formula, sample_choice, sample_each, sample_one, stacked
 
@@ -28,7 +28,7 @@ def unsound(shot: Shot) -> Iterator[tuple[str, str]]:
     frames = np.linspace(shot.first, shot.last, min(PLOTTED, len(shot.frames)))
     for step in shot.steps:
         letters = MANY if step.kind in OWN_LETTERS else ONE
-        for formula in formulas(step):
+        for formula in (value for _, value in moving(step) if isinstance(value, Formula)):
             bound: Bound = formula.bound
             if bound.spec.kind != "number":
                 continue
@@ -59,14 +59,6 @@ def settled(node: Any, frame: float) -> Any:
     if not isinstance(node, BaseModel) or isinstance(node, Keyed):
         return node
     return node.model_copy(update={str(name): settled(member, frame) for name, member in members(node)})
-
-
-def formulas(node: Any) -> Iterator[Formula]:
-    if isinstance(node, Formula):
-        yield node
-    else:
-        for _, member in members(node):
-            yield from formulas(member)
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.document.binding import Bound, Source, Spec
 from moss_crown.core.document.formula import parsed
-from moss_crown.core.document.values import Formula, Key, Keyed, Link, members
+from moss_crown.core.document.values import Formula, Key, Keyed, Link, moving
 from moss_crown.core.motion.curves import ease, monotone_slopes, pressed, slope_at_ends
 from moss_crown.core.motion.formula import evaluate
 from moss_crown.core.motion.noise import seed_of
@@ -30,8 +30,6 @@ class Letters:
     z: Floats
 
 
-PLAIN = (float, int, str, tuple)
-"""What constants are made of; asked first, since most values are constants."""
 ONE = Letters(*(np.zeros(1) for _ in range(5)))
 """Stands in where a value is not one of letters."""
 
@@ -74,9 +72,7 @@ def sample_one(value: Any, frame: float) -> Any:
 def changes(node: Any) -> bool:
     """May anything in a value, a step or a list of steps change in time? What has neither keys nor formulas nor links
     is the same at every frame."""
-    if isinstance(node, PLAIN):
-        return False
-    return isinstance(node, Keyed | Formula | Link) or any(changes(member) for _, member in members(node))
+    return bool(moving(node))
 
 
 def needed(node: Any, frames: Frames) -> Frames:

@@ -133,28 +133,28 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
         triangle = first_triangle[instance] + q[ln.PIECE + i]
         facet = facets[triangle]
         material = surface[instance, facet]
-        w[ln.OX + j], w[ln.OY + j], w[ln.OZ + j] = w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i]
-        w[ln.DX + j], w[ln.DY + j], w[ln.DZ + j] = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i]
-        time = w[ln.TIME + i]
-        w[ln.TIME + j], w[ln.FAR + j], w[ln.ALIVE + j] = time, w[ln.FAR + i], ONE
-        w[ln.TR + j], w[ln.TG + j], w[ln.TB + j] = w[ln.TR + i], w[ln.TG + i], w[ln.TB + i]
-        w[ln.DENSITY + j], w[ln.BOUNCES + j] = w[ln.DENSITY + i], w[ln.BOUNCES + i]
-        w[ln.MEDIUM_R + j], w[ln.MEDIUM_G + j], w[ln.MEDIUM_B + j] = (
-            w[ln.MEDIUM_R + i],
-            w[ln.MEDIUM_G + i],
-            w[ln.MEDIUM_B + i],
-        )
-        w[ln.SPLIT_R + j], w[ln.SPLIT_G + j], w[ln.SPLIT_B + j] = (
-            w[ln.SPLIT_R + i],
-            w[ln.SPLIT_G + i],
-            w[ln.SPLIT_B + i],
-        )
-        w[ln.GX + j], w[ln.GY + j], w[ln.GZ + j] = w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i]
-        bu, bv = w[ln.BU + i], w[ln.BV + i]
-        w[ln.BU + j], w[ln.BV + j] = bu, bv
-        q[ln.PIXEL + j], q[ln.KEY + j] = q[ln.PIXEL + i], q[ln.KEY + i]
-        q[ln.INSTANCE + j], q[ln.FACET + j], q[ln.MATERIAL + j] = instance, u32(facet), u32(material)
-        q[ln.PIECE + j] = q[ln.PIECE + i]
+        if i != j:
+            w[ln.OX + j], w[ln.OY + j], w[ln.OZ + j] = w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i]
+            w[ln.DX + j], w[ln.DY + j], w[ln.DZ + j] = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i]
+            w[ln.TIME + j], w[ln.FAR + j], w[ln.ALIVE + j] = w[ln.TIME + i], w[ln.FAR + i], ONE
+            w[ln.TR + j], w[ln.TG + j], w[ln.TB + j] = w[ln.TR + i], w[ln.TG + i], w[ln.TB + i]
+            w[ln.DENSITY + j], w[ln.BOUNCES + j] = w[ln.DENSITY + i], w[ln.BOUNCES + i]
+            w[ln.MEDIUM_R + j], w[ln.MEDIUM_G + j], w[ln.MEDIUM_B + j] = (
+                w[ln.MEDIUM_R + i],
+                w[ln.MEDIUM_G + i],
+                w[ln.MEDIUM_B + i],
+            )
+            w[ln.SPLIT_R + j], w[ln.SPLIT_G + j], w[ln.SPLIT_B + j] = (
+                w[ln.SPLIT_R + i],
+                w[ln.SPLIT_G + i],
+                w[ln.SPLIT_B + i],
+            )
+            w[ln.GX + j], w[ln.GY + j], w[ln.GZ + j] = w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i]
+            w[ln.BU + j], w[ln.BV + j] = w[ln.BU + i], w[ln.BV + i]
+            q[ln.PIXEL + j], q[ln.KEY + j], q[ln.PIECE + j] = q[ln.PIXEL + i], q[ln.KEY + i], q[ln.PIECE + i]
+            q[ln.INSTANCE + j] = instance
+        q[ln.FACET + j], q[ln.MATERIAL + j] = u32(facet), u32(material)
+        bu, bv = w[ln.BU + j], w[ln.BV + j]
         bw = ONE - bu - bv
         w[ln.SX + j] = normals[triangle, 0, 0] * bw + normals[triangle, 1, 0] * bu + normals[triangle, 2, 0] * bv
         w[ln.SY + j] = normals[triangle, 0, 1] * bw + normals[triangle, 1, 1] * bu + normals[triangle, 2, 1] * bv
@@ -173,7 +173,7 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
             w[ln.M8 + j], w[ln.M9 + j] = poses[instance, 0, 8], poses[instance, 0, 9]
             w[ln.M10 + j] = poses[instance, 0, 10]
         else:
-            step, following, share = step_at(time, steps)
+            step, following, share = step_at(w[ln.TIME + j], steps)
             m = pose_at(poses, instance, step, following, share)
             w[ln.M0 + j], w[ln.M1 + j], w[ln.M2 + j] = m[0], m[1], m[2]
             w[ln.M4 + j], w[ln.M5 + j], w[ln.M6 + j] = m[4], m[5], m[6]

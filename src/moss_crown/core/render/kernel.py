@@ -228,7 +228,7 @@ def _weigh(w, n):
 
 
 @kernel
-def _wanted(catches, w, q, n, depth, film, faint, salt, passes):
+def _wanted(catching, catches, w, q, n, depth, film, faint, salt, passes):
     """Which lanes send a ray for the light that they may get: SHARE.
 
     Rays for light fainter than `faint` are sent by chance only, and then stand for those that are not sent.
@@ -246,17 +246,14 @@ def _wanted(catches, w, q, n, depth, film, faint, salt, passes):
             r, g, b = r * scale, g * scale, b * scale
             w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = r, g, b
         w[ln.SHARE + i] = ONE
-        if depth == 0:
-            pixel = q[ln.PIXEL + i]
-            bright = luminance(r, g, b)
-            if catches[q[ln.INSTANCE + i]]:
-                film[pixel, OPEN] += bright
-            if passes:
-                film[pixel, UNSHADED] += bright
+        if depth == 0 and catching and catches[q[ln.INSTANCE + i]]:
+            film[q[ln.PIXEL + i], OPEN] += luminance(r, g, b)
+        if depth == 0 and passes:
+            film[q[ln.PIXEL + i], UNSHADED] += luminance(r, g, b)
 
 
 @kernel
-def _add_light(dark, catches, w, q, n, depth, film, clamp, passes):
+def _add_light(dark, catching, catches, w, q, n, depth, film, clamp, passes):
     """Add the light that nothing keeps away from the lanes that sent a ray for it, which are the picked ones."""
     for j in range(n):
         i = int(q[ln.PICK + j])
@@ -269,13 +266,11 @@ def _add_light(dark, catches, w, q, n, depth, film, clamp, passes):
             if share <= ZERO:
                 continue
             r, g, b = r * share, g * share, b * share
-        if depth == 0:
-            pixel = q[ln.PIXEL + i]
-            if catches[q[ln.INSTANCE + i]]:
-                film[pixel, CAUGHT] += luminance(r, g, b)
-                continue
-            if passes:
-                film[pixel, SHADED] += luminance(r, g, b)
+        if depth == 0 and catching and catches[q[ln.INSTANCE + i]]:
+            film[q[ln.PIXEL + i], CAUGHT] += luminance(r, g, b)
+            continue
+        if depth == 0 and passes:
+            film[q[ln.PIXEL + i], SHADED] += luminance(r, g, b)
         add(film, w, q, i, k, r, g, b, clamp, passes)
 
 
@@ -505,7 +500,7 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 _split(w, wide)
             _weigh(w, wide)
             apart = mix(u32(salt + u32(k) * u32(0x9E3779B9)))
-            _wanted(world.catches, w, q, n, depth, film, faint, apart, passes)
+            _wanted(world.catching, world.catches, w, q, n, depth, film, faint, apart, passes)
             sent = shadows(
                 world.scene,
                 world.veiled,
@@ -520,7 +515,7 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
                 n,
                 depth == 0,
             )
-            _add_light(world.dark, world.catches, w, q, sent, depth, film, bound, passes)
+            _add_light(world.dark, world.catching, world.catches, w, q, sent, depth, film, bound, passes)
         sample_lanes(w, q, wide, index, 2 + depth * 4)
         _keep_chance(w, wide)
         sample_lanes(w, q, wide, index, 4 + depth * 4)
