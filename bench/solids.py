@@ -83,19 +83,21 @@ def main(every: int = 1) -> None:
     times: dict[str, list[float]] = defaultdict(list)
     bad: list[str] = []
     with ProcessPoolExecutor(2) as pool:
-        for report in pool.map(family_report, FAMILIES, [every] * len(FAMILIES)):
-            for way, good, took, what in report:
+        reports = pool.map(family_report, FAMILIES, [every] * len(FAMILIES))
+        for family, report in zip(FAMILIES, reports, strict=True):
+            for way, _, took, _ in report:
                 times[way].append(took)
-                if not good:
-                    bad.append(what)
+            unsound = [what for _, good, _, what in report if not good]
+            say(f"  {family}, {len(report)} solids", f"{len(unsound)} not sound", "0")
+            for what in unsound:
+                print("  not sound:", what, flush=True)
+            bad += unsound
     total = sum(map(len, times.values()))
     say(
         f"{total} solids of all glyphs, {len(FAMILIES)} families",
         f"{100 * (1 - len(bad) / total):.3f} % sound",
         "100 %",
     )
-    for what in bad:
-        print("  not sound:", what)
     for way in (f"{kind} {size:g}" for kind in KINDS for size in SIZES):
         if times[way]:
             p50, p90 = np.percentile(times[way], [50, 90])
