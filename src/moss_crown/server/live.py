@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
@@ -33,9 +34,30 @@ PROOF_STEPS = (1, 4, 16, 64, 256, 1024)
 
 @dataclass
 class Listeners:
-    """Who has a shot open."""
+    """Who has a shot open, and which of them wait for a preview."""
 
     sockets: dict[UUID, set[WebSocket]] = field(default_factory=dict)
+    _waiting: dict[UUID, set[Channel]] = field(default_factory=dict)
+    _shown: dict[UUID, asyncio.Event] = field(default_factory=dict)
+
+    def waits(self, channel: Channel, waiting: bool) -> None:
+        """A window waits for a preview of its shot, or does not any more."""
+        windows = self._waiting.setdefault(channel.shot, set())
+        shown = self._shown.setdefault(channel.shot, asyncio.Event())
+        if waiting:
+            windows.add(channel)
+            shown.clear()
+        else:
+            windows.discard(channel)
+            if not windows:
+                shown.set()
+                del self._waiting[channel.shot], self._shown[channel.shot]
+
+    async def previews(self, shot: UUID, most: float) -> None:
+        """Wait until the previews under way are answered, but not longer than so many seconds."""
+        if shown := self._shown.get(shot):
+            with suppress(TimeoutError):
+                await asyncio.wait_for(shown.wait(), most)
 
     async def tell(self, shot: UUID, message: dict[str, Any]) -> None:
         for socket in list(self.sockets.get(shot, ())):
@@ -48,8 +70,11 @@ class Listeners:
 class Channel:
     """One window on one shot. Of several previews that wait only the newest is computed; a new proof ends the old."""
 
-    def __init__(self, socket: WebSocket, shot: UUID, pool: Pool, database: Database, threads: int) -> None:
-        self._socket, self._shot, self._pool, self._database = socket, shot, pool, database
+    def __init__(
+        self, socket: WebSocket, shot: UUID, listeners: Listeners, pool: Pool, database: Database, threads: int
+    ) -> None:
+        self.shot = shot
+        self._socket, self._listeners, self._pool, self._database = socket, listeners, pool, database
         self._threads = threads
         self._preview: dict[str, Any] | None = None
         self._wake = asyncio.Event()
@@ -63,6 +88,7 @@ class Channel:
                 match message.get("type"):
                     case "preview":
                         self._preview = message
+                        self._listeners.waits(self, True)
                         self._wake.set()
                     case "proof":
                         self._end_proof()
@@ -73,6 +99,7 @@ class Channel:
             pass
         finally:
             worker.cancel()
+            self._listeners.waits(self, False)
             self._end_proof()
 
     def _end_proof(self) -> None:
@@ -81,7 +108,7 @@ class Channel:
             self._proof = None
 
     async def _document(self) -> tuple[dict[str, Any], int]:
-        row = await self._database.run(lambda c: load_shot(c, self._shot))
+        row = await self._database.run(lambda c: load_shot(c, self.shot))
         return row.document, row.revision
 
     async def _previews(self) -> None:
@@ -100,6 +127,8 @@ class Channel:
                 await self._send({"type": "preview", "seq": message.get("seq"), "revision": revision}, body)
             except TitleError as wrong:
                 await self._say({"type": "refused", "seq": message.get("seq"), **wrong.facts()})
+            if self._preview is None:
+                self._listeners.waits(self, False)
 
     async def _prove(self, message: dict[str, Any]) -> None:
         seq = message.get("seq")
@@ -132,7 +161,7 @@ class Channel:
                 if final and asked.region is None:
                     keep = partial(
                         keep_proof,
-                        shot=self._shot,
+                        shot=self.shot,
                         revision=revision,
                         frame=frame,
                         samples=upto,

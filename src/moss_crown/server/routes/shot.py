@@ -48,6 +48,8 @@ MODEL_TYPES = {
     "obj": "application/zip",
     "stl": "model/stl",
 }
+PREVIEW_FIRST = 0.15
+"""So many seconds an edit waits at most for previews."""
 FOREVER = {"cache-control": "public, max-age=31536000, immutable"}
 
 
@@ -81,7 +83,11 @@ async def load(shot: UUID, here: Context = Depends(context)) -> ShotOut:
 
 @router.post("/shots/{shot}/edits")
 async def edit(shot: UUID, change: Edit, here: Context = Depends(context)) -> ShotOut:
-    """Apply a JSON Patch made against `revision`. When this answers, the edit is in the database."""
+    """Apply a JSON Patch made against `revision`. When this answers, the edit is in the database.
+
+    A preview of it that is under way comes first: it is what its maker is waiting to see.
+    """
+    await here.listeners.previews(shot, PREVIEW_FIRST)
     return await answer(here, lambda c: shots.edit_shot(c, shot, change.revision, change.patch, change.label), True)
 
 
@@ -275,6 +281,6 @@ async def live(socket: WebSocket, shot: UUID) -> None:
     listeners = here.listeners.sockets.setdefault(shot, set())
     listeners.add(socket)
     try:
-        await Channel(socket, shot, here.pool, here.database, here.settings.proof_threads).run()
+        await Channel(socket, shot, here.listeners, here.pool, here.database, here.settings.proof_threads).run()
     finally:
         listeners.discard(socket)
