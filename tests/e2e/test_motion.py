@@ -71,6 +71,33 @@ def test_a_staggered_arrival_with_a_spring_says_when_it_rests(quiet, server):
     wait_for(lambda: document(server, shot)["steps"] == before)
 
 
+def test_letters_that_swing_together_are_kept_apart(quiet, server):
+    shot = new_shot(quiet, server)
+    at = next(k for k, s in enumerate(document(server, shot)["steps"]) if s["kind"] == "drive")
+    drive = document(server, shot)["steps"][at]
+    drive["offset"] |= {"move": [0, 0, 0], "turn": [0, 0, 0], "scale": [1, 1, 1], "spacing": 0.8}
+    revision = server.client.get(f"/api/shots/{shot}").json()["revision"]
+    edit = {"revision": revision, "patch": [{"op": "replace", "path": f"/steps/{at}", "value": drive}], "label": "pull"}
+    assert server.client.post(f"/api/shots/{shot}/edits", json=edit).status_code == 200
+    add_step(quiet, "Follow-through")
+    put(quiet, "spinbutton", "Damping", 0.05)
+
+    def touching():
+        tables = server.client.get(f"/api/shots/{shot}/draft").content
+        (length,) = struct.unpack_from("<I", tables)
+        head = json.loads(tables[4 : 4 + length])
+        letters, frames = len(head["spans"][0]["letters"]), head["last"] - head["first"] + 1
+        body = np.frombuffer(tables[4 + length :], "<f4")
+        contacts = body[frames * letters * 20 : frames * letters * 21].astype(int)
+        return int((contacts & 1 > 0).sum())
+
+    assert touching() > 0
+    quiet.get_by_role("switch", name="Keeps letters apart").click()
+    saved(quiet)
+    put(quiet, "spinbutton", "Gap", 0.01)
+    assert touching() == 0
+
+
 def test_a_step_moves_before_and_after_another(quiet, server):
     shot = new_shot(quiet, server)
     add_step(quiet, "Follow-through")

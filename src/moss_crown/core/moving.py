@@ -34,6 +34,7 @@ from moss_crown.core.motion.acts import (
     switched,
     units_of,
 )
+from moss_crown.core.motion.apart import Row
 from moss_crown.core.motion.drum import LETTERS, columns, in_front, turned
 from moss_crown.core.motion.noise import hashed, seed_of
 from moss_crown.core.motion.poses import Act, Poses, moved_poses, place_matrix, place_poses, rest_poses
@@ -182,7 +183,14 @@ def surroundings(company: Company) -> Surroundings:
         company.seed,
         company.faces,
         shades,
+        lambda: _row(company),
     )
+
+
+def _row(company: Company) -> Row:
+    line, _ = cast_of(company.setting).units["line"]
+    first = np.flatnonzero(line[:-1] == line[1:])
+    return Row(rest_of(company.setting), company.boxes(), np.stack([first, first + 1], 1))
 
 
 def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: Frames) -> Floats:

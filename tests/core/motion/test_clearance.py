@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
-from moss_crown.core.evaluate import camera_path, contacts_of, letter_boxes, poses_at, structure_at
+from moss_crown.core.evaluate import camera_path, contacts_of, poses_at, structure_at
 from moss_crown.core.motion.clearance import MEETS, SINKS, contacts, out_of_frame
 
 CUBE = np.array([(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], float) / 2
@@ -118,7 +118,7 @@ def test_letters_that_come_from_outside_are_out_until_they_enter():
     structure = structure_at(coming, 0)
     frames = np.arange(0.0, 73.0)
     seen = [
-        ~out_of_frame(poses_at(s, structure, frames), letter_boxes(structure), *camera_path(s, frames, 16 / 9))
+        ~out_of_frame(poses_at(s, structure, frames), structure.boxes, *camera_path(s, frames, 16 / 9))
         for s in (shot, coming)
     ]
     assert seen[0].all()

@@ -21,7 +21,7 @@ from moss_crown.core.document.shot import (
     Swing,
     Zone,
 )
-from moss_crown.core.evaluate import camera_at, letter_boxes, poses_at, rest_frame, structure_at, timing
+from moss_crown.core.evaluate import camera_at, poses_at, rest_frame, structure_at, timing
 from moss_crown.core.motion.follow import followed, grid
 from moss_crown.core.motion.reach import (
     Units,
@@ -365,7 +365,7 @@ def test_letters_begin_just_outside_the_frame(side, axis, sign, orbit):
     structure = structure_at(shot, 0)
     (poses,) = poses_at(shot, structure, np.array([0.0]))
     view = camera_at(shot, np.array([0.0]), shot.width / shot.height)
-    world = np.einsum("lij,lcj->lci", poses[:, :3, :3], letter_boxes(structure)) + poses[:, None, :3, 3]
+    world = np.einsum("lij,lcj->lci", poses[:, :3, :3], structure.boxes) + poses[:, None, :3, 3]
     seen = (world - view.poses[0, :3, 3]) @ view.poses[0, :3, :3]
     across = seen[..., axis] / -seen[..., 2] / view.half[axis] + view.shift[axis]
     nearest = (sign * across).min(1)

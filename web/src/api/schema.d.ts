@@ -198,6 +198,8 @@ export interface paths {
         /**
          * Edit
          * @description Apply a JSON Patch made against `revision`. When this answers, the edit is in the database.
+         *
+         *     A preview of it that is under way comes first: it is what its maker is waiting to see.
          */
         post: operations["edit_api_shots__shot__edits_post"];
         delete?: never;
@@ -2255,7 +2257,8 @@ export interface components {
          *
          *     A spring swings after them (`tempo` in Hz, `damping` as a ratio, 0 never rests) and settles; a lag comes after
          *     smoothly, `lag` seconds late. `strength` mixes between what the steps did (0) and what follows (1). Steps below it
-         *     are not followed.
+         *     are not followed. With `apart`, letters of a line that it would bring closer than a `gap`, in cap heights, follow
+         *     less.
          */
         FollowStep: {
             /** Id */
@@ -2315,6 +2318,16 @@ export interface components {
              * @default true
              */
             scale: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Apart
+             * @default false
+             */
+            apart: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Gap
+             * @default 0.02
+             */
+            gap: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * FormStep

@@ -480,7 +480,8 @@ class FollowStep(StepBase):
 
     A spring swings after them (`tempo` in Hz, `damping` as a ratio, 0 never rests) and settles; a lag comes after
     smoothly, `lag` seconds late. `strength` mixes between what the steps did (0) and what follows (1). Steps below it
-    are not followed.
+    are not followed. With `apart`, letters of a line that it would bring closer than a `gap`, in cap heights, follow
+    less.
     """
 
     kind: Literal["follow"] = "follow"
@@ -492,6 +493,8 @@ class FollowStep(StepBase):
     move: Value[bool] = True
     turn: Value[bool] = True
     scale: Value[bool] = True
+    apart: Value[bool] = False
+    gap: Value[Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)]] = 0.02
 
 
 class DrumStep(StepBase):

@@ -23,6 +23,7 @@ from moss_crown.core.document.shot import (
     Pivot,
     ShiverStep,
 )
+from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid
 from moss_crown.core.motion.noise import phases, seed_of, smooth_noise
@@ -61,6 +62,10 @@ class Faces:
     steps: int
 
 
+def nobody() -> Row:
+    return Row(np.zeros((0, 4, 4)), np.zeros((0, 8, 3)), np.zeros((0, 2), np.int64))
+
+
 NO_FACES = Faces((), (), 0)
 
 
@@ -68,7 +73,7 @@ NO_FACES = Faces((), (), 0)
 class Surroundings:
     """What motion asks of the rest of the shot: (f or 1, l, 3) pivots of a step in letter space; places of the block
     (n, 3) at frames in the world (f or 1, n, 3); moves (f or 1, l, 3) that bring letters just outside a side;
-    and the shades of pictures, see `Units`."""
+    the shades of pictures, see `Units`; and the letters as they stand in their lines."""
 
     pivots: Callable[[Pivot, Frames], Floats]
     world: Callable[[Floats, Frames], Floats]
@@ -78,6 +83,7 @@ class Surroundings:
     seed: int
     faces: Faces = NO_FACES
     shades: Callable[[str], Floats] = no_picture
+    row: Callable[[], Row] = nobody
 
 
 @dataclass
@@ -279,7 +285,10 @@ def _following(
                 scale=how.channel("scale", act.scale, target.scale, done),
             )
         )
-    return found
+    apart = switched(step.apart, frames)[:, 0] > 0
+    if not apart.any():
+        return found
+    return kept_apart(now, found, around.row(), np.where(apart, sample(step.gap, frames) * cast.height, -np.inf))
 
 
 @dataclass(frozen=True)

@@ -731,6 +731,10 @@ export function fieldsOf(
         { path: '/move', label: 'Follows moves', kind: 'switch' },
         { path: '/turn', label: 'Follows turns', kind: 'switch' },
         { path: '/scale', label: 'Follows scale', kind: 'switch' },
+        { path: '/apart', label: 'Keeps letters apart', kind: 'switch' },
+        ...(step.apart === false
+          ? []
+          : [number('/gap', 'Gap', { unit: 'cap heights', step: 0.005, min: 0, max: 5 })]),
       ];
     case 'drum':
       return [
