@@ -38,6 +38,13 @@ def document(server, shot):
     return server.client.get(f"/api/shots/{shot}").json()["document"]
 
 
+def edited(server, shot, patch):
+    """Change a shot from outside the page, as another window would."""
+    revision = server.client.get(f"/api/shots/{shot}").json()["revision"]
+    edit = {"revision": revision, "label": "edit", "patch": patch}
+    assert server.client.post(f"/api/shots/{shot}/edits", json=edit).status_code == 200
+
+
 def step(server, shot, kind):
     return next(s for s in document(server, shot)["steps"] if s["kind"] == kind)
 

@@ -4,7 +4,7 @@ import re
 
 import numpy as np
 from PIL import Image
-from screens import choose_material, document, new_shot, open_step, picture, put, saved, settled, shown, step
+from screens import choose_material, document, edited, new_shot, open_step, picture, put, saved, settled, shown, step
 
 from cluster import wait_for
 from moss_crown.core.look.materials import MATERIALS
@@ -107,9 +107,7 @@ def test_the_ball_turns_the_environment_and_draft_and_proof_turn_alike(quiet, se
         {"op": "replace", "path": "/width", "value": 320},
         {"op": "replace", "path": "/height", "value": 180},
     ]
-    revision = server.client.get(f"/api/shots/{shot}").json()["revision"]
-    made = server.client.post(f"/api/shots/{shot}/edits", json={"revision": revision, "label": "x", "patch": patch})
-    assert made.status_code == 200
+    edited(server, shot, patch)
     quiet.reload()
     shown(quiet)
     before = settled(quiet)
@@ -254,3 +252,27 @@ def test_the_stage_takes_other_shapes_and_letters_stand_on_them(quiet, server):
     put(quiet, "spinbutton", "Haze: half gone at", 5)
     assert np.abs(settled(quiet) - clear).mean() > 1
     quiet.get_by_text("globe, and haze").wait_for()
+
+
+def test_a_smooth_floor_of_the_draft_mirrors_the_letters(quiet, server):
+    shot = new_shot(quiet, server, "KESTREL TIDE")
+    steps = document(server, shot)["steps"]
+    material, stage = (next(k for k, s in enumerate(steps) if s["kind"] == kind) for kind in ("material", "stage"))
+    edited(
+        server,
+        shot,
+        [
+            {"op": "replace", "path": f"/steps/{material}/face/colour", "value": [0.9, 0.02, 0.02]},
+            {"op": "replace", "path": f"/steps/{stage}/floor_material/roughness", "value": 0.05},
+        ],
+    )
+
+    def red():
+        """How red the picture is below the letters at most."""
+        seen = settled(quiet)
+        floor = seen[int(0.64 * len(seen)) : int(0.8 * len(seen))]
+        return (floor[..., 0] - floor[..., 1]).max()
+
+    wait_for(lambda: red() > 60)
+    edited(server, shot, [{"op": "replace", "path": f"/steps/{stage}/floor_material/roughness", "value": 1.0}])
+    wait_for(lambda: red() < 15)

@@ -7,7 +7,21 @@ import struct
 import numpy as np
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from screens import document, drag, frame, grips, letter_point, new_shot, open_step, picture, put, saved, settled, step
+from screens import (
+    document,
+    drag,
+    edited,
+    frame,
+    grips,
+    letter_point,
+    new_shot,
+    open_step,
+    picture,
+    put,
+    saved,
+    settled,
+    step,
+)
 
 from cluster import wait_for
 
@@ -76,9 +90,7 @@ def test_letters_that_swing_together_are_kept_apart(quiet, server):
     at = next(k for k, s in enumerate(document(server, shot)["steps"]) if s["kind"] == "drive")
     drive = document(server, shot)["steps"][at]
     drive["offset"] |= {"move": [0, 0, 0], "turn": [0, 0, 0], "scale": [1, 1, 1], "spacing": 0.8}
-    revision = server.client.get(f"/api/shots/{shot}").json()["revision"]
-    edit = {"revision": revision, "patch": [{"op": "replace", "path": f"/steps/{at}", "value": drive}], "label": "pull"}
-    assert server.client.post(f"/api/shots/{shot}/edits", json=edit).status_code == 200
+    edited(server, shot, [{"op": "replace", "path": f"/steps/{at}", "value": drive}])
     add_step(quiet, "Follow-through")
     put(quiet, "spinbutton", "Damping", 0.05)
 

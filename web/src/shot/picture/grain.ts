@@ -1,6 +1,7 @@
 import * as THREE from 'three';
 import { bytes } from '../../api/client';
 import type { Grain, Images, LetterAtRest, Surface } from '../draft';
+import { MIRROR_HEAD, MIRRORED, type MirrorUniforms } from './mirror';
 
 /** Textures in the draft: the core's own functions, written out by it as GLSL, put into three's materials. */
 
@@ -184,8 +185,15 @@ function picture(id: string, tiling: Images['tiling'], light: boolean): Promise<
   return made;
 }
 
-/** Give a material the texture and the pictures of a surface, or take them away. `ready` is called when they have come. */
-export function grow(material: THREE.Material, surface: Surface, edge: boolean, ready: () => void) {
+/** Give a material the texture and the pictures of a surface, or take them away. `ready` is called when they have come.
+ *  A floor may mirror the letters. */
+export function grow(
+  material: THREE.Material,
+  surface: Surface,
+  edge: boolean,
+  ready: () => void,
+  mirror: MirrorUniforms | null = null,
+) {
   const kept = material.userData as Partial<Grained>;
   kept.uniforms ??= {
     grainRest: { value: null },
@@ -212,11 +220,12 @@ export function grow(material: THREE.Material, surface: Surface, edge: boolean, 
     ? [images.colour, images.roughness, images.bump].map((id) => (id ? '1' : '0')).join('')
     : '';
   const brushed = surface.brushed > 0;
-  const program = grain || images || brushed ? `${grain?.name ?? ''} ${maps} ${brushed}` : '';
+  const program =
+    grain || images || brushed || mirror ? `${grain?.name ?? ''} ${maps} ${brushed} ${mirror !== null}` : '';
   if (program === (kept.program ?? '')) return;
   kept.program = program;
-  material.customProgramCacheKey = () => program;
   if (!program) {
+    material.customProgramCacheKey = () => program;
     material.onBeforeCompile = () => {};
     material.needsUpdate = true;
     return;
@@ -227,8 +236,10 @@ export function grow(material: THREE.Material, surface: Surface, edge: boolean, 
     const rough = maps[1] === '1';
     const bump = maps[2] === '1';
     const when = (is: unknown, text: string) => (is ? text : '');
+    // Not before: what is drawn until then must not be kept as this program.
+    material.customProgramCacheKey = () => program;
     material.onBeforeCompile = (shader) => {
-      Object.assign(shader.uniforms, uniforms);
+      Object.assign(shader.uniforms, uniforms, mirror);
       const after = (part: string, text: string) => {
         shader.fragmentShader = shader.fragmentShader.replace(
           `#include <${part}>`,
@@ -238,7 +249,11 @@ export function grow(material: THREE.Material, surface: Surface, edge: boolean, 
       shader.vertexShader = shader.vertexShader
         .replace('#include <common>', `#include <common>\n${VERTEX_HEAD}`)
         .replace('#include <begin_vertex>', `#include <begin_vertex>\n${VERTEX}`);
-      after('common', VARYINGS + when(grain, FRAGMENT_HEAD + text) + when(images, PICTURE_HEAD));
+      after(
+        'common',
+        VARYINGS + when(grain, FRAGMENT_HEAD + text) + when(images, PICTURE_HEAD) + when(mirror, MIRROR_HEAD),
+      );
+      after('lights_fragment_maps', when(mirror, MIRRORED));
       after(
         'map_fragment',
         SIDE + when(grain, COLOUR) + when(images, PICTURE_PLACE) + when(colour, PICTURE_COLOUR),

@@ -18,6 +18,7 @@ import type { View } from '../store';
 import { DisplayPass } from './display';
 import { toEquirect } from './equirect';
 import { grow, setRest } from './grain';
+import { FloorMirror } from './mirror';
 
 const ENVIRONMENT_WIDTH = 512;
 const ENVIRONMENT_HEIGHT = 256;
@@ -56,6 +57,8 @@ export class DraftStage {
   private display: DisplayPass | null = null;
   private draft: Draft | null = null;
   private lettersKey = '';
+  private readonly mirror = new FloorMirror();
+  private floor: number | null = null; // the height of a floor that mirrors the letters
   private readonly plain: THREE.Texture; // one light from everywhere
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
@@ -365,6 +368,7 @@ export class DraftStage {
     }
     this.stillTarget.dispose();
     this.movingTarget.dispose();
+    this.mirror.dispose();
     this.display?.dispose();
     this.clearTitle();
     this.plain.dispose();
@@ -501,6 +505,7 @@ export class DraftStage {
       full.dispose();
     }
     this.grounds = [];
+    this.floor = null;
     this.setting.clear();
     const { haze } = look;
     this.scene.fog = haze
@@ -522,7 +527,10 @@ export class DraftStage {
         full.envMap = this.plain;
         full.envMapIntensity = ground.mirrors;
       }
-      for (const material of [quick, full]) grow(material, ground.surface, false, () => this.ask());
+      const mirrors = level(ground);
+      if (mirrors) this.floor = ground.centre?.[1] ?? 0;
+      grow(quick, ground.surface, false, () => this.ask());
+      grow(full, ground.surface, false, () => this.ask(), mirrors ? this.mirror.uniforms : null);
       const mesh = groundMesh(quick, ground);
       this.setting.add(mesh);
       this.grounds.push({ mesh, quick, full });
@@ -672,6 +680,7 @@ export class DraftStage {
     for (const ground of this.grounds)
       ground.mesh.material = scale < COARSE_BELOW ? ground.quick : ground.full;
     const camera = this.camera();
+    if (scale >= COARSE_BELOW) this.reflect(camera, width, height);
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
     if (this.ball.visible) this.paintBall(target, ratio);
@@ -681,6 +690,19 @@ export class DraftStage {
     if (still) return;
     this.adapt(ms);
     this.settle();
+  }
+
+  /** The letters in the floor, where it lies level and is seen from above. */
+  private reflect(camera: THREE.PerspectiveCamera, width: number, height: number) {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    const { mirror, floor, frame } = this;
+    mirror.uniforms.mirrorOn.value = 0;
+    if (!span || floor === null || !span.letters.length || camera.matrixWorld.elements[13] <= floor) return;
+    const depths = span.letters.map((_, k) => poseAt(span, frame, k)[14] ?? 0);
+    const front = depths.reduce((sum, z) => sum + z, 0) / depths.length;
+    this.setting.visible = false;
+    mirror.draw(this.renderer, this.scene, camera, floor, front, [width, height]);
+    this.setting.visible = true;
   }
 
   private readonly ball = new THREE.Mesh(
@@ -818,6 +840,12 @@ function groundMesh(material: THREE.Material, ground: Ground) {
   else if (line && normals && half) mesh.geometry = drawnOut(line, normals, half);
   mesh.matrix.setPosition(...centre);
   return mesh;
+}
+
+/** Is it flat, and does it face up? */
+function level({ u, v, catches }: Ground): boolean {
+  if (!u || !v || catches) return false;
+  return new THREE.Vector3(...u).cross(new THREE.Vector3(...v)).normalize().y > 0.999;
 }
 
 /** A line of heights and depths, drawn out across. */
