@@ -38,8 +38,14 @@ FRAMES = {
 
 def opened(page: Page, url: str, shot: str) -> None:
     page.goto(f"{url}/shots/{shot}")
-    page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=60_000)
+    draft = page.locator('canvas[data-testid="draft"][data-shown="true"]')
+    draft.wait_for(timeout=60_000)
     page.wait_for_timeout(3500)
+    # In full it is drawn only when everything has been quiet for a while.
+    seen = [b"", draft.screenshot()]
+    while seen[-1] != seen[-2]:
+        page.wait_for_timeout(1500)
+        seen.append(draft.screenshot())
 
 
 def kept(page: Page, name: str) -> None:
