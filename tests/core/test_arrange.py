@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from moss_crown.core.arrange import _seen, align, fit_width, space_evenly, stand
+from moss_crown.core.arrange import _seen, align, fit_width, hang, lean, space_evenly, stand
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.shot import Shot
@@ -144,3 +144,38 @@ def test_a_block_that_floats_is_put_on_the_floor():
 def test_without_a_stage_nothing_can_be_stood_on():
     with pytest.raises(DocumentInvalid, match="nothing to stand on"):
         stand(on_stage("TIDE", on=False), 72, "block")
+
+
+@pytest.mark.parametrize("turn", [(0.0, 0.0, 0.0), (0.0, 25.0, 0.0)])
+def test_a_block_hangs_on_the_wall(turn):
+    shot = on_stage("TIDE", wall_distance=2.5)
+    raised = apply_patch(shot, [{"op": "replace", "path": "/steps/0/move", "value": [0.3, 2, 0]}])[0]
+    raised = apply_patch(raised, [{"op": "replace", "path": "/steps/0/turn", "value": list(turn)}])[0]
+    hung = apply_patch(raised, hang(raised, 72, "block"))[0]
+    assert block_corners(hung, 72)["block"][:, 2].min() == pytest.approx(-2.5, abs=1e-6)
+    assert feet(hung)[:, :2] == pytest.approx(feet(raised)[:, :2], abs=1e-6)
+    assert hang(hung, 72, "block")[0]["value"] == pytest.approx(hung.steps[0].move, abs=2e-6)
+
+
+@pytest.mark.parametrize("angle", [5.0, 12.0, 60.0])
+def test_a_block_leans_between_floor_and_wall(angle):
+    shot = on_stage("HIGH\nTIDE", wall_distance=3.0)
+    leaning = apply_patch(shot, lean(shot, 72, "block", angle))[0]
+    corners = block_corners(leaning, 72)["block"]
+    assert corners.min(0)[1:] == pytest.approx([0, -3], abs=1e-5)
+    # By the angle: the letters' own way up points that far back.
+    up = poses_at(leaning, structure_at(leaning, 72), np.array([200.0]))[0, 0, :3, 1]
+    assert up == pytest.approx([0, np.cos(np.radians(angle)), -np.sin(np.radians(angle))], abs=1e-9)
+    again = apply_patch(leaning, lean(leaning, 72, "block", angle))[0]
+    assert block_corners(again, 72)["block"] == pytest.approx(corners, abs=1e-5)
+
+
+def test_a_block_that_turns_cannot_lean_and_without_a_wall_nothing_hangs():
+    keys = {"keys": [{"frame": 0, "value": [0, 0, 0]}, {"frame": 9, "value": [0, 90, 0]}]}
+    turning = apply_patch(on_stage("TIDE"), [{"op": "replace", "path": "/steps/0/turn", "value": keys}])[0]
+    with pytest.raises(DocumentInvalid, match="cannot lean"):
+        lean(turning, 72, "block", 12)
+    for bare in (on_stage("TIDE", on=False), on_stage("TIDE", wall=False), on_stage("TIDE", shape="steps")):
+        for arranged in (lambda s: hang(s, 72, "block"), lambda s: lean(s, 72, "block", 12)):
+            with pytest.raises(DocumentInvalid, match="no wall"):
+                arranged(bare)

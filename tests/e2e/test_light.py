@@ -223,6 +223,23 @@ def test_a_proof_is_measured_proved_by_region_and_compared(quiet, server):
     assert np.abs(picture(quiet.get_by_test_id("draft"))[:, 8:] - edited[:, 8:]).mean() < 0.5
 
 
+def test_a_title_leans_on_the_wall_and_hangs_on_it(quiet, server):
+    shot = new_shot(quiet, server, "TIDE TABLE")
+    away = step(server, shot, "stage")["wall_distance"]
+    open_step(quiet, "TIDE TABLE 9 letters")
+    quiet.get_by_role("tab", name="Place").click()
+    quiet.get_by_label("Lean back, degrees").fill("20")
+    quiet.get_by_role("button", name="lean on the wall").click()
+    wait_for(lambda: step(server, shot, "block")["turn"] == [-20, 0, 0])
+    assert -away < step(server, shot, "block")["move"][2] < 0
+    saved(quiet)
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: step(server, shot, "block")["turn"] == [0, 0, 0])
+    saved(quiet)
+    quiet.get_by_role("button", name="hang on the wall").click()
+    wait_for(lambda: -away < step(server, shot, "block")["move"][2] < 0.5 - away)
+
+
 def test_the_stage_takes_other_shapes_and_letters_stand_on_them(quiet, server):
     shot = new_shot(quiet, server, "TIDE TABLE")
     before = settled(quiet)

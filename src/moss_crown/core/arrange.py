@@ -1,4 +1,5 @@
-"""Blocks put in their places: aligned to each other, to the frame and its safe areas, spaced evenly, fitted in width.
+"""Blocks put in their places: aligned to each other, to the frame and its safe areas, spaced evenly, fitted in width,
+standing on the stage, hanging on its wall or leaning against it.
 
 Everything is worked out as the blocks rest at a frame, and answered as a JSON Patch: keyed places keep their motion
 and are shifted as a whole.
@@ -18,6 +19,7 @@ from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import block_corners, camera_at, camera_step, structure_at
 from moss_crown.core.motion.values import sample_choice, sample_one
+from moss_crown.core.staging import NO_WALL, wall_behind
 from moss_crown.core.type.layout import Letter
 
 Side: TypeAlias = Literal["left", "centre", "right", "top", "middle", "bottom"]
@@ -116,6 +118,38 @@ def stand(shot: Shot, frame: float, step: str) -> Patch:
     if isinstance(block, BlockStep) and shape == "steps":
         return _on_steps(shot, frame, block, stage)
     return _moved(shot, step, 1, -float(_box(block_corners(shot, frame)[step])[0, 1]))
+
+
+def hang(shot: Shot, frame: float, step: str) -> Patch:
+    """Hang a block on the wall: the rearmost of its letters touches it. Raises DocumentInvalid without a wall."""
+    return _moved(shot, step, 2, _wall(shot, frame) - float(_box(block_corners(shot, frame)[step])[0, 2]))
+
+
+def lean(shot: Shot, frame: float, step: str, angle: float) -> Patch:
+    """Lean a block back by an angle in degrees: its lowest edge is on the floor, its rearmost against the wall.
+
+    Raises DocumentInvalid without a wall, and where the block's turn is not constant.
+    """
+    _wall(shot, frame)
+    block = next(s for s in shot.steps if s.id == step)
+    assert isinstance(block, BlockStep | EmblemStep)
+    path = f"{_path(shot, step)}/turn"
+    if isinstance(block.turn, Keyed | Formula | Link):
+        raise DocumentInvalid(path, "a constant", "a block whose turn changes cannot lean")
+    patch: Patch = [{"op": "replace", "path": path, "value": [-angle, *block.turn[1:]]}]
+    for axis, touched in ((1, 0.0), (2, _wall(shot, frame))):
+        leaning = patched(write_shot(shot), patch)
+        patch += _moved(leaning, step, axis, touched - float(_box(block_corners(leaning, frame)[step])[0, axis]))
+    return patch
+
+
+def _wall(shot: Shot, frame: float) -> float:
+    """z of a flat wall behind the title."""
+    stage = next((s for s in shot.steps if isinstance(s, StageStep) and sample_choice(s.on, frame)), None)
+    found = wall_behind(shot, frame)
+    if stage is None or found == NO_WALL or sample_choice(stage.shape, frame) == "steps":
+        raise DocumentInvalid("stage", "a stage with a wall", "there is no wall behind the title")
+    return found
 
 
 def _on_globe(shot: Shot, frame: float, block: BlockStep, radius: float) -> Patch:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
-from moss_crown.core.arrange import align, fit_width, space_evenly, stand
+from moss_crown.core.arrange import align, fit_width, hang, lean, space_evenly, stand
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import first_error, patched
@@ -149,6 +149,10 @@ def arrangement_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict
             return space_evenly(shot, frame)
         case "stand":
             return stand(shot, frame, order["step"])
+        case "hang":
+            return hang(shot, frame, order["step"])
+        case "lean":
+            return lean(shot, frame, order["step"], order["angle"])
         case _:
             return fit_width(shot, frame, order["step"], order["share"])
 

@@ -143,16 +143,17 @@ class ShotOut(BaseModel):
 
 
 class Arrangement(Message):
-    """Blocks to arrange as they rest at a frame: one aligned, fitted in width or stood on the stage, or all
-    spaced evenly."""
+    """Blocks to arrange as they rest at a frame: one aligned, fitted in width, stood on the stage, hung on its wall or
+    leant against it by an angle in degrees, or all spaced evenly."""
 
     revision: int
     frame: FrameNumber
-    what: Literal["align", "space_evenly", "fit_width", "stand"]
+    what: Literal["align", "space_evenly", "fit_width", "stand", "hang", "lean"]
     step: Identity = "block"
     side: Literal["left", "centre", "right", "top", "middle", "bottom"] = "centre"
     to: Literal["blocks", "frame", "action_safe", "title_safe"] = "frame"
     share: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.8
+    angle: Annotated[float, Field(gt=0, lt=90, allow_inf_nan=False)] = 12.0
 
 
 Frames = Annotated[list[FrameNumber], Field(max_length=limits.KEYS_A_VALUE)]

@@ -1111,8 +1111,8 @@ export interface components {
     schemas: {
         /**
          * Arrangement
-         * @description Blocks to arrange as they rest at a frame: one aligned, fitted in width or stood on the stage, or all
-         *     spaced evenly.
+         * @description Blocks to arrange as they rest at a frame: one aligned, fitted in width, stood on the stage, hung on its wall or
+         *     leant against it by an angle in degrees, or all spaced evenly.
          */
         Arrangement: {
             /** Revision */
@@ -1123,7 +1123,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "align" | "space_evenly" | "fit_width" | "stand";
+            what: "align" | "space_evenly" | "fit_width" | "stand" | "hang" | "lean";
             /**
              * Step
              * @default block
@@ -1146,6 +1146,11 @@ export interface components {
              * @default 0.8
              */
             share: number;
+            /**
+             * Angle
+             * @default 12
+             */
+            angle: number;
         };
         /** AssetOut */
         AssetOut: {

@@ -290,10 +290,18 @@ export function createShot(id: string) {
   }
   const params = { path: { shot: id } };
 
-  /** Align, space or fit blocks. */
+  /** Align, space, fit or stand blocks. */
   const arrange = (order: Partial<Schemas['Arrangement']> & { what: Schemas['Arrangement']['what'] }) =>
     workedOut((now) => {
-      const body = { step: 'block', side: 'centre', to: 'frame', share: 0.8, ...order, ...now } as const;
+      const body = {
+        step: 'block',
+        side: 'centre',
+        to: 'frame',
+        share: 0.8,
+        angle: 12,
+        ...order,
+        ...now,
+      } as const;
       return api.POST('/api/shots/{shot}/arrange', { params, body });
     });
 

@@ -65,6 +65,13 @@ def _fill(w, q, ray, words, first, size, dx, dy, dz, mask):
 
 
 @inlined
+def _aim_lane(w, ray, words, i, dx, dy, dz, far, mask):
+    """The ray of one lane, along a direction from a row of the workspace on."""
+    ox, oy, oz = w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i]
+    aim(ray, words, ox, oy, oz, w[dx + i], w[dy + i], w[dz + i], w[ln.TIME + i], far, mask)
+
+
+@inlined
 def _tell(words, coherent):
     """The RTCIntersectArguments or RTCOccludedArguments of packets: whether their rays go the same way; any feature."""
     words[_TOLD * PACKET] = u32(COHERENT) if coherent else u32(0)
@@ -120,19 +127,7 @@ def _each(scene, rows, facets, light_of, first_triangle, surface, w, q, ray, cou
     address = ray.ctypes.data
     for j in range(count):
         i = int(q[ln.PICK + j])
-        aim(
-            ray,
-            words,
-            w[ln.OX + i],
-            w[ln.OY + i],
-            w[ln.OZ + i],
-            w[ln.DX + i],
-            w[ln.DY + i],
-            w[ln.DZ + i],
-            w[ln.TIME + i],
-            FAR_AWAY,
-            mask,
-        )
+        _aim_lane(w, ray, words, i, ln.DX, ln.DY, ln.DZ, FAR_AWAY, mask)
         intersect1(scene, address, 0)
         _pass_veils(scene, rows, facets, light_of, first_triangle, surface, address, ray, words, q[ln.KEY + i], salt)
         w[ln.FAR + i] = ray[_FAR]
@@ -195,19 +190,7 @@ def shadows(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q
     if veiled:
         for j in range(count):
             i = int(q[ln.PICK + j])
-            aim(
-                ray,
-                words,
-                w[ln.OX + i],
-                w[ln.OY + i],
-                w[ln.OZ + i],
-                w[ln.LX + i],
-                w[ln.LY + i],
-                w[ln.LZ + i],
-                w[ln.TIME + i],
-                w[ln.REACH + i],
-                CASTS_SHADOW,
-            )
+            _aim_lane(w, ray, words, i, ln.LX, ln.LY, ln.LZ, w[ln.REACH + i], CASTS_SHADOW)
             w[ln.SHARE + i] = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
         return count
     there, told = address + 4 * _THERE * PACKET, address + 4 * _TOLD * PACKET

@@ -29,6 +29,7 @@ export function Arrange({ step }: { step: string }) {
   const staged = useShot((s) => s.document?.steps?.some((x) => x.kind === 'stage'));
   const [to, setTo] = useState<NonNullable<Order['to']>>('frame');
   const [share, setShare] = useState('80');
+  const [angle, setAngle] = useState('12');
   return (
     <div className="col-span-full mt-1 flex flex-wrap items-center gap-1.5 border-t pt-2 text-sm">
       <span className="text-dim">align with</span>
@@ -70,9 +71,29 @@ export function Arrange({ step }: { step: string }) {
         fit
       </button>
       {staged && (
-        <button type="button" className={look} onClick={() => store.arrange({ what: 'stand', step })}>
-          stand on the stage
-        </button>
+        <>
+          <button type="button" className={look} onClick={() => store.arrange({ what: 'stand', step })}>
+            stand on the stage
+          </button>
+          <button type="button" className={look} onClick={() => store.arrange({ what: 'hang', step })}>
+            hang on the wall
+          </button>
+          <span className="ml-2 text-dim">back, °</span>
+          <input
+            aria-label="Lean back, degrees"
+            className={`${inputLook} w-14!`}
+            inputMode="decimal"
+            value={angle}
+            onChange={(e) => setAngle(e.target.value)}
+          />
+          <button
+            type="button"
+            className={look}
+            onClick={() => store.arrange({ what: 'lean', step, angle: Number(angle) })}
+          >
+            lean on the wall
+          </button>
+        </>
       )}
       {(blocks ?? 0) > 2 && (
         <button type="button" className={look} onClick={() => store.arrange({ what: 'space_evenly' })}>
