@@ -236,9 +236,9 @@ def _wanted(catching, catches, w, q, n, depth, film, faint, salt, passes):
     for i in range(n):
         r, g, b = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i]
         w[ln.SHARE + i] = ZERO
-        chance = max(r, max(g, b))
-        if not chance >= f32(1e-6):
+        if not r + g + b >= f32(1e-6):  # nor what is no number
             continue
+        chance = max(r, max(g, b))
         if chance < faint:
             if unit(mix(u32(q[ln.KEY + i] ^ salt))) * faint >= chance:
                 continue
