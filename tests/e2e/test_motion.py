@@ -26,11 +26,16 @@ from screens import (
 from cluster import wait_for
 
 
-def draft(server, shot):
-    """The head of a shot's draft."""
+def draft_parts(server, shot):
+    """The head of a shot's draft, and its tables as numbers."""
     body = server.client.get(f"/api/shots/{shot}/draft").content
     (length,) = struct.unpack_from("<I", body)
-    return json.loads(body[4 : 4 + length])
+    return json.loads(body[4 : 4 + length]), np.frombuffer(body[4 + length :], "<f4")
+
+
+def draft(server, shot):
+    """The head of a shot's draft."""
+    return draft_parts(server, shot)[0]
 
 
 def texts(head):
@@ -95,11 +100,8 @@ def test_letters_that_swing_together_are_kept_apart(quiet, server):
     put(quiet, "spinbutton", "Damping", 0.05)
 
     def touching():
-        tables = server.client.get(f"/api/shots/{shot}/draft").content
-        (length,) = struct.unpack_from("<I", tables)
-        head = json.loads(tables[4 : 4 + length])
+        head, body = draft_parts(server, shot)
         letters, frames = len(head["spans"][0]["letters"]), head["last"] - head["first"] + 1
-        body = np.frombuffer(tables[4 + length :], "<f4")
         contacts = body[frames * letters * 20 : frames * letters * 21].astype(int)
         return int((contacts & 1 > 0).sum())
 

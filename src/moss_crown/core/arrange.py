@@ -19,7 +19,7 @@ from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import block_corners, camera_at, camera_step, structure_at
 from moss_crown.core.motion.values import sample_choice, sample_one
-from moss_crown.core.staging import NO_WALL, wall_behind
+from moss_crown.core.staging import NO_WALL, stages_on, wall_behind
 from moss_crown.core.type.layout import Letter
 
 Side: TypeAlias = Literal["left", "centre", "right", "top", "middle", "bottom"]
@@ -108,7 +108,7 @@ def stand(shot: Shot, frame: float, step: str) -> Patch:
 
     Raises DocumentInvalid without a stage.
     """
-    stage = next((s for s in shot.steps if isinstance(s, StageStep) and sample_choice(s.on, frame)), None)
+    stage = next(stages_on(shot, frame), None)
     if stage is None:
         raise DocumentInvalid("stage", "a stage that is on", "there is nothing to stand on")
     shape = sample_choice(stage.shape, frame)
@@ -117,12 +117,12 @@ def stand(shot: Shot, frame: float, step: str) -> Patch:
         return _on_globe(shot, frame, block, sample_one(stage.radius, frame))
     if isinstance(block, BlockStep) and shape == "steps":
         return _on_steps(shot, frame, block, stage)
-    return _moved(shot, step, 1, -float(_box(block_corners(shot, frame)[step])[0, 1]))
+    return _touching(shot, frame, step, 1, 0.0)
 
 
 def hang(shot: Shot, frame: float, step: str) -> Patch:
     """Hang a block on the wall: the rearmost of its letters touches it. Raises DocumentInvalid without a wall."""
-    return _moved(shot, step, 2, _wall(shot, frame) - float(_box(block_corners(shot, frame)[step])[0, 2]))
+    return _touching(shot, frame, step, 2, _wall(shot, frame))
 
 
 def lean(shot: Shot, frame: float, step: str, angle: float) -> Patch:
@@ -130,24 +130,22 @@ def lean(shot: Shot, frame: float, step: str, angle: float) -> Patch:
 
     Raises DocumentInvalid without a wall, and where the block's turn is not constant.
     """
-    _wall(shot, frame)
+    wall = _wall(shot, frame)
     block = next(s for s in shot.steps if s.id == step)
     assert isinstance(block, BlockStep | EmblemStep)
     path = f"{_path(shot, step)}/turn"
     if isinstance(block.turn, Keyed | Formula | Link):
         raise DocumentInvalid(path, "a constant", "a block whose turn changes cannot lean")
     patch: Patch = [{"op": "replace", "path": path, "value": [-angle, *block.turn[1:]]}]
-    for axis, touched in ((1, 0.0), (2, _wall(shot, frame))):
-        leaning = patched(write_shot(shot), patch)
-        patch += _moved(leaning, step, axis, touched - float(_box(block_corners(leaning, frame)[step])[0, axis]))
+    for axis, touched in ((1, 0.0), (2, wall)):
+        patch += _touching(patched(write_shot(shot), patch), frame, step, axis, touched)
     return patch
 
 
 def _wall(shot: Shot, frame: float) -> float:
     """z of a flat wall behind the title."""
-    stage = next((s for s in shot.steps if isinstance(s, StageStep) and sample_choice(s.on, frame)), None)
     found = wall_behind(shot, frame)
-    if stage is None or found == NO_WALL or sample_choice(stage.shape, frame) == "steps":
+    if found == NO_WALL or sample_choice(next(stages_on(shot, frame)).shape, frame) == "steps":
         raise DocumentInvalid("stage", "a stage with a wall", "there is no wall behind the title")
     return found
 
@@ -242,6 +240,11 @@ def _follows(shot: Shot, frame: float, step: str) -> bool:
 
 def _path(shot: Shot, id: str) -> str:
     return next(f"/steps/{k}" for k, step in enumerate(shot.steps) if step.id == id)
+
+
+def _touching(shot: Shot, frame: float, step: str, axis: int, plane: float) -> Patch:
+    """The patch that shifts a block along an axis until the least of its corners lies on a plane."""
+    return _moved(shot, step, axis, plane - float(_box(block_corners(shot, frame)[step])[0, axis]))
 
 
 def _moved(shot: Shot, step: str, axis: int, by: float) -> Patch:

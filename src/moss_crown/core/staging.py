@@ -18,14 +18,14 @@ REACH = 60.0
 NO_WALL = -1e4
 
 
-def _stages(shot: Shot, frame: float) -> Iterator[StageStep]:
+def stages_on(shot: Shot, frame: float) -> Iterator[StageStep]:
     return (step for step in shot.steps if isinstance(step, StageStep) and sample_choice(step.on, frame))
 
 
 def grounds_at(shot: Shot, frame: float, surfaces: list[Surface]) -> tuple[Ground, ...]:
     """What the stage is made of; the materials of that are added to `surfaces`."""
     found: list[Ground] = []
-    for step in _stages(shot, frame):
+    for step in stages_on(shot, frame):
         found += _grounds(step, frame, surfaces)
     return tuple(found)
 
@@ -97,7 +97,7 @@ def _filled(surface: Surface, width: float, height: float) -> Surface:
 def wall_behind(shot: Shot, frame: float, solid: bool = False) -> float:
     """z of the nearest wall behind the title, or of the first step or card; NO_WALL where there is none. With `solid`
     one that only catches shadows is none."""
-    for step in _stages(shot, frame):
+    for step in stages_on(shot, frame):
         if solid and sample_choice(step.catch, frame):
             continue
         shape = sample_choice(step.shape, frame)
@@ -108,7 +108,7 @@ def wall_behind(shot: Shot, frame: float, solid: bool = False) -> float:
 
 def floor_below(shot: Shot, frame: float) -> float:
     """y of the floor that letters could go into; minus infinity where there is none, or one that only catches."""
-    for step in _stages(shot, frame):
+    for step in stages_on(shot, frame):
         shape = sample_choice(step.shape, frame)
         flat = shape in ("sweep", "steps") or (shape != "globe" and sample_choice(step.floor, frame))
         if flat and not sample_choice(step.catch, frame):
@@ -117,7 +117,7 @@ def floor_below(shot: Shot, frame: float) -> float:
 
 
 def haze_at(shot: Shot, frame: float) -> Haze | None:
-    for step in _stages(shot, frame):
+    for step in stages_on(shot, frame):
         half = sample_one(step.haze, frame)
         if half > 0:
             red, green, blue = (float(c) for c in sample_one(step.haze_colour, frame))

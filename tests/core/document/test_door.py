@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.door import apply_patch, changed, read_shot, read_shot_json, write_shot
+from moss_crown.core.document.door import apply_patch, changed, patched, read_shot, read_shot_json, write_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TitleError, TooMany
 
@@ -164,6 +164,12 @@ def test_the_inverse_undoes_whatever_was_done(changes):
 def test_nothing_odd_gets_in_or_crashes(raw):
     with pytest.raises(TitleError):
         read_shot(raw)
+
+
+@pytest.mark.parametrize("operation", ["x", 5, None, [], ["path"], {}, {"op": "replace"}, {"path": 3, "op": "remove"}])
+def test_what_is_no_operation_is_refused_with_a_word(operation):
+    with pytest.raises(DocumentInvalid, match="does not fit"):
+        patched(write_shot(new_shot()), [operation])
 
 
 def parts():

@@ -100,10 +100,10 @@ def patched(document: Mapping[str, Any], patch: Sequence[Mapping[str, Any]]) -> 
 def changed(document: Any, patch: Sequence[Mapping[str, Any]]) -> Any:
     """What a JSON Patch makes of any JSON, which stays as it is; what the patch does not touch the two share. Raises
     what jsonpatch raises for one that does not fit."""
-    for operation in patch:
+    for operation in map(dict, patch):
         for pointer in (operation.get("path"), operation.get("from")):
             document = _copied(document, pointer)
-        document = jsonpatch.apply_patch(document, [dict(operation)], in_place=True)
+        document = jsonpatch.apply_patch(document, [operation], in_place=True)
     return document
 
 

@@ -130,7 +130,7 @@ class Link(Tied):
 def members(node: Any) -> list[tuple[str | int, Any]]:
     """What a model, a list or a dictionary of the document holds, by name or index; empty for anything else."""
     if isinstance(node, BaseModel):
-        return [(name, getattr(node, name)) for name in type(node).model_fields]
+        return list(node.__dict__.items())  # where Pydantic keeps fields: every edit walks the whole document
     if isinstance(node, dict):
         return list(node.items())
     return list(enumerate(node)) if isinstance(node, list) else []
@@ -147,19 +147,10 @@ def moving(node: Any, path: str = "") -> list[tuple[str, Any]]:
 
 
 def _find_moving(node: Any, path: str, found: list[tuple[str, Any]]) -> None:
-    # Every edit asks this of the whole document: fields are read where Pydantic keeps them, and leaves not visited.
     if isinstance(node, Keyed | Formula | Link):
         found.append((path, node))
         return
-    if isinstance(node, BaseModel):
-        parts: Any = node.__dict__.items()
-    elif isinstance(node, dict):
-        parts = node.items()
-    elif isinstance(node, list):
-        parts = enumerate(node)
-    else:
-        return
-    for name, part in parts:
+    for name, part in members(node):
         if type(part) not in _LEAVES:
             _find_moving(part, f"{path}/{name}", found)
 

@@ -72,10 +72,12 @@ def _aim_lane(w, ray, words, i, dx, dy, dz, far, mask):
 
 
 @inlined
-def _tell(words, coherent):
-    """The RTCIntersectArguments or RTCOccludedArguments of packets: whether their rays go the same way; any feature."""
+def _tell(words, address, coherent):
+    """The RTCIntersectArguments or RTCOccludedArguments of packets: whether their rays go the same way; any feature.
+    Answers where Embree finds which rays are there, and these."""
     words[_TOLD * PACKET] = u32(COHERENT) if coherent else u32(0)
     words[_TOLD * PACKET + 1] = NONE
+    return address + 4 * _THERE * PACKET, address + 4 * _TOLD * PACKET
 
 
 @inlined
@@ -142,8 +144,7 @@ def _together(scene, w, q, ray, count, mask, coherent):
     """Send the picked lanes in packets."""
     words = ray.view(np.uint32)
     address = ray.ctypes.data
-    there, told = address + 4 * _THERE * PACKET, address + 4 * _TOLD * PACKET
-    _tell(words, coherent)
+    there, told = _tell(words, address, coherent)
     for first in range(0, count, PACKET):
         size = min(PACKET, count - first)
         _fill(w, q, ray, words, first, size, ln.DX, ln.DY, ln.DZ, mask)
@@ -193,8 +194,7 @@ def shadows(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q
             _aim_lane(w, ray, words, i, ln.LX, ln.LY, ln.LZ, w[ln.REACH + i], CASTS_SHADOW)
             w[ln.SHARE + i] = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
         return count
-    there, told = address + 4 * _THERE * PACKET, address + 4 * _TOLD * PACKET
-    _tell(words, coherent)
+    there, told = _tell(words, address, coherent)
     for first in range(0, count, PACKET):
         size = min(PACKET, count - first)
         _fill(w, q, ray, words, first, size, ln.LX, ln.LY, ln.LZ, CASTS_SHADOW)

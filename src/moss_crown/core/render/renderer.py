@@ -71,7 +71,7 @@ class Render:
         self.scene = scene
         self.done = 0
         self._grade = scene.camera.grade.astype(np.float32)
-        self._faint = FAINT / float(BRIGHTNESS @ self._grade.sum(1))
+        self._exposed = float(BRIGHTNESS @ self._grade.sum(1))  # what exposure makes of grey light of 1
         self._world, self._rays = build_world(scene, settings.passes)
         pixels = settings.height * settings.width
         groups = channels.GROUPS + 3 * (len(self._world.lights) + 1)
@@ -120,8 +120,7 @@ class Render:
         count = film[..., channels.COUNT].astype(np.float64)
         mean = film[..., channels.LAST] / count
         variance = np.maximum(film[..., channels.SQUARE] / count - mean * mean, 0) / np.maximum(count - 1, 1)
-        exposed = float(BRIGHTNESS @ self._grade.sum(1))
-        return float(np.sqrt((variance * exposed**2 / (mean * exposed + DIM) ** 2).mean()))
+        return float(np.sqrt((variance * self._exposed**2 / (mean * self._exposed + DIM) ** 2).mean()))
 
     def _trace(self, tiles: list[Tile], samples: int) -> None:
         """Add samples to tiles that have all samples so far. Tiles that were left out before are never taken again."""
@@ -142,7 +141,7 @@ class Render:
                 self.done + samples,
                 settings.depth,
                 np.float32(settings.clamp),
-                np.float32(self._faint),
+                np.float32(FAINT / self._exposed),
                 settings.open_back,
                 settings.passes,
             )

@@ -20,6 +20,19 @@ const AREAS: [NonNullable<Order['to']>, string][] = [
 ];
 const look = 'h-7 rounded-md border bg-raised px-2 text-sm hover:bg-moss-deep';
 
+const amount = (unit: string, label: string, value: string, change: (value: string) => void) => (
+  <>
+    <span className="ml-2 text-dim">{unit}</span>
+    <input
+      aria-label={label}
+      className={`${inputLook} w-14!`}
+      inputMode="decimal"
+      value={value}
+      onChange={(e) => change(e.target.value)}
+    />
+  </>
+);
+
 /** Put a block in its place: the core works out where that is. */
 export function Arrange({ step }: { step: string }) {
   const store = useShotStore();
@@ -55,14 +68,7 @@ export function Arrange({ step }: { step: string }) {
           {name}
         </button>
       ))}
-      <span className="ml-2 text-dim">width, % of the frame</span>
-      <input
-        aria-label="Share of the frame's width, in hundredths"
-        className={`${inputLook} w-14!`}
-        inputMode="decimal"
-        value={share}
-        onChange={(e) => setShare(e.target.value)}
-      />
+      {amount('width, % of the frame', "Share of the frame's width, in hundredths", share, setShare)}
       <button
         type="button"
         className={look}
@@ -78,14 +84,7 @@ export function Arrange({ step }: { step: string }) {
           <button type="button" className={look} onClick={() => store.arrange({ what: 'hang', step })}>
             hang on the wall
           </button>
-          <span className="ml-2 text-dim">back, °</span>
-          <input
-            aria-label="Lean back, degrees"
-            className={`${inputLook} w-14!`}
-            inputMode="decimal"
-            value={angle}
-            onChange={(e) => setAngle(e.target.value)}
-          />
+          {amount('back, °', 'Lean back, degrees', angle, setAngle)}
           <button
             type="button"
             className={look}
