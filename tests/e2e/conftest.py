@@ -63,6 +63,6 @@ def quiet(page):
         "console",
         lambda m: wrong.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None,
     )
-    page.set_default_timeout(30_000)
+    page.set_default_timeout(90_000)
     yield page
     assert wrong == []

@@ -23,7 +23,7 @@ def new_shot(page, server, text="SALT ROADS"):
 
 
 def shown(page):
-    page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=60_000)
+    page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=120_000)
 
 
 def saved(page):

@@ -181,7 +181,7 @@ def test_playing_moves_the_playhead_in_real_time(quiet, server):
     new_shot(quiet, server)
     quiet.keyboard.press("Home")
     quiet.keyboard.press("Space")
-    quiet.wait_for_function("Number(document.querySelector('[data-testid=frame]').textContent) > 10", timeout=20_000)
+    quiet.wait_for_function("Number(document.querySelector('[data-testid=frame]').textContent) > 10")
     quiet.wait_for_function("/of 25 fps/.test(document.querySelector('[data-testid=achieved]').textContent)")
     quiet.keyboard.press("Space")
     at = frame(quiet)

@@ -116,8 +116,11 @@ def test_pictures_of_every_kind_are_brought_in_and_surround_a_title(server, prod
     assert server.client.post(f"/api/shots/{shot}/edits", json=edited, timeout=60).status_code == 200
     assert server.client.get(f"/api/shots/{shot}/draft", timeout=60).status_code == 200
     rows = server.client.get(f"/api/environments/{found[2]['id']}", timeout=60)
-    table = np.frombuffer(rows.content, "<f2").reshape(256, 512, 4)[..., :3].astype(float)
-    assert table.mean((0, 1)) == pytest.approx(light.mean((0, 1)), rel=0.01)
+    cube = np.frombuffer(rows.content, "<f2")[: 6 * 128 * 128 * 4].reshape(-1, 4)[:, :3].astype(float)
+    step = (np.arange(128) + 0.5) / 64 - 1
+    angle = np.tile((1 + step[:, None] ** 2 + step**2) ** -1.5, (6, 1, 1)).reshape(-1, 1)
+    up = np.sin((np.arange(len(light)) + 0.5) / len(light) * np.pi)[:, None, None]
+    assert (cube * angle).sum(0) / angle.sum() == pytest.approx((light * up).mean((0, 1)) / up.mean(), rel=0.01)
 
     # Another production has none of it.
     other = server.client.post("/api/productions", json={"name": "Other"}).json()

@@ -9,6 +9,7 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from moss_crown.core.arrange import align, fit_width, hang, lean, space_evenly, stand
@@ -23,9 +24,10 @@ from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, spans, structure_at, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
-from moss_crown.core.look.environment import Preset, environment
+from moss_crown.core.look.environment import Preset
 from moss_crown.core.look.exposure import linear_to_srgb
 from moss_crown.core.look.pictures import at_most, is_picture, texture
+from moss_crown.core.look.prefilter import prefiltered
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
 from moss_crown.core.motion.tied import tried
 from moss_crown.core.motion_book import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
@@ -249,11 +251,16 @@ def model_of(document: dict[str, Any], frame: float, kind: ModelFormat, edge: fl
 
 
 def environment_of(preset: Preset) -> bytes:
-    """The environment as (256, 512, 4) float16 rows, top row first."""
+    """The environment as surfaces mirror it, from a mirror to the roughest: (6, size, size, 4) float16 for each size of
+    a cube. Left and right are exchanged, since cubes that come as data are looked up as if seen from outside."""
     kit.need([preset] if is_picture(preset) else [])
-    picture = environment(preset)
-    alpha = np.ones((*picture.shape[:2], 1), np.float32)
-    return np.concatenate([picture, alpha], -1).astype("<f2").tobytes()
+    return b"".join(_seen_from_outside(level).tobytes() for level in prefiltered(preset))
+
+
+def _seen_from_outside(level: NDArray[np.float32]) -> NDArray[np.float16]:
+    opaque = np.concatenate([level, np.ones((*level.shape[:3], 1), np.float32)], -1)
+    bounded = np.minimum(opaque, float(np.finfo(np.float16).max))
+    return np.asarray(bounded[[1, 0, 2, 3, 4, 5], :, ::-1], np.float16)
 
 
 def picture_of(id: str) -> bytes:

@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest';
 import { poseAt, readDraft, spanAt, unframe } from './draft';
-import { toEquirect } from './picture/equirect';
 
 function packed(head: object, tables: number[][]): ArrayBuffer {
   const text = JSON.stringify(head);
@@ -53,17 +52,5 @@ describe('the draft', () => {
       expect(head).toEqual({ name });
       expect(new Float32Array(body)[0]).toBe(7);
     }
-  });
-});
-
-describe('the environment for three', () => {
-  it('turns rows upside down and columns by a quarter, and loses nothing', () => {
-    const width = 8;
-    const height = 4;
-    const rows = new Uint16Array(width * height * 4).map((_, k) => k);
-    const out = toEquirect(rows, width, height);
-    // Top row, middle column (towards -Z) goes to the last row at a quarter of the width.
-    expect(out[((height - 1) * width + width / 4) * 4]).toBe(rows[(0 * width + width / 2) * 4]);
-    expect([...out].sort((a, b) => a - b)).toEqual([...rows]);
   });
 });

@@ -50,15 +50,20 @@ def tilted(preset: Preset, tilt: Tilt) -> Picture:
     picture = environment(preset)
     if tilt == LEVEL:
         return picture
-    sky = directions() @ tilt_matrix(tilt)
-    column = (np.arctan2(sky[..., 0], -sky[..., 2]) + np.pi) / (2 * np.pi) * WIDTH - 0.5
-    row = np.clip(np.arccos(np.clip(sky[..., 1], -1, 1)) / np.pi * HEIGHT - 0.5, 0, HEIGHT - 1)
-    left, top = np.floor(column).astype(int), np.minimum(np.floor(row).astype(int), HEIGHT - 2)
+    return _shared(lookup(picture, directions() @ tilt_matrix(tilt)))
+
+
+def lookup(picture: Picture, ways: NDArray[np.floating]) -> Picture:
+    """What is seen in unit directions (..., 3) of an equirectangular picture (h, w, 3), linear between its texels."""
+    height, width = picture.shape[:2]
+    column = (np.arctan2(ways[..., 0], -ways[..., 2]) + np.pi) / (2 * np.pi) * width - 0.5
+    row = np.clip(np.arccos(np.clip(ways[..., 1], -1, 1)) / np.pi * height - 0.5, 0, height - 1)
+    left, top = np.floor(column).astype(int), np.minimum(np.floor(row).astype(int), height - 2)
     across, down = (column - left)[..., None], (row - top)[..., None]
-    one, other = left % WIDTH, (left + 1) % WIDTH
+    one, other = left % width, (left + 1) % width
     upper = picture[top, one] * (1 - across) + picture[top, other] * across
     lower = picture[top + 1, one] * (1 - across) + picture[top + 1, other] * across
-    return _shared(np.asarray(upper * (1 - down) + lower * down, np.float32))
+    return np.asarray(upper * (1 - down) + lower * down, np.float32)
 
 
 def tilt_matrix(tilt: Tilt) -> NDArray[np.float64]:

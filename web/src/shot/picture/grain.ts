@@ -185,15 +185,15 @@ function picture(id: string, tiling: Images['tiling'], light: boolean): Promise<
   return made;
 }
 
-/** Give a material the texture and the pictures of a surface, or take them away. `ready` is called when they have come.
- *  A floor may mirror the letters. */
+/** Give a material the texture and the pictures of a surface, or take them away. `ready` is called when pictures have
+ *  come; the answer, if there is one, when its program is known. A floor may mirror the letters. */
 export function grow(
   material: THREE.Material,
   surface: Surface,
   edge: boolean,
   ready: () => void,
   mirror: MirrorUniforms | null = null,
-) {
+): Promise<void> | null {
   const kept = material.userData as Partial<Grained>;
   kept.uniforms ??= {
     grainRest: { value: null },
@@ -222,15 +222,15 @@ export function grow(
   const brushed = surface.brushed > 0;
   const program =
     grain || images || brushed || mirror ? `${grain?.name ?? ''} ${maps} ${brushed} ${mirror !== null}` : '';
-  if (program === (kept.program ?? '')) return;
+  if (program === (kept.program ?? '')) return null;
   kept.program = program;
   if (!program) {
     material.customProgramCacheKey = () => program;
     material.onBeforeCompile = () => {};
     material.needsUpdate = true;
-    return;
+    return null;
   }
-  void Promise.resolve(grain ? source(grain.name) : '').then((text) => {
+  return Promise.resolve(grain ? source(grain.name) : '').then((text) => {
     if (kept.program !== program) return;
     const colour = maps[0] === '1';
     const rough = maps[1] === '1';
@@ -267,7 +267,6 @@ export function grow(
       );
     };
     material.needsUpdate = true;
-    ready();
   });
 }
 

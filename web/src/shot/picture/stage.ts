@@ -16,12 +16,10 @@ import {
 } from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
-import { toEquirect } from './equirect';
 import { grow, setRest } from './grain';
-import { FloorMirror } from './mirror';
+import { FloorMirror, type MirrorUniforms } from './mirror';
+import { evenly, surroundings } from './surround';
 
-const ENVIRONMENT_WIDTH = 512;
-const ENVIRONMENT_HEIGHT = 256;
 const SETTLE_MS = 450;
 const DRAG_MS = 45;
 const SMALLEST_SCALE = 0.35;
@@ -51,7 +49,6 @@ export class DraftStage {
   private readonly solids = new Map<string, Promise<Facets>>();
   private readonly built = new Map<string, Facets>();
   private readonly environments = new Map<string, Promise<THREE.Texture>>();
-  private readonly prefilter: THREE.PMREMGenerator;
   private readonly stillTarget = lightTarget(4);
   private readonly movingTarget = lightTarget(0);
   private display: DisplayPass | null = null;
@@ -59,7 +56,7 @@ export class DraftStage {
   private lettersKey = '';
   private readonly mirror = new FloorMirror();
   private floor: number | null = null; // the height of a floor that mirrors the letters
-  private readonly plain: THREE.Texture; // one light from everywhere
+  private readonly plain = evenly(1);
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
@@ -86,10 +83,7 @@ export class DraftStage {
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.type = THREE.PCFShadowMap;
     this.renderer.shadowMap.autoUpdate = false;
-    this.prefilter = new THREE.PMREMGenerator(this.renderer);
-    const even = new THREE.Scene();
-    even.background = new THREE.Color(1, 1, 1);
-    this.plain = this.prefilter.fromScene(even).texture;
+    this.scene.environment = this.plain;
     this.scene.background = new THREE.Color(0, 0, 0);
     this.scene.add(this.title, this.setting, this.lamps);
     this.ball.visible = false;
@@ -374,7 +368,6 @@ export class DraftStage {
     this.plain.dispose();
     this.ball.geometry.dispose();
     this.ball.material.dispose();
-    this.prefilter.dispose();
     this.renderer.dispose();
   }
 
@@ -383,7 +376,7 @@ export class DraftStage {
     const missing = [...new Set(recipes)].filter((r) => !this.built.has(r));
     if (missing.length) {
       // Keep what is shown until the new letters are there: no flicker while a value is dragged.
-      void Promise.all(missing.map((r) => this.solid(r))).then(() => {
+      this.await(Promise.all(missing.map((r) => this.solid(r))), () => {
         if (this.draft && spanAt(this.draft, this.frame) === span) {
           this.lay();
           this.ask();
@@ -486,7 +479,7 @@ export class DraftStage {
       const material = kept.get(surface.part) ?? new THREE.MeshPhysicalMaterial();
       kept.set(surface.part, material);
       dress(material, surface);
-      grow(material, surface, surface.part !== 'face' && surface.part !== 'rear', () => this.ask());
+      this.grow(material, surface, surface.part !== 'face' && surface.part !== 'rear');
       worn.set(surface.part, material);
     }
     return worn;
@@ -529,8 +522,8 @@ export class DraftStage {
       }
       const mirrors = level(ground);
       if (mirrors) this.floor = ground.centre?.[1] ?? 0;
-      grow(quick, ground.surface, false, () => this.ask());
-      grow(full, ground.surface, false, () => this.ask(), mirrors ? this.mirror.uniforms : null);
+      this.grow(quick, ground.surface, false);
+      this.grow(full, ground.surface, false, mirrors ? this.mirror.uniforms : null);
       const mesh = groundMesh(quick, ground);
       this.setting.add(mesh);
       this.grounds.push({ mesh, quick, full });
@@ -571,7 +564,7 @@ export class DraftStage {
     this.scene.backgroundRotation.copy(rotation);
     this.scene.environmentIntensity = strength;
     this.scene.environmentRotation.copy(rotation);
-    void this.environment(preset).then((texture) => {
+    this.await(this.environment(preset), (texture) => {
       if (this.look?.environment.preset !== preset || this.scene.environment === texture) return;
       this.scene.environment = texture;
       if (this.look.environment.behind === 'environment') this.scene.background = texture;
@@ -582,24 +575,8 @@ export class DraftStage {
   private environment(preset: string): Promise<THREE.Texture> {
     let made = this.environments.get(preset);
     if (!made) {
-      made = bytes(`/api/environments/${preset}`).then(({ body }) => {
-        const rows = new Uint16Array(body);
-        // three counts rows from below and turns azimuth the other way about; see toEquirect.
-        const picture = new THREE.DataTexture(
-          toEquirect(rows, ENVIRONMENT_WIDTH, ENVIRONMENT_HEIGHT),
-          ENVIRONMENT_WIDTH,
-          ENVIRONMENT_HEIGHT,
-          THREE.RGBAFormat,
-          THREE.HalfFloatType,
-        );
-        picture.mapping = THREE.EquirectangularReflectionMapping;
-        picture.minFilter = picture.magFilter = THREE.LinearFilter;
-        picture.wrapS = THREE.RepeatWrapping;
-        picture.needsUpdate = true;
-        const texture = this.prefilter.fromEquirectangular(picture).texture;
-        picture.dispose();
-        return texture;
-      });
+      made = bytes(`/api/environments/${preset}`).then(({ body }) => surroundings(body));
+      made.catch(() => this.environments.delete(preset));
       this.environments.set(preset, made);
     }
     return made;
@@ -653,6 +630,31 @@ export class DraftStage {
     this.controls.update();
   }
 
+  private grow(
+    material: THREE.Material,
+    surface: Surface,
+    edge: boolean,
+    mirror: MirrorUniforms | null = null,
+  ) {
+    const grown = grow(material, surface, edge, () => this.ask(), mirror);
+    if (grown) this.await(grown, () => this.ask());
+  }
+
+  /** Go on with something once it has come. The first picture is drawn when all has come that belongs to it: what
+   *  would be drawn before is never seen for long, and costs programs of its own. */
+  private await<T>(promise: Promise<T>, then: (value: T) => void) {
+    this.awaited++;
+    promise
+      .then(then)
+      .catch(() => {}) // the page says by itself that the server does not answer
+      .finally(() => {
+        this.awaited--;
+        if (!this.shown) this.ask();
+      });
+  }
+  private awaited = 0;
+  private shown = false;
+
   private ask() {
     if (!this.asked) this.asked = requestAnimationFrame(() => this.paint(false));
   }
@@ -662,6 +664,8 @@ export class DraftStage {
     this.asked = 0;
     clearTimeout(this.settling);
     if (this.lost || !this.display || !this.draft) return;
+    if (this.awaited && !this.shown) return;
+    this.shown = true;
     const begun = performance.now();
     const scale = still ? 1 : (SCALES.find((step) => step <= this.scale) ?? SMALLEST_SCALE);
     const ratio = Math.min(window.devicePixelRatio, 2) * scale;
