@@ -2,6 +2,7 @@ import { Pause, Play, SkipBack, SkipForward } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { Button, Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
+import { due, played } from './played';
 
 /** Play at the shot's frame rate: frames are dropped to keep real time, or every frame is shown however long it takes;
  *  what is achieved is said. */
@@ -19,7 +20,6 @@ export function Transport() {
   useEffect(() => {
     if (!playing || !draft) return;
     const [first, last] = bounded(range, draft.first, draft.last);
-    const count = last - first + 1;
     const at = store.getState().frame;
     const from = at >= last || at < first ? first : at;
     const begun = performance.now();
@@ -28,16 +28,13 @@ export function Transport() {
     let since = begun;
     let asked = requestAnimationFrame(function tick(now) {
       // A frame counts when it has been drawn, so that none is passed over.
-      const gone = everyFrame
-        ? Math.min(store.pictures.shown - drawn, Math.floor(((now - begun) / 1000) * fps))
-        : Math.floor(((now - begun) / 1000) * fps);
-      const passed = gone + (from - first);
-      if (passed >= count && !store.getState().loop) {
+      const gone = Math.min(due(now - begun, fps), everyFrame ? store.pictures.shown - drawn : Infinity);
+      const next = played({ first, last, from, loop: store.getState().loop }, gone);
+      if (next === null) {
         store.seek(last);
         store.setPlaying(false);
         return;
       }
-      const next = first + (passed % count);
       if (next !== store.getState().frame) store.seek(next);
       if (now - since > 1000) {
         setAchieved(((store.pictures.shown - shown) * 1000) / (now - since));
