@@ -8,6 +8,7 @@ import time
 from uuid import uuid4
 
 import httpx
+import numpy as np
 import pytest
 
 from moss_crown.core.document.defaults import new_shot
@@ -341,3 +342,38 @@ def test_letters_get_a_material_of_their_own_or_a_clear_answer(server, shot):
     out = dress([4, 5]).json()
     own = [s for s in out["document"]["steps"] if s["kind"] == "material"][-1]
     assert (own["name"], own["some"]["by"], out["undo"]) == ("RO: material", "hand", "own material")
+
+
+def test_what_stands_around_is_told_and_bad_rooms_are_refused(server):
+    lamp = {"kind": "sun", "centre": [0, 50, 0], "normal": [0, -1, 0], "radiance": [3, 3, 3], "area": 0}
+    floor = {"colour": [0.5, 0.5, 0.5], "u": [60, 0, 0], "v": [0, 0, -60]}
+    room = {
+        "place": [0.25, 0.75, 0.25],
+        "grounds": [floor],
+        "lamps": [lamp],
+        "preset": "overcast",
+        "strength": 1,
+        "turn": 0,
+        "tilt": [0, 0],
+    }
+    answer = server.client.post("/api/rooms", json=room)
+    assert answer.status_code == 200
+    light = np.frombuffer(answer.content, "<f2").reshape(2, 5, 32, 64, 4)
+    assert light[0, 0, -1, :, 3] == pytest.approx(1)
+    assert light[0, 0, -1, 0, 0] > 0.5 / np.pi * 3
+    assert not light[0, 0, 0].any()
+    for change in (
+        {"grounds": [floor | {"u": [1e9, 0, 0]}]},
+        {"lamps": [lamp | {"radiance": [-1, 0, 0]}]},
+        {"lamps": [lamp] * 5000},
+        {"preset": "nowhere"},
+        {"strength": "much"},
+        {"tilt": [0]},
+    ):
+        refused = server.client.post("/api/rooms", json=room | change)
+        assert refused.status_code == 422
+        assert refused.json()["field"].startswith(f"/{next(iter(change))}")
+    # What is no plane is nothing that stands.
+    flat = server.client.post("/api/rooms", json=room | {"grounds": [floor | {"v": [1, 0, 0]}]})
+    assert flat.status_code == 200
+    assert not np.frombuffer(flat.content, "<f2").any()

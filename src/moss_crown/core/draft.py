@@ -65,8 +65,6 @@ from moss_crown.core.form.tube import SectionKind, Tube
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
-from moss_crown.core.look.environment import diffuse_light
-from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.look.pictures import size
@@ -83,8 +81,8 @@ from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
 from moss_crown.core.type.shape import Glyph, faces, own_faces
 
-LOOKED_AT = (-2.0, 0.0, 2.0)
-"""Metres to the right at which a wall is looked at for what a floor mirrors."""
+STAND = 0.5
+"""Metres between the places around which the draft knows what stands."""
 RESPONSE_POINTS = 33
 LOOK_KINDS = ("block", "emblem", "material", "environment", "lights", "stage")
 Part: TypeAlias = Annotated[int, Field(ge=0, le=4)]
@@ -227,6 +225,7 @@ def draft(shot: Shot) -> bytes:
         "spans": parts,
         "looks": looks,
         "look_of": look_of,
+        "middle": _middle(poses[-1] if parts else np.zeros((0, 4, 4))),
         "rest": rest,
         "responses": _responses(shot),
         "overshoots": _overshoots(shot),
@@ -235,6 +234,12 @@ def draft(shot: Shot) -> bytes:
         "notes": notes(shot, rest),
     }
     return pack(head, tables)
+
+
+def _middle(poses: NDArray[np.float64]) -> list[float]:
+    """Where letters stand on the whole, half way between the places of a grid: floors and walls lie on those."""
+    place = poses[:, :3, 3].mean(0) if len(poses) else np.zeros(3)
+    return [float(p) for p in (np.floor(place / STAND) + 0.5) * STAND]
 
 
 def _responses(shot: Shot) -> dict[str, list[float]]:
@@ -383,7 +388,7 @@ def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[in
 
 
 def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
-    """Materials, stage, lamps and environment. What a floor before a wall mirrors is that, `mirrors` bright."""
+    """Materials, stage, lamps and environment."""
     surfaces: list[Surface] = []
     grounds = grounds_at(shot, frame, surfaces)
     haze = haze_at(shot, frame)
@@ -397,17 +402,11 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "behind": sample_choice(step.behind, frame) if step else "nothing",
         "colour": list(sample_one(step.colour, frame)) if step else [0.0, 0.0, 0.0],
     }
-    lamps = [_lamp(light) for light in lights_at(shot, frame)]
-    wall = next((g for g in grounds if isinstance(g, Sheet) and g.name in ("wall", "card")), None)
-    seen = _brightness(wall, surfaces[wall.surface], surround, lamps) if wall and not wall.catches else None
     return {
         "blocks": [_worn(shot, block, frame) for block in blocks],
-        "grounds": [
-            _ground(ground, surfaces[ground.surface]) | {"mirrors": seen if ground.name == "floor" else None}
-            for ground in grounds
-        ],
+        "grounds": [_ground(ground, surfaces[ground.surface]) for ground in grounds],
         "haze": asdict(haze) if haze else None,
-        "lights": lamps,
+        "lights": [_lamp(light) for light in lights_at(shot, frame)],
         "environment": surround,
     }
 
@@ -424,28 +423,6 @@ def _ground(ground: Ground, surface: Surface) -> dict[str, Any]:
         "normals": np.round(ground.normals, 5).tolist(),
         "half": ground.half,
     }
-
-
-def _brightness(wall: Sheet, surface: Surface, surround: dict[str, Any], lamps: list[dict[str, Any]]) -> float:
-    """Mean luminance of a wall near the title's foot, scene-linear: each lamp as a point in its middle."""
-    facing = np.cross(wall.u, wall.v) / np.linalg.norm(np.cross(wall.u, wall.v))
-    arriving = np.zeros(3)
-    for x in LOOKED_AT:
-        place = np.array([x, 1.0, wall.centre[2]])
-        for lamp in lamps:
-            way = np.array(lamp["centre"]) - place
-            away = float(np.linalg.norm(way))
-            slant = max(float(way @ facing) / max(away, 1e-6), 0.0)
-            sent = 1.0 if lamp["kind"] == "sun" else lamp["area"] / max(away, 1e-3) ** 2
-            if lamp["kind"] == "flat":
-                sent *= max(float(-way @ np.array(lamp["normal"])) / max(away, 1e-6), 0.0)
-            elif lamp["kind"] == "around":
-                sent /= 4
-            arriving += np.array(lamp["radiance"]) * sent * slant / len(LOOKED_AT)
-    normal = tuple(float(n) for n in np.round(facing, 6))
-    around = diffuse_light(surround["preset"], round(surround["turn"], 3), normal, tuple(surround["tilt"]))
-    light = np.array(surface.colour) * (around * surround["strength"] + arriving / np.pi)
-    return round(float(light @ BRIGHTNESS), 6)
 
 
 def _lamp(light: Light) -> dict[str, Any]:

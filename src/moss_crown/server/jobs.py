@@ -44,6 +44,7 @@ from moss_crown.core.picture import (
 from moss_crown.core.render.display import draft_table, to_display
 from moss_crown.core.render.renderer import Render, denoised
 from moss_crown.core.render.scopes import exposure_map, scopes
+from moss_crown.core.room import Room, seen_around
 from moss_crown.core.type.emblem import find as emblem
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import FAMILIES, find
@@ -259,8 +260,7 @@ def environment_of(preset: Preset) -> bytes:
 
 def _seen_from_outside(level: NDArray[np.float32]) -> NDArray[np.float16]:
     opaque = np.concatenate([level, np.ones((*level.shape[:3], 1), np.float32)], -1)
-    bounded = np.minimum(opaque, float(np.finfo(np.float16).max))
-    return np.asarray(bounded[[1, 0, 2, 3, 4, 5], :, ::-1], np.float16)
+    return np.asarray(_bounded(opaque)[[1, 0, 2, 3, 4, 5], :, ::-1], "<f2")
 
 
 def picture_of(id: str) -> bytes:
@@ -269,6 +269,17 @@ def picture_of(id: str) -> bytes:
     small = at_most(texture(id), DRAFT_PICTURE)
     encoded = np.concatenate([linear_to_srgb(small[..., :3]), small[..., 3:]], -1)
     return write_png(np.round(encoded * 255).astype(np.uint8))
+
+
+def room_of(room: Room) -> bytes:
+    """What stands around the title and around each ground, as rough surfaces mirror it: (1 + grounds, 5, 32, 64, 4)
+    float16, laid out as `seen_around` has it."""
+    kit.need([room.preset] if is_picture(room.preset) else [])
+    return np.asarray(_bounded(seen_around(room)), "<f2").tobytes()
+
+
+def _bounded(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.minimum(light, np.float32(np.finfo(np.float16).max))
 
 
 def display_table() -> bytes:

@@ -540,6 +540,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rooms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Room
+         * @description What of the stage stands around the title, for the draft: see `jobs.room_of`.
+         */
+        post: operations["room_api_rooms_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{picture}": {
         parameters: {
             query?: never;
@@ -2525,6 +2545,75 @@ export interface components {
              * @default 1
              */
             denominator: number;
+        };
+        /**
+         * Ground
+         * @description A flat sheet by its middle and half edges, a line (height, depth) drawn out `half` across to both sides, or a
+         *     globe; with the share of light that it sends back, and light of its own.
+         */
+        Ground: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Glow
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            glow: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Centre
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /** U */
+            u?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** V */
+            v?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Radius
+             * @default 0
+             */
+            radius: number;
+            /**
+             * Line
+             * @default []
+             */
+            line: [
+                number,
+                number
+            ][];
+            /**
+             * Half
+             * @default 0
+             */
+            half: number;
         };
         /** Health */
         Health: {
@@ -7082,6 +7171,52 @@ export interface components {
             exposed: number;
         };
         /**
+         * Lamp
+         * @description A lamp as the draft draws it: see `draft._lamp`.
+         */
+        Lamp: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "flat" | "around" | "sun";
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /** Normal */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /** Radiance */
+            radiance: [
+                number,
+                number,
+                number
+            ];
+            /** Area */
+            area: number;
+            /**
+             * Spot
+             * @default 0
+             */
+            spot: number;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+            /**
+             * Limit
+             * @default 0
+             */
+            limit: number;
+        };
+        /**
          * Light
          * @description A lamp that shines towards `aim`. `power` spreads over its area, so that its size only softens shadows.
          *
@@ -8321,6 +8456,33 @@ export interface components {
         RidgesOut: {
             /** Letters */
             letters: string[];
+        };
+        /**
+         * Room
+         * @description The stage, the lamps and the environment around a place.
+         */
+        Room: {
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
+            /** Grounds */
+            grounds: components["schemas"]["Ground"][];
+            /** Lamps */
+            lamps: components["schemas"]["Lamp"][];
+            /** Preset */
+            preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
+            /** Strength */
+            strength: number;
+            /** Turn */
+            turn: number;
+            /** Tilt */
+            tilt: [
+                number,
+                number
+            ];
         };
         /**
          * Rule
@@ -10326,6 +10488,37 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    room_api_rooms_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Room"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

@@ -95,7 +95,6 @@ export interface Wardrobe {
 export interface Ground {
   surface: Surface;
   catches: boolean; // only the shadows on it are seen
-  mirrors: number | null; // how bright what it mirrors is, where that is not the environment
   centre?: [number, number, number];
   u?: [number, number, number];
   v?: [number, number, number];
@@ -150,6 +149,7 @@ interface Head {
   spans: SpanHead[];
   looks: Look[];
   look_of: number[];
+  middle: [number, number, number]; // where the letters stand on the whole, metres
   rest: number;
   lenses: number[][]; // half tangents, shift, and the rows of the 3x3 matrix of exposure and white balance
   keyed: Record<string, unknown[]>;

@@ -92,14 +92,18 @@ def _sampled(coarser: list[Floats], ways: Floats, alpha: float) -> Floats:
 
 
 def _summed(coarser: list[Floats], ways: Floats, alpha: float) -> Floats:
-    """The whole sphere, weighed with the distribution half way to each of its parts and with the cosine."""
+    """The whole sphere, weighed with the distribution and with the cosine."""
     width, height = _SPHERE
     light = next(picture for picture in coarser if len(picture) <= height).reshape(-1, 3)
-    sky = np.asarray(directions(width, height).reshape(-1, 3), np.float32)
-    size = np.sqrt(1 - sky[:, 1] ** 2)
-    out = np.empty_like(ways)
-    for first in range(0, len(ways), _AT_ONCE):
-        cosine = ways[first : first + _AT_ONCE] @ sky.T
-        weight = np.maximum(cosine, 0) * size / (1 + alpha**2 + (alpha**2 - 1) * cosine) ** 2
-        out[first : first + _AT_ONCE] = weight @ light / weight.sum(1, keepdims=True)
-    return out
+    sky = directions(width, height).reshape(-1, 3)
+    parts = [weights(ways[first : first + _AT_ONCE], sky, alpha) @ light for first in range(0, len(ways), _AT_ONCE)]
+    return np.concatenate(parts)
+
+
+def weights(ways: NDArray[np.floating], sky: NDArray[np.float64], alpha: float) -> Floats:
+    """(ways, parts) how much of each part of the sky, given by `directions`, is mirrored from around a way: they sum
+    to 1 for each way."""
+    cosine = np.asarray(ways, np.float32) @ np.asarray(sky, np.float32).T
+    size = np.asarray(np.sqrt(1 - sky[:, 1] ** 2), np.float32)
+    weight = np.maximum(cosine, 0) * size / (1 + alpha**2 + (alpha**2 - 1) * cosine) ** 2
+    return np.asarray(weight / weight.sum(1, keepdims=True), np.float32)

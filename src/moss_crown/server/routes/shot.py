@@ -16,6 +16,7 @@ from moss_crown.core.document.shot import PictureId
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.look.environment import Preset
 from moss_crown.core.picture import ENDINGS
+from moss_crown.core.room import Room
 from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import looks, shots
@@ -235,6 +236,12 @@ async def environment(preset: Preset, here: Context = Depends(context)) -> Respo
     """The environment's light for the draft."""
     body = await here.pool.draft.run(jobs.environment_of, preset)
     return Response(body, media_type="application/octet-stream", headers=FOREVER)
+
+
+@router.post("/rooms", response_class=Response)
+async def room(room: Room, here: Context = Depends(context)) -> Response:
+    """What of the stage stands around the title, for the draft: see `jobs.room_of`."""
+    return Response(await here.pool.draft.run(jobs.room_of, room), media_type="application/octet-stream")
 
 
 @router.get("/pictures/{picture}", response_class=Response)

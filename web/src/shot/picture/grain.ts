@@ -2,6 +2,7 @@ import * as THREE from 'three';
 import { bytes } from '../../api/client';
 import type { Grain, Images, LetterAtRest, Surface } from '../draft';
 import { MIRROR_HEAD, MIRRORED, type MirrorUniforms } from './mirror';
+import { ROOM, type RoomUniforms } from './room';
 
 /** Textures in the draft: the core's own functions, written out by it as GLSL, put into three's materials. */
 
@@ -185,13 +186,15 @@ function picture(id: string, tiling: Images['tiling'], light: boolean): Promise<
   return made;
 }
 
-/** Give a material the texture and the pictures of a surface, or take them away. `ready` is called when pictures have
- *  come; the answer, if there is one, when its program is known. A floor may mirror the letters. */
+/** Give a material the room around it, and the texture and the pictures of a surface, or take those away. `ready` is
+ *  called when pictures have come; the answer, if there is one, when its program is known. A floor may mirror the
+ *  letters. */
 export function grow(
   material: THREE.Material,
   surface: Surface,
   edge: boolean,
   ready: () => void,
+  room: RoomUniforms,
   mirror: MirrorUniforms | null = null,
 ): Promise<void> | null {
   const kept = material.userData as Partial<Grained>;
@@ -220,16 +223,9 @@ export function grow(
     ? [images.colour, images.roughness, images.bump].map((id) => (id ? '1' : '0')).join('')
     : '';
   const brushed = surface.brushed > 0;
-  const program =
-    grain || images || brushed || mirror ? `${grain?.name ?? ''} ${maps} ${brushed} ${mirror !== null}` : '';
-  if (program === (kept.program ?? '')) return null;
+  const program = `${grain?.name ?? ''} ${maps} ${brushed} ${mirror !== null}`;
+  if (program === kept.program) return null;
   kept.program = program;
-  if (!program) {
-    material.customProgramCacheKey = () => program;
-    material.onBeforeCompile = () => {};
-    material.needsUpdate = true;
-    return null;
-  }
   return Promise.resolve(grain ? source(grain.name) : '').then((text) => {
     if (kept.program !== program) return;
     const colour = maps[0] === '1';
@@ -239,7 +235,7 @@ export function grow(
     // Not before: what is drawn until then must not be kept as this program.
     material.customProgramCacheKey = () => program;
     material.onBeforeCompile = (shader) => {
-      Object.assign(shader.uniforms, uniforms, mirror);
+      Object.assign(shader.uniforms, uniforms, room, mirror);
       const after = (part: string, text: string) => {
         shader.fragmentShader = shader.fragmentShader.replace(
           `#include <${part}>`,
@@ -254,6 +250,7 @@ export function grow(
         VARYINGS + when(grain, FRAGMENT_HEAD + text) + when(images, PICTURE_HEAD) + when(mirror, MIRROR_HEAD),
       );
       after('lights_fragment_maps', when(mirror, MIRRORED));
+      shader.fragmentShader = shader.fragmentShader.replace(`#include <envmap_physical_pars_fragment>`, ROOM);
       after(
         'map_fragment',
         SIDE + when(grain, COLOUR) + when(images, PICTURE_PLACE) + when(colour, PICTURE_COLOUR),

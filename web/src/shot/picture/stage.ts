@@ -18,6 +18,7 @@ import type { View } from '../store';
 import { DisplayPass } from './display';
 import { grow, setRest } from './grain';
 import { FloorMirror, type MirrorUniforms } from './mirror';
+import { Room, type RoomUniforms } from './room';
 import { evenly, surroundings } from './surround';
 
 const SETTLE_MS = 450;
@@ -56,7 +57,8 @@ export class DraftStage {
   private lettersKey = '';
   private readonly mirror = new FloorMirror();
   private floor: number | null = null; // the height of a floor that mirrors the letters
-  private readonly plain = evenly(1);
+  private readonly plain = evenly(0.3); // until the environment has come
+  private readonly room = new Room();
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
@@ -363,6 +365,7 @@ export class DraftStage {
     this.stillTarget.dispose();
     this.movingTarget.dispose();
     this.mirror.dispose();
+    this.room.dispose();
     this.display?.dispose();
     this.clearTitle();
     this.plain.dispose();
@@ -479,7 +482,7 @@ export class DraftStage {
       const material = kept.get(surface.part) ?? new THREE.MeshPhysicalMaterial();
       kept.set(surface.part, material);
       dress(material, surface);
-      this.grow(material, surface, surface.part !== 'face' && surface.part !== 'rear');
+      this.grow(material, surface, surface.part !== 'face' && surface.part !== 'rear', this.room.at(0));
       worn.set(surface.part, material);
     }
     return worn;
@@ -492,6 +495,7 @@ export class DraftStage {
       for (const dressed of dresses.keys()) this.materials(k, dressed);
     });
     this.wearsKey = JSON.stringify(look.blocks.map((b) => b.wears));
+    if (!this.shown) this.lookAround();
     for (const { mesh, quick, full } of this.grounds) {
       if (mesh.geometry !== PLANE) mesh.geometry.dispose();
       quick.dispose();
@@ -504,6 +508,7 @@ export class DraftStage {
     this.scene.fog = haze
       ? new THREE.FogExp2(new THREE.Color().setRGB(...haze.colour, THREE.LinearSRGBColorSpace), haze.density)
       : null;
+    let place = 0;
     for (const ground of look.grounds) {
       if (ground.catches) {
         const shadows = new THREE.ShadowMaterial({ opacity: 0.75, fog: false });
@@ -516,14 +521,11 @@ export class DraftStage {
       const quick = new THREE.MeshLambertMaterial();
       quick.color.setRGB(...ground.surface.colour, THREE.LinearSRGBColorSpace);
       const full = dress(new THREE.MeshPhysicalMaterial(), ground.surface);
-      if (ground.mirrors !== null) {
-        full.envMap = this.plain;
-        full.envMapIntensity = ground.mirrors;
-      }
       const mirrors = level(ground);
       if (mirrors) this.floor = ground.centre?.[1] ?? 0;
-      this.grow(quick, ground.surface, false);
-      this.grow(full, ground.surface, false, mirrors ? this.mirror.uniforms : null);
+      const around = this.room.at(++place);
+      this.grow(quick, ground.surface, false, around);
+      this.grow(full, ground.surface, false, around, mirrors ? this.mirror.uniforms : null);
       const mesh = groundMesh(quick, ground);
       this.setting.add(mesh);
       this.grounds.push({ mesh, quick, full });
@@ -634,9 +636,10 @@ export class DraftStage {
     material: THREE.Material,
     surface: Surface,
     edge: boolean,
+    room: RoomUniforms,
     mirror: MirrorUniforms | null = null,
   ) {
-    const grown = grow(material, surface, edge, () => this.ask(), mirror);
+    const grown = grow(material, surface, edge, () => this.ask(), room, mirror);
     if (grown) this.await(grown, () => this.ask());
   }
 
@@ -776,7 +779,18 @@ export class DraftStage {
   private settle() {
     clearTimeout(this.settling);
     if (this.playing) return;
-    this.settling = window.setTimeout(() => (this.held ? this.settle() : this.paint(true)), SETTLE_MS);
+    this.settling = window.setTimeout(() => {
+      if (this.held) this.settle();
+      else if (!this.lookAround()) this.paint(true);
+    }, SETTLE_MS);
+  }
+
+  /** Ask for what stands around in the look at hand; the picture is drawn anew when it has come. Answers whether there
+   *  is anything to wait for. */
+  private lookAround(): boolean {
+    const asked = this.look && this.draft && this.room.ask(this.look, this.draft.middle);
+    if (asked) this.await(asked, () => this.ask());
+    return asked !== null;
   }
   private held = false;
   private readonly onPointer = (event: PointerEvent) => {

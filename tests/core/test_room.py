@@ -1,0 +1,149 @@
+"""What stands around in the draft: held against closed forms, and against the renderer."""
+
+import json
+
+import numpy as np
+import pytest
+
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import patched, write_shot
+from moss_crown.core.draft import look_at_frame
+from moss_crown.core.evaluate import scene_at
+from moss_crown.core.look.environment import directions
+from moss_crown.core.render.renderer import RenderSettings, render
+from moss_crown.core.room import HEIGHT, ROUGHNESS, WIDTH, Ground, Lamp, Room, seen_around
+from moss_crown.core.stage.camera import look_at
+from moss_crown.core.stage.scene import Camera, Scene
+
+SKY = directions(WIDTH, HEIGHT)
+DARK = {"preset": "overcast", "strength": 0.0, "turn": 0.0, "tilt": (0.0, 0.0)}
+FLOOR = Ground(colour=(0.5, 0.4, 0.3), centre=(0, 0, 0), u=(1e5, 0, 0), v=(0, 0, -1e5))
+SUN = Lamp(kind="sun", centre=(0, 50, 0), normal=(0, -1, 0), radiance=(3.0, 3.0, 3.0), area=0)
+
+
+def around(**members):
+    return seen_around(
+        Room.model_validate({"place": (0.25, 0.75, 0.25), "grounds": (), "lamps": (), **DARK, **members})
+    )
+
+
+def room_of(shot, place=(0.25, 0.75, 0.25)):
+    """A room as the page asks for it."""
+    look = look_at_frame(shot, shot.last)
+    own = lambda model, members: {k: v for k, v in members.items() if k in model.model_fields}  # noqa: E731
+    colours = lambda g: {"colour": g["surface"]["colour"], "glow": g["surface"]["glow"]}  # noqa: E731
+    grounds = [own(Ground, g) | colours(g) for g in look["grounds"] if not g["catches"]]
+    lamps = [own(Lamp, lamp) for lamp in look["lights"]]
+    whole = {"place": place, "grounds": grounds, "lamps": lamps, **own(Room, look["environment"])}
+    return Room.model_validate_json(json.dumps(whole))
+
+
+def staged(**members):
+    shot = new_shot(text="TIDE")
+    stage = next(k for k, step in enumerate(shot.steps) if step.kind == "stage")
+    patch = [{"op": "replace", "path": f"/steps/{stage}/{k}", "value": v} for k, v in members.items()]
+    return patched(write_shot(shot), patch)
+
+
+def test_where_nothing_stands_all_is_left_to_the_environment():
+    (view,) = around()
+    assert view.shape == (len(ROUGHNESS), HEIGHT, WIDTH, 4)
+    assert not view.any()
+
+
+def test_an_endless_floor_takes_the_lower_half_and_sends_the_suns_light_back():
+    view, at_floor = around(grounds=(FLOOR,), lamps=(SUN,))
+    below = SKY[..., 1] < 0
+    assert (view[0, ..., 3] == below).all()
+    assert view[0][below][:, :3] == pytest.approx(np.broadcast_to([c * 3 / np.pi for c in FLOOR.colour], (1024, 3)))
+    assert not view[0][~below].any()
+    # Seen along the horizon the roughest have half of it around them, and the cosine's mean of half a sphere: 1/2.
+    level = np.abs(SKY[..., 1]) < 0.05
+    assert view[-1][level][:, 3] == pytest.approx(0.5, abs=0.06)
+    up = np.argmax(SKY[0, :, 1])
+    assert at_floor[-1, 0, up, 3] == pytest.approx(0, abs=1e-3)
+
+
+def test_a_globe_takes_the_share_of_the_sky_that_its_size_tells():
+    view, _ = around(grounds=(Ground(colour=(0.5, 0.5, 0.5), centre=(0.25, 0.75, -3.75), radius=2.0),))
+    size = np.sqrt(1 - SKY[..., 1] ** 2)
+    share = (view[0, ..., 3] * size).sum() / size.sum()
+    assert share == pytest.approx((1 - np.sqrt(1 - 0.25)) / 2, rel=0.03)
+
+
+@pytest.mark.parametrize("kind", ["flat", "around"])
+def test_a_lamp_lights_a_floor_by_distance_and_slant(kind):
+    """What is seen straight below, of a lamp straight above, sent back by a matt floor."""
+    lamp = Lamp(kind=kind, centre=(0.25, 4.0, 0.25), normal=(0, -1, 0), radiance=(8.0, 4.0, 2.0), area=0.5)
+    view, _ = around(grounds=(FLOOR,), lamps=(lamp,))
+    arriving = np.array(lamp.radiance) * 0.5 / 16 * (1 if kind == "flat" else 0.25)
+    assert view[0, -1].mean(0)[:3] == pytest.approx(np.array(FLOOR.colour) / np.pi * arriving, rel=0.01)
+
+
+def test_spots_and_limits_end_the_light():
+    lamp = {"kind": "flat", "centre": (0.25, 4.0, 0.25), "normal": (0, -1, 0), "radiance": (8, 8, 8), "area": 0.5}
+    whole, _ = around(grounds=(FLOOR,), lamps=(lamp,))
+    spot, _ = around(grounds=(FLOOR,), lamps=(lamp | {"spot": 0.3, "soft": 0.2},))
+    near, _ = around(grounds=(FLOOR,), lamps=(lamp | {"limit": 3.9},))
+    assert spot[0, -1] == pytest.approx(whole[0, -1])
+    assert whole[0, 20, :, 0].min() > 0
+    assert not spot[0, 20, :, :3].any()
+    assert not near[..., :3].any()
+
+
+def test_light_goes_back_and_forth_between_grounds_and_none_is_lost():
+    """Within six white sheets around a glowing room light grows without end; of sheets of albedo a, glowing e, every
+    direction holds e / (1 - a): here after four rounds, from the fifth power of a on, less."""
+    a, e = 0.3, 0.7
+    sides = [
+        Ground(
+            colour=(a, a, a),
+            glow=(e, e, e),
+            centre=tuple(2.0 * sign * np.eye(3)[axis]),
+            u=tuple(2.0 * np.eye(3)[(axis + 1) % 3]),
+            v=tuple(2.0 * sign * -np.eye(3)[(axis + 2) % 3]),
+        )
+        for axis in range(3)
+        for sign in (-1, 1)
+    ]
+    for view in around(place=(0, 0, 0), grounds=sides):
+        assert view[..., 3] == pytest.approx(1)
+        assert view[..., :3] == pytest.approx(e / (1 - a), rel=0.01)
+
+
+def test_levels_hold_as_much_light_as_they_get():
+    """Each texel of a level is a mean: what is the same everywhere stays the same, and nothing leaves its bounds."""
+    view, _ = around(grounds=(FLOOR,), lamps=(SUN,))
+    for level in view:
+        assert level.min() >= 0
+        assert level[..., 3].max() <= 1 + 1e-5
+        assert level[..., 0].max() <= view[0, ..., 0].max() * (1 + 1e-5)
+
+
+@pytest.mark.parametrize("shape", ["corner", "sweep", "steps", "globe", "card"])
+def test_every_shape_of_stage_is_there(shape):
+    room = room_of(staged(shape=shape))
+    found = seen_around(room)
+    assert found.shape == (1 + len(room.grounds), len(ROUGHNESS), HEIGHT, WIDTH, 4)
+    assert np.isfinite(found).all()
+    assert found[0, 0, ..., 3].max() == 1
+
+
+@pytest.mark.parametrize("shape", ["corner", "sweep", "card"])
+def test_grounds_are_as_bright_as_the_renderer_sees_them_without_a_title(shape):
+    matt = {"roughness": 1.0, "ior": 1.0}
+    shot = staged(shape=shape, **{f"{part}_material/{k}": v for part in ("wall", "floor") for k, v in matt.items()})
+    whole = scene_at(shot, shot.last, 1.0, Cache())
+    place = np.array([0.25, 0.75, 0.25])
+    (view, *_) = seen_around(room_of(shot))
+    for way in ([0.0, -0.1, -1.0], [0.3, -1.0, -0.2], [0.4, 0.1, -1.0], [0.0, -0.8, 1.0]):
+        to = np.array(way) / np.linalg.norm(way)
+        k = np.unravel_index(np.argmax(SKY @ to), SKY.shape[:2])
+        if view[0][k][3] < 1:
+            continue
+        camera = Camera(look_at(place, place + SKY[k])[None], (0.03, 0.03), (0.0, 0.0))
+        alone = Scene((), (), whole.grounds, whole.surfaces, whole.lights, whole.surround, camera)
+        seen = render(alone, RenderSettings(8, 8, 256, depth=5, clamp=0), None).beauty.mean((0, 1))
+        # The renderer's lamps are no points.
+        assert view[0][k][:3] == pytest.approx(seen, rel=0.08)
