@@ -426,14 +426,17 @@ def _ground(ground: Ground, surface: Surface) -> dict[str, Any]:
 
 
 def _lamp(light: Light) -> dict[str, Any]:
-    """A lamp as the draft draws it: from its middle, with its radiance and the area that shines (for a sun, 0, and the
-    light on what faces it in the radiance's place)."""
+    """A lamp as the draft draws it: lit from its middle, with its radiance and the area that shines (for a sun, 0, and
+    the light on what faces it in the radiance's place); mirrored as a rectangle of half edges `u`, `v`, as large as a
+    flat lamp of any shape, and nothing where it looks the same from everywhere."""
     manner = light.manner
     found: dict[str, Any] = {
         "spot": float(np.arccos(manner.cone[1])) if manner.cone else 0.0,
         "soft": float(1 - np.arccos(manner.cone[0]) / np.arccos(manner.cone[1])) if manner.cone else 1.0,
         "limit": manner.limit,
         "shadow": max(manner.dark),
+        "u": [0.0, 0.0, 0.0],
+        "v": [0.0, 0.0, 0.0],
     }
     if isinstance(light, SunLight):
         return found | {
@@ -447,6 +450,10 @@ def _lamp(light: Light) -> dict[str, Any]:
         cross = np.cross(light.triangles[:, 1] - light.triangles[:, 0], light.triangles[:, 2] - light.triangles[:, 0])
         areas = triangle_areas(light.triangles)
         flat = bool((cross @ light.axis > 0.999 * 2 * areas).all())
+        if flat:
+            side = np.cross(light.axis, np.eye(3)[np.argmin(np.abs(light.axis))])
+            u = np.sqrt(areas.sum()) / 2 * side / np.linalg.norm(side)
+            found |= {"u": u.tolist(), "v": np.cross(light.axis, u).tolist()}
         return found | {
             "kind": "flat" if flat else "around",
             "centre": light.triangles.reshape(-1, 3).mean(0).tolist(),
@@ -460,6 +467,8 @@ def _lamp(light: Light) -> dict[str, Any]:
         "normal": light.normal.tolist(),
         "radiance": light.radiance.tolist(),
         "area": light.area,
+        "u": light.u.tolist(),
+        "v": light.v.tolist(),
     }
 
 

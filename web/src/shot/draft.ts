@@ -85,6 +85,8 @@ export interface Lamp {
   soft: number;
   limit: number;
   shadow: boolean;
+  u: [number, number, number]; // half edges of what is mirrored
+  v: [number, number, number];
 }
 /** What letters of a block wear, and which of it each letter does. */
 export interface Wardrobe {

@@ -1,6 +1,7 @@
 import * as THREE from 'three';
 import { bytes } from '../../api/client';
 import type { Grain, Images, LetterAtRest, Surface } from '../draft';
+import { LIGHTS_BY_COSINE, LIGHTS_WITHOUT_HIGHLIGHTS } from './gloss';
 import { MIRROR_HEAD, MIRRORED, type MirrorUniforms } from './mirror';
 import { ROOM, type RoomUniforms } from './room';
 
@@ -250,7 +251,13 @@ export function grow(
         VARYINGS + when(grain, FRAGMENT_HEAD + text) + when(images, PICTURE_HEAD) + when(mirror, MIRROR_HEAD),
       );
       after('lights_fragment_maps', when(mirror, MIRRORED));
-      shader.fragmentShader = shader.fragmentShader.replace(`#include <envmap_physical_pars_fragment>`, ROOM);
+      for (const [part, text] of [
+        ['envmap_physical_pars_fragment', ROOM],
+        ['lights_pars_begin', LIGHTS_BY_COSINE],
+        ['lights_fragment_begin', LIGHTS_WITHOUT_HIGHLIGHTS],
+      ] as const) {
+        shader.fragmentShader = shader.fragmentShader.replace(`#include <${part}>`, text);
+      }
       after(
         'map_fragment',
         SIDE + when(grain, COLOUR) + when(images, PICTURE_PLACE) + when(colour, PICTURE_COLOUR),

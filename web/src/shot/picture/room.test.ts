@@ -26,6 +26,8 @@ const look = {
       soft: 1,
       limit: 0,
       shadow: true,
+      u: [0.5, 0, 0],
+      v: [0, 0, 0.5],
     },
   ],
   environment: {
@@ -53,7 +55,9 @@ describe('what stands around', () => {
         half: 0,
       },
     ]);
-    expect(asked.lamps[0]).not.toHaveProperty('shadow');
+    expect(Object.keys(asked.lamps[0] ?? {}).sort()).toEqual(
+      ['area', 'centre', 'kind', 'limit', 'normal', 'radiance', 'soft', 'spot'].sort(),
+    );
     expect(asked).toMatchObject({ place: [0.25, 0.75, 0.25], preset: 'overcast', turn: 20 });
   });
 

@@ -1,14 +1,14 @@
 import * as THREE from 'three';
 import { api, ok, type Schemas } from '../../api/client';
 import type { Draft, Look } from '../draft';
+import { GLOSS, type GlossUniforms, glossUniforms, mirrorLamps } from './gloss';
 
 const WIDTH = 64;
 const HEIGHT = 32;
 const LEVELS = 5;
 
 /** What a material needs to know of what stands around it: pictures of it, and the first of its own (-1 for none). */
-export interface RoomUniforms {
-  [name: string]: THREE.IUniform;
+export interface RoomUniforms extends GlossUniforms {
   roomMap: { value: THREE.Texture };
   roomFirst: { value: number };
 }
@@ -16,16 +16,22 @@ export interface RoomUniforms {
 /** What stands around the title and around each ground, as the core finds it. The environment is seen beside it. */
 export class Room {
   private readonly map: { value: THREE.Texture } = { value: new THREE.DataArrayTexture() };
+  private readonly gloss = glossUniforms();
   private readonly known = new Map<number, RoomUniforms>();
   private places = 0;
   private asked = '';
 
   /** The uniforms of materials that are seen from a place: 0 for the title, then the grounds that are no catchers. */
   at(place: number): RoomUniforms {
-    const known = this.known.get(place) ?? { roomMap: this.map, roomFirst: { value: -1 } };
+    const known = this.known.get(place) ?? { roomMap: this.map, roomFirst: { value: -1 }, ...this.gloss };
     this.known.set(place, known);
     this.tell();
     return known;
+  }
+
+  /** Show other lamps in what is glossy. */
+  light(lights: Look['lights']) {
+    mirrorLamps(this.gloss, lights);
   }
 
   /** Ask for what stands around in a look, where it is another than is shown. */
@@ -82,7 +88,7 @@ export function recipe({ grounds, lights, environment }: Look, middle: Draft['mi
         line: line ?? [],
         half: half ?? 0,
       })),
-    lamps: lights.map(({ shadow, ...lamp }) => lamp),
+    lamps: lights.map(({ shadow, u, v, ...lamp }) => lamp),
     preset,
     strength,
     turn,
@@ -94,6 +100,7 @@ export function recipe({ grounds, lights, environment }: Look, middle: Draft['mi
  *  rest, both as a surface of a roughness mirrors it. Levels of the room follow those of the environment, but for the
  *  second. Rough surfaces mirror more from along their normal than from where a mirror would. */
 export const ROOM = `
+${GLOSS}
 #ifdef USE_ENVMAP
 uniform highp sampler2DArray roomMap;
 uniform float roomFirst;
@@ -113,8 +120,13 @@ vec3 getIBLIrradiance(const in vec3 normal) {
   return PI * lightAround(normalize((vec4(normal, 0.0) * viewMatrix).xyz), ENVMAP_MAX_LOD);
 }
 vec3 getIBLRadiance(const in vec3 viewDir, const in vec3 normal, const in float roughness) {
-  vec3 way = normalize(mix(reflect(-viewDir, normal), normal, pow4(roughness)));
-  return lightAround(normalize((vec4(way, 0.0) * viewMatrix).xyz), roughnessToMip(roughness));
+  vec3 mirrored = normalize(mix(reflect(-viewDir, normal), normal, pow4(roughness)));
+  vec3 way = normalize((vec4(mirrored, 0.0) * viewMatrix).xyz);
+  vec3 light = lightAround(way, roughnessToMip(roughness));
+  #ifdef STANDARD
+    light += lampsMirrored(viewDir, normal, roughness);
+  #endif
+  return light;
 }
 #ifdef USE_ANISOTROPY
 vec3 getIBLAnisotropyRadiance(const in vec3 viewDir, const in vec3 normal, const in float roughness, const in vec3 bitangent, const in float anisotropy) {

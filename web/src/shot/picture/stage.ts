@@ -531,6 +531,7 @@ export class DraftStage {
       this.grounds.push({ mesh, quick, full });
     }
     this.lamps.clear();
+    this.room.light(look.lights);
     look.lights.forEach((light) => {
       const lamp = lampOf(light);
       const { shadow } = lamp;

@@ -1,0 +1,118 @@
+import * as THREE from 'three';
+import type { Lamp } from '../draft';
+
+const MOST = 8;
+const SPOT = 'return smoothstep( coneCosine, penumbraCosine, angleCosine );';
+
+/** The lamps that glossy surfaces mirror: middles, half edges (none where it looks the same from everywhere), light. */
+export interface GlossUniforms {
+  [name: string]: THREE.IUniform;
+  lampCount: { value: number };
+  lampAt: { value: THREE.Vector3[] };
+  lampU: { value: THREE.Vector3[] };
+  lampV: { value: THREE.Vector3[] };
+  lampLight: { value: THREE.Vector3[] };
+  lampCone: { value: THREE.Vector3[] };
+}
+
+export function glossUniforms(): GlossUniforms {
+  const places = () => ({ value: Array.from({ length: MOST }, () => new THREE.Vector3()) });
+  return {
+    lampCount: { value: 0 },
+    lampAt: places(),
+    lampU: places(),
+    lampV: places(),
+    lampLight: places(),
+    lampCone: places(),
+  };
+}
+
+/** Let surfaces mirror the strongest lamps that have a size. */
+export function mirrorLamps(uniforms: GlossUniforms, lights: Lamp[]) {
+  const power = (lamp: Lamp) => lamp.area * Math.max(...lamp.radiance);
+  const chosen = lights
+    .filter((lamp) => lamp.kind !== 'sun' && lamp.area > 0)
+    .sort((a, b) => power(b) - power(a))
+    .slice(0, MOST);
+  uniforms.lampCount.value = chosen.length;
+  chosen.forEach((lamp, k) => {
+    uniforms.lampAt.value[k]?.set(...lamp.centre);
+    uniforms.lampU.value[k]?.set(...lamp.u);
+    uniforms.lampV.value[k]?.set(...lamp.v);
+    uniforms.lampLight.value[k]?.set(...lamp.radiance);
+    // Cosines at which a spot ends and at which it is in full; half the edge of a square as large as what is seen.
+    const [outer, inner] = lamp.spot
+      ? [Math.cos(lamp.spot), Math.cos(lamp.spot * (1 - lamp.soft)) + 1e-4]
+      : [-2, -1.5];
+    uniforms.lampCone.value[k]?.set(outer, inner, Math.sqrt(lamp.area / 4) / 2);
+  });
+}
+
+/** What a surface mirrors of lamps with a size: of each the share of microfacets that mirror it to the eye. Its corners
+ *  are taken to the slopes of the microfacets half way to them, and over the slopes the distribution of GGX (Walter,
+ *  Marschner, Li and Torrance, "Microfacet Models for Refraction through Rough Surfaces", 2007) has the form of light
+ *  that falls from a polygon upon a place as far below it as the surface is rough, which Lambert summed in closed form
+ *  (Photometria, 1760). A point light would show a dot where a window stands in the gold. */
+export const GLOSS = `
+#ifdef STANDARD
+uniform int lampCount;
+uniform vec3 lampAt[${MOST}];
+uniform vec3 lampU[${MOST}];
+uniform vec3 lampV[${MOST}];
+uniform vec3 lampLight[${MOST}];
+uniform vec3 lampCone[${MOST}];
+vec3 slopeTo(vec3 corner, mat3 frame, vec3 viewDir, float alpha) {
+  vec3 halfway = frame * (normalize(corner) + viewDir);
+  return normalize(vec3(halfway.xy / max(halfway.z, 1e-4), alpha));
+}
+float lampEdge(vec3 a, vec3 b) {
+  vec3 across = cross(a, b);
+  float sine = length(across);
+  return sine > 1e-6 ? across.z * atan(sine, dot(a, b)) / sine : across.z;
+}
+vec3 lampsMirrored(vec3 viewDir, vec3 normal, float roughness) {
+  float alpha = max(roughness * roughness, 0.002);
+  vec3 side = normalize(cross(normal, abs(normal.y) < 0.9 ? vec3(0.0, 1.0, 0.0) : vec3(1.0, 0.0, 0.0)));
+  mat3 frame = transpose(mat3(side, cross(normal, side), normal));
+  vec3 sum = vec3(0.0);
+  for (int k = 0; k < ${MOST}; k++) {
+    if (k >= lampCount) break;
+    vec3 to = (viewMatrix * vec4(lampAt[k], 1.0)).xyz + vViewPosition;
+    vec3 u = (viewMatrix * vec4(lampU[k], 0.0)).xyz;
+    vec3 v = (viewMatrix * vec4(lampV[k], 0.0)).xyz;
+    if (dot(u, u) == 0.0) {
+      u = cross(to, abs(to.y) < 0.9 * length(to) ? vec3(0.0, 1.0, 0.0) : vec3(1.0, 0.0, 0.0));
+      u *= lampCone[k].z / length(u);
+      v = cross(u, to);
+      v *= -lampCone[k].z / length(v);
+    }
+    float away = -dot(to, normalize(cross(u, v)));
+    if (away <= 0.0 || dot(to, normal) + abs(dot(u, normal)) + abs(dot(v, normal)) <= 0.0) continue;
+    vec3 a = slopeTo(to - u - v, frame, viewDir, alpha);
+    vec3 b = slopeTo(to + u - v, frame, viewDir, alpha);
+    vec3 c = slopeTo(to + u + v, frame, viewDir, alpha);
+    vec3 d = slopeTo(to - u + v, frame, viewDir, alpha);
+    float share = abs(lampEdge(a, b) + lampEdge(b, c) + lampEdge(c, d) + lampEdge(d, a)) / PI2;
+    sum += lampLight[k] * share * smoothstep(lampCone[k].x, lampCone[k].y, away / length(to));
+  }
+  return sum;
+}
+#endif
+`;
+
+/** A flat lamp sends light by the cosine of the angle at which it is seen; only spots end at their cone. */
+export const LIGHTS_BY_COSINE = THREE.ShaderChunk.lights_pars_begin.replace(
+  SPOT,
+  `return penumbraCosine > 0.9999 ? max(angleCosine, 0.0) : ${SPOT.slice('return '.length)}`,
+);
+
+/** Lamps that are mirrored leave no highlight of their own; suns do, whose lights come after them. */
+const BEFORE_SUNS = '#if ( NUM_DIR_LIGHTS > 0 ) && defined( RE_Direct )';
+export const LIGHTS_WITHOUT_HIGHLIGHTS = THREE.ShaderChunk.lights_fragment_begin.replace(
+  BEFORE_SUNS,
+  `reflectedLight.directSpecular = vec3(0.0);
+#ifdef USE_CLEARCOAT
+  clearcoatSpecularDirect = vec3(0.0);
+#endif
+${BEFORE_SUNS}`,
+);
