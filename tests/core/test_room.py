@@ -32,7 +32,7 @@ def room_of(shot, place=(0.25, 0.75, 0.25)):
     """A room as the page asks for it."""
     look = look_at_frame(shot, shot.last)
     own = lambda model, members: {k: v for k, v in members.items() if k in model.model_fields}  # noqa: E731
-    colours = lambda g: {"colour": g["surface"]["colour"], "glow": g["surface"]["glow"]}  # noqa: E731
+    colours = lambda g: own(Ground, g["surface"])  # noqa: E731
     grounds = [own(Ground, g) | colours(g) for g in look["grounds"] if not g["catches"]]
     lamps = [own(Lamp, lamp) for lamp in look["lights"]]
     whole = {"place": place, "grounds": grounds, "lamps": lamps, **own(Room, look["environment"])}

@@ -1,14 +1,15 @@
 """What of the stage stands around a place: floor and wall hide the environment, and send the light of lamps on.
 
-For the draft, which draws without paths: beside the environment it looks this up. Grounds are matt here and throw no
-shadows; what they send each other is found by rounds of light between their middles (Goral, Torrance, Greenberg and
-Battaile, "Modeling the Interaction of Light Between Diffuse Surfaces", SIGGRAPH 1984).
+For the draft, which draws without paths: beside the environment it looks this up. Grounds throw no shadows here. What
+they send each other is found by rounds of light between their middles (Goral, Torrance, Greenberg and Battaile,
+"Modeling the Interaction of Light Between Diffuse Surfaces", SIGGRAPH 1984); what is glossy mirrors once, the
+environment and lamps as wide as it is rough.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import lru_cache
+from dataclasses import dataclass, replace
+from functools import lru_cache, partial
 from itertools import pairwise
 from typing import Annotated, Literal, TypeAlias
 
@@ -26,6 +27,7 @@ WIDTH, HEIGHT = 64, 32
 ROUGHNESS = (0.0, 0.2254, 0.3675, 0.5528, 1.0)
 """Of the levels of a picture: those of a prefiltered environment, but for its second."""
 _COARSE = (24, 12)
+_STEPS = (4, 8, 16, 32)
 _ROUNDS = 4
 _LIFT = 1e-4
 _NEAREST = 0.05
@@ -33,16 +35,20 @@ _NEAREST = 0.05
 Floats: TypeAlias = NDArray[np.float64]
 Place: TypeAlias = tuple[float, float, float]
 _Number = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
-_Light = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
+_Bright = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
+_Share = Annotated[float, Field(ge=0, le=1)]
 _Three: TypeAlias = tuple[_Number, _Number, _Number]
-_Sent: TypeAlias = tuple[_Light, _Light, _Light]
+_Sent: TypeAlias = tuple[_Bright, _Bright, _Bright]
 
 
 class Ground(Model):
     """A flat sheet by its middle and half edges, a line (height, depth) drawn out `half` across to both sides, or a
-    globe; with the share of light that it sends back, and light of its own."""
+    globe; with its material."""
 
     colour: _Sent
+    metal: _Share = 0.0
+    roughness: _Share = 1.0
+    ior: Annotated[float, Field(ge=1, le=3)] = 1.0
     glow: _Sent = (0.0, 0.0, 0.0)
     centre: _Three = (0.0, 0.0, 0.0)
     u: _Three | None = None
@@ -59,10 +65,12 @@ class Lamp(Model):
     centre: _Three
     normal: _Three
     radiance: _Sent
-    area: _Light
+    area: _Bright
     spot: Annotated[float, Field(ge=0, le=4)] = 0.0
     soft: Annotated[float, Field(ge=0, le=1)] = 0.0
-    limit: _Light = 0.0
+    limit: _Bright = 0.0
+    u: _Three = (0.0, 0.0, 0.0)
+    v: _Three = (0.0, 0.0, 0.0)
 
 
 class Room(Model):
@@ -72,7 +80,7 @@ class Room(Model):
     grounds: Annotated[list[Ground], Field(max_length=limits.STEPS)]
     lamps: Annotated[list[Lamp], Field(max_length=limits.STEPS * limits.LIGHTS)]
     preset: Preset
-    strength: _Light
+    strength: _Bright
     turn: _Number
     tilt: tuple[_Number, _Number]
 
@@ -82,7 +90,9 @@ class _Piece:
     """A flat part of a ground, or a whole globe: where it is met, and the place that stands for it."""
 
     ground: int
-    colour: Floats
+    colour: Floats  # of what is sent back to all sides
+    mirrors: Floats  # of what is mirrored, seen straight
+    roughness: float
     glow: Floats
     centre: Floats
     normal: Floats
@@ -99,21 +109,33 @@ def seen_around(room: Room) -> NDArray[np.float32]:
     """
     pieces = [piece for k, ground in enumerate(room.grounds) for piece in _pieces(k, ground, np.array(room.place))]
     picture = tilted(room.preset, room.tilt)
-    ambient = _between(pieces, room, picture)
+    c, s = np.cos(np.radians(room.turn)), np.sin(np.radians(room.turn))
+    light = _Light(
+        room.lamps,
+        tuple(_shrunk(picture, step) for step in _STEPS),
+        np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]]),
+        room.strength,
+        pieces,
+        np.zeros((len(pieces), 3)),
+    )
+    light = replace(light, ambient=_between(light))
     places = [np.array(room.place)]
     for k in range(len(room.grounds)):
         own = [piece.middle + _LIFT * piece.normal for piece in pieces if piece.ground == k]
         places.append(min(own, key=lambda p: float(np.linalg.norm(p - places[0])), default=places[0]))
-    return np.stack([_levels(_view(place, pieces, ambient, room.lamps)) for place in places])
+    return np.stack([_levels(_view(place, light)) for place in places])
 
 
 def _pieces(number: int, ground: Ground, place: Floats) -> list[_Piece]:
-    colour, glow, centre = (np.array(v, float) for v in (ground.colour, ground.glow, ground.centre))
+    full, glow, centre = (np.array(v, float) for v in (ground.colour, ground.glow, ground.centre))
+    colour = full * (1 - ground.metal)
+    mirrors = full * ground.metal + ((ground.ior - 1) / (ground.ior + 1)) ** 2 * (1 - ground.metal)
+    made = partial(_Piece, number, colour, mirrors, ground.roughness, glow)
     if ground.radius > 0:
         way = place - centre
         away = float(np.linalg.norm(way))
         up = way / away if away > 1e-9 else np.array([0.0, 1.0, 0.0])
-        return [_Piece(number, colour, glow, centre, up, None, ground.radius, centre + ground.radius * up)]
+        return [made(centre, up, None, ground.radius, centre + ground.radius * up)]
     if ground.u is not None and ground.v is not None:
         sheets = [(centre, np.array(ground.u, float), np.array(ground.v, float))]
     else:
@@ -131,28 +153,28 @@ def _pieces(number: int, ground: Ground, place: Floats) -> list[_Piece]:
             continue
         shares = [float(np.clip((place - middle) @ edge / (edge @ edge), -1, 1)) for edge in (u, v)]
         near = middle + shares[0] * u + shares[1] * v
-        found.append(_Piece(number, colour, glow, middle, normal / size, np.stack([u, v]), 0.0, near))
+        found.append(made(middle, normal / size, np.stack([u, v]), 0.0, near))
     return found
 
 
-def _met(pieces: list[_Piece], place: Floats, ways: Floats) -> tuple[NDArray[np.int64], Floats]:
-    """For each way (n, 3) from a place the piece that it meets first, -1 for none, and how far away."""
+def _met(pieces: list[_Piece], places: Floats, ways: Floats) -> tuple[NDArray[np.int64], Floats]:
+    """For each way (n, 3) from a place (3) or from places (n, 3) the piece that it meets first, -1 for none, and how
+    far away."""
     first = np.full(len(ways), -1)
     nearest = np.full(len(ways), np.inf)
     for k, piece in enumerate(pieces):
+        to = piece.centre - places
         with np.errstate(divide="ignore", invalid="ignore"):
             if piece.edges is None:
-                to = piece.centre - place
-                along = ways @ to
-                rest = piece.radius**2 - (to @ to - along**2)
+                along = (ways * to).sum(-1)
+                rest = piece.radius**2 - ((to * to).sum(-1) - along**2)
                 far = along - np.sqrt(rest)
-                hit = (rest > 0) & (far > 0)
+                hit = (rest > 0) & (far > 1e-6)
             else:
-                far = ((piece.centre - place) @ piece.normal) / (ways @ piece.normal)
-                at = place + far[:, None] * ways - piece.centre
-                shares = at @ piece.edges.T / (piece.edges**2).sum(1)
+                far = (to @ piece.normal) / (ways @ piece.normal)
+                shares = (far[:, None] * ways - to) @ piece.edges.T / (piece.edges**2).sum(1)
                 # What lies in two pieces' common edge must not be seen through.
-                hit = (far > 0) & (np.abs(shares) <= 1 + 1e-6).all(1)
+                hit = (far > 1e-6) & (np.abs(shares) <= 1 + 1e-6).all(1)
             hit &= far < nearest
         first[hit], nearest[hit] = k, far[hit]
     return first, nearest
@@ -183,68 +205,129 @@ def _lit(places: Floats, normals: Floats, lamps: list[Lamp]) -> Floats:
     return total
 
 
-def _view(
-    place: Floats, pieces: list[_Piece], ambient: Floats, lamps: list[Lamp], size: tuple[int, int] = (WIDTH, HEIGHT)
-) -> Floats:
+@dataclass(frozen=True)
+class _Light:
+    """What lights the pieces: lamps, the environment from fine to coarse, and what arrives at each piece besides."""
+
+    lamps: list[Lamp]
+    environment: tuple[Picture, ...]
+    turn: Floats
+    strength: float
+    pieces: list[_Piece]
+    ambient: Floats
+
+    def around(self, ways: Floats, roughness: float = 1.0) -> Floats:
+        """(n, 3) of the environment in ways (n, 3), about as coarse as what is rough mirrors it."""
+        level = min(int(roughness * 2 * len(self.environment)), len(self.environment) - 1)
+        return np.asarray(lookup(self.environment[level], ways @ self.turn), float) * self.strength
+
+    def sent(self, k: int, at: Floats, ways: Floats) -> Floats:
+        """(n, 3) light of a piece from places (n, 3) of it, seen along ways (n, 3)."""
+        piece = self.pieces[k]
+        normal = self.facing(piece, at, ways)
+        return self.matt(k, at, normal) + self.mirrored(piece, at, normal, ways)
+
+    @staticmethod
+    def facing(piece: _Piece, at: Floats, ways: Floats) -> Floats:
+        """The normals of the side that is seen."""
+        normal = (
+            np.broadcast_to(piece.normal, at.shape) if piece.edges is not None else (at - piece.centre) / piece.radius
+        )
+        return np.where((normal * ways).sum(1, keepdims=True) > 0, -normal, normal)
+
+    def matt(self, k: int, at: Floats, normal: Floats) -> Floats:
+        piece = self.pieces[k]
+        sent: Floats = piece.colour / np.pi * (_lit(at, normal, self.lamps) + self.ambient[k]) + piece.glow
+        return sent
+
+    def mirrored(self, piece: _Piece, at: Floats, normal: Floats, ways: Floats) -> Floats:
+        """What a gloss adds: by Schlick's formula, which rough surfaces follow less."""
+        if not piece.mirrors.any():
+            return np.zeros_like(at)
+        slant = -(ways * normal).sum(1, keepdims=True)
+        back = ways + 2 * slant * normal
+        found = self.around(back, piece.roughness)
+        first, far = _met(self.pieces, at + _LIFT * normal, back)
+        for k in set(first[first >= 0].tolist()):
+            own = first == k
+            there = at[own] + far[own, None] * back[own]
+            found[own] = self.matt(k, there, self.facing(self.pieces[k], there, back[own]))
+        found += _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
+        most = np.maximum(1 - piece.roughness, piece.mirrors)
+        return np.asarray((piece.mirrors + (most - piece.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5) * found)
+
+
+def _lamps_mirrored(at: Floats, normal: Floats, back: Floats, lamps: list[Lamp], roughness: float) -> Floats:
+    """(n, 3) of lamps that rough places mirror to where they are seen from: the share of microfacets that do, as the
+    draft has it (see gloss.ts): a lamp's corners are taken to slopes half way, over which GGX sums as Lambert's light
+    of a polygon."""
+    alpha = max(roughness**2, 0.002)
+    side = np.cross(normal, np.where(np.abs(normal[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
+    side /= np.linalg.norm(side, axis=1, keepdims=True)
+    frame = np.stack([side, np.cross(normal, side), normal], 1)
+    total = np.zeros_like(at)
+    for lamp in lamps:
+        u, v = np.array(lamp.u, float), np.array(lamp.v, float)
+        if not (u.any() and v.any()):
+            continue
+        to = np.array(lamp.centre, float) - at
+        corners = []
+        for across, up in ((-1, -1), (1, -1), (1, 1), (-1, 1)):
+            way = to + across * u + up * v
+            half = np.einsum("nij,nj->ni", frame, way / np.linalg.norm(way, axis=1, keepdims=True) + back)
+            slope = np.concatenate([half[:, :2] / np.maximum(half[:, 2:], 1e-4), np.full((len(at), 1), alpha)], 1)
+            corners.append(slope / np.linalg.norm(slope, axis=1, keepdims=True))
+        share = np.zeros(len(at))
+        for first, last in zip(corners, corners[1:] + corners[:1], strict=True):
+            turn = np.cross(first, last)
+            sine = np.linalg.norm(turn, axis=1)
+            share += turn[:, 2] * np.arctan2(sine, (first * last).sum(1)) / np.maximum(sine, 1e-9)
+        shines = ((-to @ np.cross(u, v)) > 0) & ((to * normal).sum(1) > 0)
+        total += (np.abs(share) / (2 * np.pi) * shines)[:, None] * np.array(lamp.radiance)
+    return total
+
+
+def _view(place: Floats, light: _Light) -> Floats:
     """(h, w, 4) light of the pieces from around a place, and where they stand: means of four directions a texel."""
-    width, height = size
-    ways = directions(2 * width, 2 * height).reshape(-1, 3)
-    first, far = _met(pieces, place, ways)
+    ways = directions(2 * WIDTH, 2 * HEIGHT).reshape(-1, 3)
+    first, far = _met(light.pieces, place, ways)
     found = np.zeros((len(ways), 4))
-    for k, piece in enumerate(pieces):
+    for k in set(first[first >= 0].tolist()):
         own = first == k
         at = place + far[own, None] * ways[own]
-        if piece.edges is None:
-            normal = (at - piece.centre) / piece.radius
-        else:
-            normal = np.broadcast_to(piece.normal, at.shape)
-        # It is seen from either side, and lit on the side that is seen.
-        normal = np.where((normal * ways[own]).sum(1, keepdims=True) > 0, -normal, normal)
-        arriving = _lit(at, normal, lamps) + ambient[k]
-        found[own] = np.concatenate([piece.colour / np.pi * arriving + piece.glow, np.ones((len(at), 1))], 1)
-    return np.asarray(found.reshape(height, 2, width, 2, 4).mean((1, 3)))
+        found[own] = np.concatenate([light.sent(k, at, ways[own]), np.ones((len(at), 1))], 1)
+    return np.asarray(found.reshape(HEIGHT, 2, WIDTH, 2, 4).mean((1, 3)))
 
 
-def _between(pieces: list[_Piece], room: Room, picture: Picture) -> Floats:
+def _between(light: _Light) -> Floats:
     """(pieces, 3) light that arrives at the middle of each from the environment and from other pieces."""
-    if not pieces:
-        return np.zeros((0, 3))
-    width, height = _COARSE
-    sky = directions(width, height).reshape(-1, 3)
+    pieces = light.pieces
+    sky = directions(*_COARSE).reshape(-1, 3)
     part = np.sqrt(1 - sky[:, 1] ** 2)
-    part = part * 4 * np.pi / part.sum()
-    turn = np.radians(room.turn)
-    c, s = np.cos(turn), np.sin(turn)
-    around = lookup(_shrunk(picture), sky @ np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]]))
-    light = np.array(around, float) * room.strength
+    around = light.around(sky)
     direct = np.zeros((len(pieces), 3))
     shares = np.zeros((len(pieces), len(pieces)))
-    sent = np.zeros((len(pieces), 3))
     for k, piece in enumerate(pieces):
         place = piece.middle + _LIFT * piece.normal
         first, far = _met(pieces, place, sky)
         weight = np.maximum(sky @ piece.normal, 0) * part
         weight *= np.pi / max(weight.sum(), 1e-12)
-        direct[k] = weight[first < 0] @ light[first < 0]
+        direct[k] = weight[first < 0] @ around[first < 0]
         for other in set(first[first >= 0].tolist()):
             own = first == other
             shares[k, other] = weight[own].sum()
-            at = place + far[own, None] * sky[own]
-            normal = np.broadcast_to(pieces[other].normal, at.shape)
-            if pieces[other].edges is None:
-                normal = (at - pieces[other].centre) / pieces[other].radius
-            back = pieces[other].colour / np.pi * _lit(at, normal, room.lamps) + pieces[other].glow
-            direct[k] += weight[own] @ back
-    colours = np.stack([piece.colour for piece in pieces])
+            direct[k] += weight[own] @ light.sent(other, place + far[own, None] * sky[own], sky[own])
+    colours = np.array([piece.colour for piece in pieces]).reshape(-1, 3)
+    sent = np.zeros_like(direct)
     for _ in range(_ROUNDS):
         sent = shares @ (colours / np.pi * (direct + sent))
     return direct + sent
 
 
-def _shrunk(picture: Picture) -> Picture:
-    """An environment as coarse as the directions in which light between grounds is found."""
-    height, width = picture.shape[0] // 16, picture.shape[1] // 16
-    return np.asarray(picture.reshape(height, 16, width, 16, 3).mean((1, 3)), np.float32)
+def _shrunk(picture: Picture, step: int) -> Picture:
+    """An environment as means of so many texels each way."""
+    height, width = picture.shape[0] // step, picture.shape[1] // step
+    return np.asarray(picture.reshape(height, step, width, step, 3).mean((1, 3)), np.float32)
 
 
 def _levels(view: Floats) -> NDArray[np.float32]:

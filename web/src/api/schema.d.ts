@@ -2549,7 +2549,7 @@ export interface components {
         /**
          * Ground
          * @description A flat sheet by its middle and half edges, a line (height, depth) drawn out `half` across to both sides, or a
-         *     globe; with the share of light that it sends back, and light of its own.
+         *     globe; with its material.
          */
         Ground: {
             /** Colour */
@@ -2558,6 +2558,21 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Metal
+             * @default 0
+             */
+            metal: number;
+            /**
+             * Roughness
+             * @default 1
+             */
+            roughness: number;
+            /**
+             * Ior
+             * @default 1
+             */
+            ior: number;
             /**
              * Glow
              * @default [
@@ -7215,6 +7230,32 @@ export interface components {
              * @default 0
              */
             limit: number;
+            /**
+             * U
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            u: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * V
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            v: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * Light

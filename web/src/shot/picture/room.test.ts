@@ -6,7 +6,7 @@ import { ROOM, Room, recipe } from './room';
 const sheet = (catches: boolean) =>
   ({
     catches,
-    surface: { colour: [0.1, 0.2, 0.3], glow: [0, 0, 0], roughness: 0.4 },
+    surface: { colour: [0.1, 0.2, 0.3], glow: [0, 0, 0], metal: 0, roughness: 0.4, ior: 1.5 },
     centre: [0, 0, 1],
     u: [1, 0, 0],
     v: [0, 0, -1],
@@ -46,6 +46,9 @@ describe('what stands around', () => {
     expect(asked.grounds).toEqual([
       {
         colour: [0.1, 0.2, 0.3],
+        metal: 0,
+        roughness: 0.4,
+        ior: 1.5,
         glow: [0, 0, 0],
         centre: [0, 0, 1],
         u: [1, 0, 0],
@@ -56,7 +59,7 @@ describe('what stands around', () => {
       },
     ]);
     expect(Object.keys(asked.lamps[0] ?? {}).sort()).toEqual(
-      ['area', 'centre', 'kind', 'limit', 'normal', 'radiance', 'soft', 'spot'].sort(),
+      ['area', 'centre', 'kind', 'limit', 'normal', 'radiance', 'soft', 'spot', 'u', 'v'].sort(),
     );
     expect(asked).toMatchObject({ place: [0.25, 0.75, 0.25], preset: 'overcast', turn: 20 });
   });

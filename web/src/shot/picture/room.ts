@@ -80,6 +80,9 @@ export function recipe({ grounds, lights, environment }: Look, middle: Draft['mi
       .filter((ground) => !ground.catches)
       .map(({ surface, centre, u, v, radius, line, half }) => ({
         colour: surface.colour,
+        metal: surface.metal,
+        roughness: surface.roughness,
+        ior: surface.ior,
         glow: surface.glow,
         centre: centre ?? [0, 0, 0],
         u: u ?? null,
@@ -88,7 +91,7 @@ export function recipe({ grounds, lights, environment }: Look, middle: Draft['mi
         line: line ?? [],
         half: half ?? 0,
       })),
-    lamps: lights.map(({ shadow, u, v, ...lamp }) => lamp),
+    lamps: lights.map(({ shadow, ...lamp }) => lamp),
     preset,
     strength,
     turn,
