@@ -38,6 +38,28 @@ def test_light_by_a_kit_and_by_pointing(quiet, server):
     wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] == before)
 
 
+def test_a_highlight_that_is_pointed_at_shows_there_in_the_draft(quiet, server):
+    """The lamp's mirror image, which a lamp without a size would leave out of a smooth metal."""
+    shot = new_shot(quiet, server, "III")
+    stem = (slice(-6, 6), slice(-2, 2))
+
+    def around_the_middle(pixels):
+        height, width = pixels.shape[0], pixels.shape[1]
+        y, x = round(0.52 * height), round(0.5 * width)
+        return pixels[y + stem[0].start : y + stem[0].stop, x + stem[1].start : x + stem[1].stop].mean()
+
+    before = around_the_middle(settled(quiet))
+    open_step(quiet, "Key and fill")
+    quiet.get_by_role("button", name="highlight here").click()
+    target = quiet.get_by_role("button", name=re.compile("^Click a letter where"))
+    box = target.bounding_box()
+    place = step(server, shot, "lights")["lights"][0]["place"]
+    target.click(position={"x": 0.5 * box["width"], "y": 0.52 * box["height"]})
+    wait_for(lambda: step(server, shot, "lights")["lights"][0]["place"] != place)
+    saved(quiet)
+    assert around_the_middle(settled(quiet)) > before + 40
+
+
 def test_the_environment_is_chosen_and_its_turn_keyed(quiet, server):
     shot = new_shot(quiet, server, "TIDE")
     before = settled(quiet)
