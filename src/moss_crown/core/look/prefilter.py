@@ -21,7 +21,8 @@ SIZES = (128, 64, 32, 16, 8, 4)
 """Texels along an edge of the cube, from a mirror (as fine as the environment itself) to the roughest."""
 SUMMED_UP_TO = 16
 """Levels of this size and below are sums over the whole sphere."""
-SAMPLES = 48
+SAMPLES = (0, 32, 48)
+"""Of the distribution, for each level that is a sum of samples: lobes little wider than a texel need fewer."""
 _SPHERE = (128, 64)
 _AT_ONCE = 512
 
@@ -57,14 +58,14 @@ def prefiltered(preset: Preset) -> list[Floats]:
         if level == 0:
             seen = lookup(coarser[0], ways)
         elif size > SUMMED_UP_TO:
-            seen = _sampled(coarser, ways, alpha)
+            seen = _sampled(coarser, ways, alpha, SAMPLES[level])
         else:
             seen = _summed(coarser, ways, alpha)
         levels.append(np.asarray(seen, np.float32).reshape(6, size, size, 3))
     return levels
 
 
-def _sampled(coarser: list[Floats], ways: Floats, alpha: float) -> Floats:
+def _sampled(coarser: list[Floats], ways: Floats, alpha: float, samples: int) -> Floats:
     """The mean of samples of the distribution about each way, each weighed by its cosine."""
     east = np.cross(ways, np.where(np.abs(ways[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
     east = np.asarray(east / np.linalg.norm(east, axis=1, keepdims=True), np.float32)
@@ -72,8 +73,8 @@ def _sampled(coarser: list[Floats], ways: Floats, alpha: float) -> Floats:
     texel = 2 * np.pi * np.pi / coarser[0][..., 0].size
     total = np.zeros_like(ways)
     weight = 0.0
-    for k in range(SAMPLES):
-        share = (k + 0.5) / SAMPLES
+    for k in range(samples):
+        share = (k + 0.5) / samples
         # The mirrored way itself, in place of half way there: cos 2t by tan t of the distribution's halves.
         bend = 1 - share + alpha**2 * share
         cosine = (1 - share - alpha**2 * share) / bend
@@ -81,7 +82,7 @@ def _sampled(coarser: list[Floats], ways: Floats, alpha: float) -> Floats:
             continue
         sine = 2 * alpha * np.sqrt(share * (1 - share)) / bend
         density = (bend / alpha) ** 2 / (4 * np.pi)
-        level = np.clip(0.5 * np.log2(1 / (SAMPLES * density * texel)) + 0.5, 0, len(coarser) - 1.001)
+        level = np.clip(0.5 * np.log2(1 / (samples * density * texel)) + 0.5, 0, len(coarser) - 1.001)
         turn = 2.399963229728653 * k  # the golden angle, so that neighbours on the way out stand apart
         way = np.asarray(cosine * ways + sine * (np.cos(turn) * east + np.sin(turn) * north), np.float32)
         low, between = int(level), float(level % 1)
