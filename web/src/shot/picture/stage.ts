@@ -16,6 +16,7 @@ import {
 } from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
+import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
 import { FloorMirror, type MirrorUniforms } from './mirror';
 import { Room, type RoomUniforms } from './room';
@@ -33,9 +34,6 @@ const WALK_ANGLE = 32;
 export const BALL = { size: 84, margin: 12 };
 const POINTER = ['pointerdown', 'pointerup', 'pointercancel'] as const;
 const SUN_REACH = 12;
-
-/** The geometry of a solid by the part that a material covers. */
-type Facets = Map<string, THREE.BufferGeometry>;
 
 /** Draws a draft with three. It draws what the core computed and knows no rule of the job. */
 export class DraftStage {
@@ -59,6 +57,7 @@ export class DraftStage {
   private floor: number | null = null; // the height of a floor that mirrors the letters
   private readonly plain = evenly(0.3); // until the environment has come
   private readonly room = new Room();
+  private readonly glows = new Glows();
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
@@ -87,7 +86,7 @@ export class DraftStage {
     this.renderer.shadowMap.autoUpdate = false;
     this.scene.environment = this.plain;
     this.scene.background = new THREE.Color(0, 0, 0);
-    this.scene.add(this.title, this.setting, this.lamps);
+    this.scene.add(this.title, this.setting, this.lamps, this.glows.lights);
     this.ball.visible = false;
     this.ballScene.add(this.ball);
     this.ballCamera.position.z = 3;
@@ -125,11 +124,14 @@ export class DraftStage {
     if (!span) return;
     const look = draft.looks[draft.look_of[frame - draft.first] ?? 0];
     // A new draft is a new object each time: only what really differs is made anew.
-    if (look && JSON.stringify(look) !== this.lookKey) this.arrange(look);
+    const other = look && JSON.stringify(look) !== this.lookKey;
+    if (other) this.arrange(look);
     const lettersKey = `${this.keyOf(span)} ${this.wearsKey}`;
     if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
     if (lettersKey === this.lettersKey) {
+      if (look && (other || this.restOf !== span)) this.glows.take(span, look, this.built);
       if (this.restOf !== span) this.rest(span);
+      this.glows.place(span, frame);
       for (const { batch, instance, letter } of this.places) {
         batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
       }
