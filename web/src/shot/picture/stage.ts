@@ -16,6 +16,7 @@ import {
 } from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
+import { Gathering, gathered, placeInSquare, shineFrom } from './gather';
 import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
 import { FloorMirror, type MirrorUniforms } from './mirror';
@@ -58,6 +59,8 @@ export class DraftStage {
   private readonly plain = evenly(0.3); // until the environment has come
   private readonly room = new Room();
   private readonly glows = new Glows();
+  private readonly gathering = new Gathering();
+  private standing: { lamp: THREE.Light; light: Lamp }[] = [];
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
@@ -358,6 +361,7 @@ export class DraftStage {
   dispose() {
     cancelAnimationFrame(this.asked);
     clearTimeout(this.settling);
+    cancelAnimationFrame(this.next);
     this.controls.dispose();
     this.canvas.removeEventListener('webglcontextlost', this.onLost);
     for (const kind of POINTER) window.removeEventListener(kind, this.onPointer, true);
@@ -367,6 +371,7 @@ export class DraftStage {
     this.stillTarget.dispose();
     this.movingTarget.dispose();
     this.mirror.dispose();
+    this.gathering.dispose();
     this.room.dispose();
     this.display?.dispose();
     this.clearTitle();
@@ -533,6 +538,7 @@ export class DraftStage {
       this.grounds.push({ mesh, quick, full });
     }
     this.lamps.clear();
+    this.standing = [];
     this.room.light(look.lights);
     look.lights.forEach((light) => {
       const lamp = lampOf(light);
@@ -555,6 +561,7 @@ export class DraftStage {
         if (lamp instanceof THREE.SpotLight) lamp.shadow.focus = 0.5;
       }
       this.lamps.add(lamp);
+      this.standing.push({ lamp, light });
       if (!(lamp instanceof THREE.PointLight)) this.lamps.add(lamp.target);
     });
     const { preset, strength, behind, colour } = look.environment;
@@ -669,6 +676,7 @@ export class DraftStage {
     cancelAnimationFrame(this.asked);
     this.asked = 0;
     clearTimeout(this.settling);
+    this.shineFrom(0);
     if (this.lost || !this.display || !this.draft) return;
     if (this.awaited && !this.shown) return;
     this.shown = true;
@@ -697,10 +705,54 @@ export class DraftStage {
     this.display.show(this.renderer, target.texture, this.grade());
     const ms = this.finished(begun);
     this.onShown(this.draft, this.frame, ms);
-    if (still) return;
+    if (still) {
+      const count = gathered(ms);
+      if (count) this.next = requestAnimationFrame(() => this.gather(1, count, ratio));
+      return;
+    }
     this.adapt(ms);
     this.settle();
   }
+  private next = 0;
+
+  /** What stands still gets finer: the same picture again and again, each time from within its pixels, with the lamps
+   *  shining from other places of their surfaces, and the mean of all. Edges and textures get smooth, shadows soft. */
+  private gather(k: number, count: number, ratio: number) {
+    if (this.lost || this.held) return;
+    const { stillTarget, movingTarget: target } = this;
+    const begun = performance.now();
+    // Places within the pixels smooth edges by themselves.
+    if (target.width !== stillTarget.width || target.height !== stillTarget.height)
+      target.setSize(stillTarget.width, stillTarget.height);
+    if (k === 1) this.gathering.add(this.renderer, stillTarget, 0);
+    this.shineFrom(k);
+    const camera = this.camera();
+    const [x, y] = placeInSquare(k);
+    const projection = camera.projectionMatrix.elements;
+    const [across, up] = [projection[8], projection[9]];
+    projection[8] = across + x / target.width;
+    projection[9] = up + y / target.height;
+    this.renderer.setRenderTarget(target);
+    this.renderer.render(this.scene, camera);
+    if (this.ball.visible) this.paintBall(target, ratio);
+    [projection[8], projection[9]] = [across, up];
+    this.gathering.add(this.renderer, target, k);
+    this.display?.show(this.renderer, this.gathering.target.texture, this.grade());
+    this.finished(begun);
+    if (k + 1 < count) this.next = requestAnimationFrame(() => this.gather(k + 1, count, ratio));
+  }
+
+  /** Lamps shine from the k-th place of their surface, from their middle with 0. That ends the gathering. */
+  private shineFrom(k: number) {
+    cancelAnimationFrame(this.next);
+    if (k === 0 && this.shining === 0) return;
+    this.shining = k;
+    this.standing.forEach(({ lamp, light }, number) => {
+      shineFrom(lamp, light, k, number * 0.37);
+    });
+    this.renderer.shadowMap.needsUpdate = true;
+  }
+  private shining = 0;
 
   /** The letters in the floor, where it lies level and is seen from above. */
   private reflect(camera: THREE.PerspectiveCamera, width: number, height: number) {

@@ -1,0 +1,55 @@
+import * as THREE from 'three';
+import { describe, expect, it } from 'vitest';
+import type { Lamp } from '../draft';
+import { gathered, placeInSquare, shineFrom } from './gather';
+
+const flat = {
+  kind: 'flat',
+  centre: [1, 4, 2],
+  normal: [0, -1, 0],
+  u: [0.5, 0, 0],
+  v: [0, 0, 0.25],
+  area: 0.5,
+} as Lamp;
+
+describe('gathering pictures', () => {
+  it('takes as many as there is time for, and none where that is hardly any', () => {
+    expect(gathered(2)).toBe(17);
+    expect(gathered(200)).toBe(5);
+    expect(gathered(900)).toBe(0);
+  });
+
+  it('goes to places that begin in the middle and fill a square evenly', () => {
+    expect(placeInSquare(0)).toEqual([0, 0]);
+    const places = Array.from({ length: 17 }, (_, k) => placeInSquare(k));
+    for (const axis of [0, 1] as const) {
+      const mean = places.reduce((sum, p) => sum + p[axis], 0);
+      expect(mean).toBeCloseTo(0, 12);
+      const square = places.reduce((sum, p) => sum + p[axis] ** 2, 0) / 17;
+      expect(Math.abs(square - 1 / 3)).toBeLessThan(0.06);
+    }
+    const quarters = new Set(places.map(([x, y]) => `${x > 0} ${y > 0}`));
+    expect(quarters.size).toBe(4);
+  });
+
+  it('lets a flat lamp shine from its surface, with its aim, and from its middle at first', () => {
+    const lamp = new THREE.SpotLight();
+    for (let k = 0; k < 16; k++) {
+      shineFrom(lamp, flat, k, 0.3);
+      expect(lamp.position.y).toBeCloseTo(4, 9);
+      expect(Math.abs(lamp.position.x - 1)).toBeLessThanOrEqual(0.5);
+      expect(Math.abs(lamp.position.z - 2)).toBeLessThanOrEqual(0.25);
+      expect(lamp.target.position.clone().sub(lamp.position).toArray()).toEqual([0, -1, 0]);
+      if (!k) expect(lamp.position.toArray()).toEqual([1, 4, 2]);
+    }
+  });
+
+  it('lets a ball shine from its surface, and a sun from where it is', () => {
+    const ball = { ...flat, kind: 'around', area: 4 * Math.PI * 0.04 } as Lamp;
+    const lamp = new THREE.PointLight();
+    shineFrom(lamp, ball, 5, 0);
+    expect(lamp.position.distanceTo(new THREE.Vector3(1, 4, 2))).toBeCloseTo(0.2, 6);
+    shineFrom(lamp, { ...flat, kind: 'sun' } as Lamp, 5, 0);
+    expect(lamp.position.toArray()).toEqual([1, 4, 2]);
+  });
+});

@@ -1,0 +1,85 @@
+import * as THREE from 'three';
+import type { Lamp } from '../draft';
+
+/** How often a picture that stands still is drawn, where there is time for that. */
+const MOST = 17;
+const FEWEST = 3;
+const TIME_MS = 1200;
+
+/** How many pictures to gather when one takes so many milliseconds; 0 where it would be too few to be worth it. */
+export function gathered(ms: number): number {
+  const count = Math.min(MOST, Math.floor(TIME_MS / Math.max(ms, 1)));
+  return count < FEWEST ? 0 : count - 1 + (count % 2); // the middle, and pairs about it
+}
+
+/** The k-th of a sequence of places in a square (-1 to 1): the middle, then pairs about it, so that none leans to a
+ *  side, and each pair far from those before. (Roberts, "The Unreasonable Effectiveness of Quasirandom Sequences",
+ *  2018.) */
+export function placeInSquare(k: number, shift = 0): [number, number] {
+  if (k === 0) return [0, 0];
+  const plastic = 1.324717957244746;
+  const side = k % 2 ? 1 : -1;
+  const at = (step: number) => side * (2 * ((0.5 + shift + Math.ceil(k / 2) / step) % 1) - 1);
+  return [at(plastic), at(plastic * plastic)];
+}
+
+/** A lamp that shines from a place of its own surface, and from its middle again. */
+export function shineFrom(lamp: THREE.Object3D, light: Lamp, k: number, shift: number) {
+  lamp.position.set(...light.centre);
+  if (k && light.kind === 'flat') {
+    const [across, up] = placeInSquare(k, shift);
+    lamp.position.addScaledVector(U.set(...light.u), across).addScaledVector(U.set(...light.v), up);
+  } else if (k && light.kind === 'around') {
+    const [across, up] = placeInSquare(k, shift);
+    const turn = Math.PI * across;
+    const ring = Math.sqrt(1 - up * up) * Math.sqrt(light.area / (4 * Math.PI));
+    lamp.position.add(
+      U.set(ring * Math.cos(turn), up * Math.sqrt(light.area / (4 * Math.PI)), ring * Math.sin(turn)),
+    );
+  }
+  if (lamp instanceof THREE.SpotLight) {
+    lamp.target.position.copy(lamp.position).add(U.set(...light.normal));
+  }
+}
+
+const U = new THREE.Vector3();
+
+/** The mean of pictures in scene-linear light. */
+export class Gathering {
+  readonly target = new THREE.WebGLRenderTarget(2, 2, { type: THREE.HalfFloatType, depthBuffer: false });
+  private readonly material = new THREE.ShaderMaterial({
+    depthTest: false,
+    depthWrite: false,
+    transparent: true,
+    uniforms: { picture: { value: null }, share: { value: 1 } },
+    vertexShader: 'varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }',
+    fragmentShader:
+      'uniform sampler2D picture; uniform float share; varying vec2 at;' +
+      'void main() { gl_FragColor = vec4(texture2D(picture, at).rgb, share); }',
+  });
+  private readonly quad = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.material);
+  private readonly camera = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
+
+  constructor() {
+    this.target.texture.minFilter = this.target.texture.magFilter = THREE.LinearFilter;
+    this.quad.frustumCulled = false;
+  }
+
+  /** Take in a picture, the k-th counted from 0. */
+  add(renderer: THREE.WebGLRenderer, picture: THREE.WebGLRenderTarget, k: number) {
+    const { width, height } = picture;
+    if (this.target.width !== width || this.target.height !== height) this.target.setSize(width, height);
+    (this.material.uniforms.picture as THREE.IUniform).value = picture.texture;
+    (this.material.uniforms.share as THREE.IUniform).value = 1 / (k + 1);
+    renderer.setRenderTarget(this.target);
+    renderer.autoClear = k === 0;
+    renderer.render(this.quad, this.camera);
+    renderer.autoClear = true;
+  }
+
+  dispose() {
+    this.target.dispose();
+    this.material.dispose();
+    this.quad.geometry.dispose();
+  }
+}
