@@ -8,11 +8,16 @@ import { ROOM, type RoomUniforms } from './room';
 /** Textures in the draft: the core's own functions, written out by it as GLSL, put into three's materials. */
 
 const sources = new Map<string, Promise<string>>();
+const arrived = new Map<string, string>([['', '']]);
 
 function source(pattern: string): Promise<string> {
   let made = sources.get(pattern);
   if (!made) {
-    made = bytes(`/api/textures/${pattern}`).then(({ body }) => new TextDecoder().decode(body));
+    made = bytes(`/api/textures/${pattern}`).then(({ body }) => {
+      const text = new TextDecoder().decode(body);
+      arrived.set(pattern, text);
+      return text;
+    });
     made.catch(() => sources.delete(pattern));
     sources.set(pattern, made);
   }
@@ -188,8 +193,7 @@ function picture(id: string, tiling: Images['tiling'], light: boolean): Promise<
 }
 
 /** Give a material the room around it, and the texture and the pictures of a surface, or take those away. `ready` is
- *  called when pictures have come; the answer, if there is one, when its program is known. A floor may mirror the
- *  letters. */
+ *  called when pictures have come; the answer, if there is one, when the texture has. A floor may mirror the letters. */
 export function grow(
   material: THREE.Material,
   surface: Surface,
@@ -227,7 +231,7 @@ export function grow(
   const program = `${grain?.name ?? ''} ${maps} ${brushed} ${mirror !== null}`;
   if (program === kept.program) return null;
   kept.program = program;
-  return Promise.resolve(grain ? source(grain.name) : '').then((text) => {
+  const put = (text: string) => {
     if (kept.program !== program) return;
     const colour = maps[0] === '1';
     const rough = maps[1] === '1';
@@ -271,7 +275,12 @@ export function grow(
       );
     };
     material.needsUpdate = true;
-  });
+  };
+  const pattern = grain?.name ?? '';
+  const text = arrived.get(pattern);
+  if (text === undefined) return source(pattern).then(put);
+  put(text);
+  return null;
 }
 
 const NO_PICTURE = new THREE.DataTexture(new Uint8Array(4), 1, 1);

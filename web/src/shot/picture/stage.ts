@@ -62,6 +62,8 @@ export class DraftStage {
   private readonly gathering = new Gathering();
   private standing: { lamp: THREE.Light; light: Lamp }[] = [];
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
+  private readonly shadows = new THREE.ShadowMaterial({ opacity: 0.75, fog: false });
+  private readonly floors: { quick: THREE.MeshLambertMaterial; full: THREE.MeshPhysicalMaterial }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
   private frame = 0;
@@ -372,6 +374,11 @@ export class DraftStage {
     this.movingTarget.dispose();
     this.mirror.dispose();
     this.gathering.dispose();
+    this.shadows.dispose();
+    for (const { quick, full } of this.floors) {
+      quick.dispose();
+      full.dispose();
+    }
     this.room.dispose();
     this.display?.dispose();
     this.clearTitle();
@@ -503,11 +510,7 @@ export class DraftStage {
     });
     this.wearsKey = JSON.stringify(look.blocks.map((b) => b.wears));
     if (!this.shown) this.lookAround();
-    for (const { mesh, quick, full } of this.grounds) {
-      if (mesh.geometry !== PLANE) mesh.geometry.dispose();
-      quick.dispose();
-      full.dispose();
-    }
+    for (const { mesh } of this.grounds) if (mesh.geometry !== PLANE) mesh.geometry.dispose();
     this.grounds = [];
     this.floor = null;
     this.setting.clear();
@@ -518,19 +521,24 @@ export class DraftStage {
     let place = 0;
     for (const ground of look.grounds) {
       if (ground.catches) {
-        const shadows = new THREE.ShadowMaterial({ opacity: 0.75, fog: false });
-        const mesh = groundMesh(shadows, ground);
+        const mesh = groundMesh(this.shadows, ground);
         this.setting.add(mesh);
-        this.grounds.push({ mesh, quick: shadows, full: shadows });
+        this.grounds.push({ mesh, quick: this.shadows, full: this.shadows });
         continue;
       }
+      place++;
       // The gloss of a floor or wall is left to pictures that there is time for.
-      const quick = new THREE.MeshLambertMaterial();
+      const worn = this.floors[place - 1] ?? {
+        quick: new THREE.MeshLambertMaterial(),
+        full: new THREE.MeshPhysicalMaterial(),
+      };
+      this.floors[place - 1] = worn;
+      const { quick, full } = worn;
       quick.color.setRGB(...ground.surface.colour, THREE.LinearSRGBColorSpace);
-      const full = dress(new THREE.MeshPhysicalMaterial(), ground.surface);
+      dress(full, ground.surface);
       const mirrors = level(ground);
       if (mirrors) this.floor = ground.centre?.[1] ?? 0;
-      const around = this.room.at(++place);
+      const around = this.room.at(place);
       this.grow(quick, ground.surface, false, around);
       this.grow(full, ground.surface, false, around, mirrors ? this.mirror.uniforms : null);
       const mesh = groundMesh(quick, ground);
@@ -844,7 +852,10 @@ export class DraftStage {
    *  is anything to wait for. */
   private lookAround(): boolean {
     const asked = this.look && this.draft && this.room.ask(this.look, this.draft.middle);
-    if (asked) this.await(asked, () => this.ask());
+    if (asked) {
+      const drawn = () => this.ask();
+      this.await(asked.then(drawn, drawn), () => {});
+    }
     return asked !== null;
   }
   private held = false;
