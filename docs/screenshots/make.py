@@ -1,6 +1,8 @@
 """Makes the pictures of docs/screenshots from the demo data of a running application.
 
-Usage: python docs/screenshots/make.py http://127.0.0.1:8720
+Usage: python docs/screenshots/make.py http://127.0.0.1:8720 [screens]
+
+With "screens" those of the screens alone, without the large frames.
 """
 
 from __future__ import annotations
@@ -58,7 +60,7 @@ def recipe_step(page: Page, index: int) -> None:
     page.locator("nav[aria-label=Recipe] li").nth(index).get_by_role("button").first.click()
 
 
-def main(url: str) -> None:
+def screens(url: str) -> None:
     client = httpx.Client(base_url=url, timeout=60)
     production = client.get("/api/productions").json()[0]["id"]
     shots = {s["title"]: s["id"] for s in client.get(f"/api/productions/{production}/shots").json()}
@@ -138,6 +140,12 @@ def main(url: str) -> None:
         opened(page, url, shots["Salt Roads"])
         kept(page, "light")
         browser.close()
+
+
+def frames(url: str) -> None:
+    client = httpx.Client(base_url=url, timeout=60)
+    production = client.get("/api/productions").json()[0]["id"]
+    shots = {s["title"]: s["id"] for s in client.get(f"/api/productions/{production}/shots").json()}
     for title, (name, frame) in FRAMES.items():
         shot = read_shot(client.get(f"/api/shots/{shots[title]}").json()["document"])
         pixels = frame_pixels(render_frame(shot, frame, FrameOrder(1280, 720, 64, threads=2), Cache()), frame, False)
@@ -145,4 +153,6 @@ def main(url: str) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1])
+    screens(sys.argv[1])
+    if sys.argv[2:] != ["screens"]:
+        frames(sys.argv[1])
