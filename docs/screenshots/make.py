@@ -60,10 +60,16 @@ def recipe_step(page: Page, index: int) -> None:
     page.locator("nav[aria-label=Recipe] li").nth(index).get_by_role("button").first.click()
 
 
-def screens(url: str) -> None:
+def demo(url: str) -> tuple[httpx.Client, str, dict[str, str]]:
+    """A client of the application, the demo production, and its shots' ids by title."""
     client = httpx.Client(base_url=url, timeout=60)
     production = client.get("/api/productions").json()[0]["id"]
     shots = {s["title"]: s["id"] for s in client.get(f"/api/productions/{production}/shots").json()}
+    return client, production, shots
+
+
+def screens(url: str) -> None:
+    client, production, shots = demo(url)
     kestrel = shots["Kestrel Tide, main title"]
     with sync_playwright() as p:
         browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
@@ -143,9 +149,7 @@ def screens(url: str) -> None:
 
 
 def frames(url: str) -> None:
-    client = httpx.Client(base_url=url, timeout=60)
-    production = client.get("/api/productions").json()[0]["id"]
-    shots = {s["title"]: s["id"] for s in client.get(f"/api/productions/{production}/shots").json()}
+    client, _, shots = demo(url)
     for title, (name, frame) in FRAMES.items():
         shot = read_shot(client.get(f"/api/shots/{shots[title]}").json()["document"])
         pixels = frame_pixels(render_frame(shot, frame, FrameOrder(1280, 720, 64, threads=2), Cache()), frame, False)

@@ -41,12 +41,10 @@ def test_light_by_a_kit_and_by_pointing(quiet, server):
 def test_a_highlight_that_is_pointed_at_shows_there_in_the_draft(quiet, server):
     """The lamp's mirror image, which a lamp without a size would leave out of a smooth metal."""
     shot = new_shot(quiet, server, "III")
-    stem = (slice(-6, 6), slice(-2, 2))
 
     def around_the_middle(pixels):
-        height, width = pixels.shape[0], pixels.shape[1]
-        y, x = round(0.52 * height), round(0.5 * width)
-        return pixels[y + stem[0].start : y + stem[0].stop, x + stem[1].start : x + stem[1].stop].mean()
+        y, x = round(0.52 * pixels.shape[0]), round(0.5 * pixels.shape[1])
+        return pixels[y - 6 : y + 6, x - 2 : x + 2].mean()
 
     before = around_the_middle(settled(quiet))
     open_step(quiet, "Key and fill")

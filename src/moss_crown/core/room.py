@@ -8,6 +8,7 @@ environment and lamps as wide as it is rough.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 from itertools import pairwise
@@ -19,7 +20,7 @@ from pydantic import Field
 
 from moss_crown.core import limits
 from moss_crown.core.document.values import Model
-from moss_crown.core.look.environment import Picture, Preset, directions, lookup, tilted
+from moss_crown.core.look.environment import Picture, Preset, directions, lookup, shrunk, smooth, tilted, turn_matrix
 from moss_crown.core.look.prefilter import weights
 
 WIDTH, HEIGHT = 64, 32
@@ -100,6 +101,14 @@ class _Piece:
     radius: float
     middle: Floats
 
+    def facing(self, at: Floats, ways: Floats) -> Floats:
+        """The normals at places (n, 3) of it, on the side that is seen along ways (n, 3)."""
+        if self.edges is None:
+            normal = (at - self.centre) / self.radius
+        else:
+            normal = np.broadcast_to(self.normal, at.shape)
+        return np.where((normal * ways).sum(1, keepdims=True) > 0, -normal, normal)
+
 
 def seen_around(room: Room) -> NDArray[np.float32]:
     """(1 + grounds, levels, HEIGHT, WIDTH, 4): around the room's place, and around each ground next to it: light that
@@ -109,11 +118,10 @@ def seen_around(room: Room) -> NDArray[np.float32]:
     """
     pieces = [piece for k, ground in enumerate(room.grounds) for piece in _pieces(k, ground, np.array(room.place))]
     picture = tilted(room.preset, room.tilt)
-    c, s = np.cos(np.radians(room.turn)), np.sin(np.radians(room.turn))
     light = _Light(
         room.lamps,
-        tuple(_shrunk(picture, step) for step in _STEPS),
-        np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]]),
+        tuple(shrunk(picture, step) for step in _STEPS),
+        turn_matrix(room.turn),
         room.strength,
         pieces,
         np.zeros((len(pieces), 3)),
@@ -157,9 +165,9 @@ def _pieces(number: int, ground: Ground, place: Floats) -> list[_Piece]:
     return found
 
 
-def _met(pieces: list[_Piece], places: Floats, ways: Floats) -> tuple[NDArray[np.int64], Floats]:
-    """For each way (n, 3) from a place (3) or from places (n, 3) the piece that it meets first, -1 for none, and how
-    far away."""
+def _hits(pieces: list[_Piece], places: Floats, ways: Floats) -> Iterator[tuple[int, NDArray[np.bool_], Floats]]:
+    """What ways (n, 3) from a place (3) or from places (n, 3) meet first: each piece that any does, which of them (n),
+    and where."""
     first = np.full(len(ways), -1)
     nearest = np.full(len(ways), np.inf)
     for k, piece in enumerate(pieces):
@@ -177,7 +185,10 @@ def _met(pieces: list[_Piece], places: Floats, ways: Floats) -> tuple[NDArray[np
                 hit = (far > 1e-6) & (np.abs(shares) <= 1 + 1e-6).all(1)
             hit &= far < nearest
         first[hit], nearest[hit] = k, far[hit]
-    return first, nearest
+    meeting = places + np.where(first >= 0, nearest, 0)[:, None] * ways
+    for k in set(first[first >= 0].tolist()):
+        own = first == k
+        yield k, own, meeting[own]
 
 
 def _lit(places: Floats, normals: Floats, lamps: list[Lamp]) -> Floats:
@@ -199,8 +210,7 @@ def _lit(places: Floats, normals: Floats, lamps: list[Lamp]) -> Floats:
             sent *= (1 - np.minimum(away / lamp.limit, 1) ** 4) ** 2
         if lamp.spot > 0:
             outer, inner = np.cos(lamp.spot), np.cos(lamp.spot * (1 - lamp.soft))
-            part = np.clip((leaving - outer) / max(inner - outer, 1e-6), 0, 1)
-            sent *= part**2 * (3 - 2 * part)
+            sent *= smooth(outer, max(inner, outer + 1e-6), leaving)
         total += sent[:, None] * np.array(lamp.radiance)
     return total
 
@@ -224,16 +234,8 @@ class _Light:
     def sent(self, k: int, at: Floats, ways: Floats) -> Floats:
         """(n, 3) light of a piece from places (n, 3) of it, seen along ways (n, 3)."""
         piece = self.pieces[k]
-        normal = self.facing(piece, at, ways)
+        normal = piece.facing(at, ways)
         return self.matt(k, at, normal) + self.mirrored(piece, at, normal, ways)
-
-    @staticmethod
-    def facing(piece: _Piece, at: Floats, ways: Floats) -> Floats:
-        """The normals of the side that is seen."""
-        normal = (
-            np.broadcast_to(piece.normal, at.shape) if piece.edges is not None else (at - piece.centre) / piece.radius
-        )
-        return np.where((normal * ways).sum(1, keepdims=True) > 0, -normal, normal)
 
     def matt(self, k: int, at: Floats, normal: Floats) -> Floats:
         piece = self.pieces[k]
@@ -247,11 +249,8 @@ class _Light:
         slant = -(ways * normal).sum(1, keepdims=True)
         back = ways + 2 * slant * normal
         found = self.around(back, piece.roughness)
-        first, far = _met(self.pieces, at + _LIFT * normal, back)
-        for k in set(first[first >= 0].tolist()):
-            own = first == k
-            there = at[own] + far[own, None] * back[own]
-            found[own] = self.matt(k, there, self.facing(self.pieces[k], there, back[own]))
+        for k, own, there in _hits(self.pieces, at + _LIFT * normal, back):
+            found[own] = self.matt(k, there, self.pieces[k].facing(there, back[own]))
         found += _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
         most = np.maximum(1 - piece.roughness, piece.mirrors)
         return np.asarray((piece.mirrors + (most - piece.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5) * found)
@@ -290,11 +289,8 @@ def _lamps_mirrored(at: Floats, normal: Floats, back: Floats, lamps: list[Lamp],
 def _view(place: Floats, light: _Light) -> Floats:
     """(h, w, 4) light of the pieces from around a place, and where they stand: means of four directions a texel."""
     ways = directions(2 * WIDTH, 2 * HEIGHT).reshape(-1, 3)
-    first, far = _met(light.pieces, place, ways)
     found = np.zeros((len(ways), 4))
-    for k in set(first[first >= 0].tolist()):
-        own = first == k
-        at = place + far[own, None] * ways[own]
+    for k, own, at in _hits(light.pieces, place, ways):
         found[own] = np.concatenate([light.sent(k, at, ways[own]), np.ones((len(at), 1))], 1)
     return np.asarray(found.reshape(HEIGHT, 2, WIDTH, 2, 4).mean((1, 3)))
 
@@ -308,26 +304,18 @@ def _between(light: _Light) -> Floats:
     direct = np.zeros((len(pieces), 3))
     shares = np.zeros((len(pieces), len(pieces)))
     for k, piece in enumerate(pieces):
-        place = piece.middle + _LIFT * piece.normal
-        first, far = _met(pieces, place, sky)
         weight = np.maximum(sky @ piece.normal, 0) * part
         weight *= np.pi / max(weight.sum(), 1e-12)
-        direct[k] = weight[first < 0] @ around[first < 0]
-        for other in set(first[first >= 0].tolist()):
-            own = first == other
+        arriving = around.copy()
+        for other, own, at in _hits(pieces, piece.middle + _LIFT * piece.normal, sky):
+            arriving[own] = light.sent(other, at, sky[own])
             shares[k, other] = weight[own].sum()
-            direct[k] += weight[own] @ light.sent(other, place + far[own, None] * sky[own], sky[own])
+        direct[k] = weight @ arriving
     colours = np.array([piece.colour for piece in pieces]).reshape(-1, 3)
     sent = np.zeros_like(direct)
     for _ in range(_ROUNDS):
         sent = shares @ (colours / np.pi * (direct + sent))
     return direct + sent
-
-
-def _shrunk(picture: Picture, step: int) -> Picture:
-    """An environment as means of so many texels each way."""
-    height, width = picture.shape[0] // step, picture.shape[1] // step
-    return np.asarray(picture.reshape(height, step, width, step, 3).mean((1, 3)), np.float32)
 
 
 def _levels(view: Floats) -> NDArray[np.float32]:

@@ -80,20 +80,17 @@ def _shared(picture: Picture) -> Picture:
     return kept
 
 
-@lru_cache(maxsize=512)
-def diffuse_light(
-    preset: Preset, turn: float, normal: tuple[float, float, float], tilt: Tilt = LEVEL
-) -> NDArray[np.float64]:
-    """(3) what a white diffuse surface sends back of an environment turned by `turn` degrees: irradiance / pi."""
-    step = 8
-    sky = directions(WIDTH // step, HEIGHT // step)
-    picture = tilted(preset, tilt).reshape(HEIGHT // step, step, WIDTH // step, step, 3).mean((1, 3))
+def shrunk(picture: Picture, step: int) -> Picture:
+    """An environment as means of so many texels each way."""
+    height, width = picture.shape[0] // step, picture.shape[1] // step
+    return np.asarray(picture.reshape(height, step, width, step, 3).mean((1, 3)), np.float32)
+
+
+def turn_matrix(turn: float) -> NDArray[np.float64]:
+    """(3, 3) from where something is seen to where it stands in a picture that is turned by `turn` degrees: what stands
+    at azimuth a in it is seen at a - turn. Ways (n, 3) are multiplied from the left."""
     c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
-    # The picture turns by `turn`: what stands at azimuth a in it is seen at a - turn.
-    towards = np.array([c * normal[0] - s * normal[2], normal[1], s * normal[0] + c * normal[2]])
-    solid_angle = np.sqrt(1 - sky[..., 1] ** 2) * (np.pi / len(sky)) * (2 * np.pi / sky.shape[1])
-    weight = np.maximum(sky @ towards, 0) * solid_angle / np.pi
-    return np.asarray((picture * weight[..., None]).sum((0, 1)))
+    return np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
 
 
 def _ramp(height: NDArray[np.float64], stops: list[tuple[float, tuple[float, float, float]]]) -> NDArray[np.float64]:
@@ -102,7 +99,7 @@ def _ramp(height: NDArray[np.float64], stops: list[tuple[float, tuple[float, flo
     return np.stack([np.interp(height, at, [stop[1][c] for stop in stops]) for c in range(3)], -1)
 
 
-def _smooth(low: float, high: float, x: NDArray[np.float64]) -> NDArray[np.float64]:
+def smooth(low: float, high: float, x: NDArray[np.float64]) -> NDArray[np.float64]:
     t = np.clip((x - low) / (high - low), 0, 1)
     return np.asarray(t * t * (3 - 2 * t))
 
@@ -114,8 +111,8 @@ def _box(
     yaw = np.degrees(np.arctan2(sky[..., 0], sky[..., 2]))
     pitch = np.degrees(np.arcsin(np.clip(sky[..., 1], -1, 1)))
     away = np.abs((yaw - azimuth + 180) % 360 - 180)
-    across = _smooth(width / 2 + soft, width / 2 - soft, away)
-    return across * _smooth(height / 2 + soft, height / 2 - soft, np.abs(pitch - elevation))
+    across = smooth(width / 2 + soft, width / 2 - soft, away)
+    return across * smooth(height / 2 + soft, height / 2 - soft, np.abs(pitch - elevation))
 
 
 def _two_windows(sky: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -140,7 +137,7 @@ def _overcast(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     """The standard overcast sky (Moon and Spencer, 1942): zenith three times as bright as the horizon."""
     up = np.clip(sky[..., 1], 0, 1)
     cover = (1 + 2 * up) / 3
-    ground = _smooth(0.02, -0.06, sky[..., 1])
+    ground = smooth(0.02, -0.06, sky[..., 1])
     return np.asarray(cover[..., None] * np.array([1.02, 1.08, 1.15]) * (1 - 0.88 * ground)[..., None])
 
 
@@ -215,7 +212,7 @@ def _low_sun(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     pitch = np.degrees(np.arcsin(np.clip(up, -1, 1)))
     away = np.hypot(np.minimum(np.abs(yaw - 58), 360 - np.abs(yaw - 58)), (pitch - 11) * 1.4)
     picture = _add(picture, np.exp(-((away / 26) ** 2)), 2.6, 1.5, 0.7)
-    return _add(picture, _smooth(5.5, 3.0, away), 62.0, 40.0, 20.0)
+    return _add(picture, smooth(5.5, 3.0, away), 62.0, 40.0, 20.0)
 
 
 def _night_market(sky: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -258,7 +255,7 @@ def _top_light(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     picture = _ramp(
         up, [(-1, (0.03, 0.03, 0.03)), (-0.2, (0.015, 0.015, 0.016)), (0.6, (0.08, 0.085, 0.09)), (1, (0.2, 0.2, 0.2))]
     )
-    return _add(picture, _smooth(0.80, 0.88, up), 7.6, 7.9, 8.3)
+    return _add(picture, smooth(0.80, 0.88, up), 7.6, 7.9, 8.3)
 
 
 def _morning_mist(sky: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -284,8 +281,8 @@ def _lantern_room(sky: NDArray[np.float64]) -> NDArray[np.float64]:
             (1, (0.03, 0.028, 0.026)),
         ],
     )
-    panes = _smooth(-0.24, -0.2, up) * _smooth(0.62, 0.58, up)
-    bars = _smooth(1.0, 2.2, np.abs((yaw % 30) - 15)) * _smooth(0.012, 0.03, np.abs(up - 0.2))
+    panes = smooth(-0.24, -0.2, up) * smooth(0.62, 0.58, up)
+    bars = smooth(1.0, 2.2, np.abs((yaw % 30) - 15)) * smooth(0.012, 0.03, np.abs(up - 0.2))
     sky_tone = 0.7 + 0.5 * np.cos(np.radians(yaw + 40))
     return _add(picture, panes * bars * sky_tone, 1.9, 2.2, 2.5)
 
@@ -306,7 +303,7 @@ def _storm_break(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     yaw = np.degrees(np.arctan2(sky[..., 0], sky[..., 2]))
     ragged = 4 * np.sin(np.radians(yaw * 5)) + 2 * np.sin(np.radians(yaw * 13 + 40))
     pitch = np.degrees(np.arcsin(np.clip(up, -1, 1))) - ragged * 0.4
-    tear = _smooth(62, 38, np.abs(yaw + 42)) * _smooth(6, 3, np.abs(pitch - 13))
+    tear = smooth(62, 38, np.abs(yaw + 42)) * smooth(6, 3, np.abs(pitch - 13))
     return _add(picture, tear, 9.0, 7.6, 5.4)
 
 

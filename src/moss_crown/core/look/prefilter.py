@@ -1,9 +1,9 @@
 """An environment as rough surfaces mirror it: a cube of radiance for every roughness, which a draft looks up at once.
 
 Each level is the environment weighed with the GGX distribution about the mirrored direction, seen along the normal (the
-first sum of Karis, "Real Shading in Unreal Engine 4", SIGGRAPH course 2013). Narrow levels are sums of samples of that
-distribution, each from a picture as coarse as the sample stands for (Krivanek and Colbert, "Real-time Shading with
-Filtered Importance Sampling", 2008); wide ones sum the whole sphere.
+isotropic lobes of Kautz, Vazquez, Heidrich and Seidel, "A Unified Approach to Prefiltered Environment Maps", 2000).
+Narrow levels are sums of samples of that distribution, each from a picture as coarse as the sample stands for (Krivanek
+and Colbert, "Real-time Shading with Filtered Importance Sampling", 2008); wide ones sum the whole sphere.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.look.environment import Preset, directions, environment, lookup
+from moss_crown.core.look.environment import Preset, directions, environment, lookup, shrunk
 
 Floats = NDArray[np.float32]
 
@@ -49,8 +49,7 @@ def prefiltered(preset: Preset) -> list[Floats]:
     direction. Raises PictureUnknown."""
     coarser = [np.asarray(environment(preset), np.float32)]
     while len(coarser[-1]) > 8:
-        above = coarser[-1]
-        coarser.append(above.reshape(len(above) // 2, 2, above.shape[1] // 2, 2, 3).mean((1, 3)))
+        coarser.append(shrunk(coarser[-1], 2))
     levels = []
     for level, size in enumerate(SIZES):
         ways = cube_directions(size).reshape(-1, 3)

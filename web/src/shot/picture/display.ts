@@ -1,4 +1,5 @@
 import * as THREE from 'three';
+import { ScreenPass } from './screen';
 
 const SIZE = 48;
 const LOW = -10;
@@ -7,8 +8,7 @@ const HIGH = 7;
 /** The last pass: scene-linear light through the core's display table. The same transform as proof and take. */
 export class DisplayPass {
   private readonly material: THREE.ShaderMaterial;
-  private readonly quad: THREE.Mesh;
-  private readonly camera = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
+  private readonly screen: ScreenPass;
 
   constructor(table: ArrayBuffer) {
     const lut = new THREE.Data3DTexture(new Uint8Array(table), SIZE, SIZE, SIZE);
@@ -31,21 +31,18 @@ export class DisplayPass {
           colour = vec4(texture(table, s * ${((SIZE - 1) / SIZE).toFixed(8)} + ${(0.5 / SIZE).toFixed(8)}).rgb, 1.0);
         }`,
     });
-    this.quad = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.material);
-    this.quad.frustumCulled = false;
+    this.screen = new ScreenPass(this.material);
   }
 
   show(renderer: THREE.WebGLRenderer, picture: THREE.Texture, grade: number[]) {
     const [a = 1, b = 0, c = 0, d = 0, e = 1, f = 0, g = 0, h = 0, i = 1] = grade;
     (this.material.uniforms.grade as THREE.IUniform<THREE.Matrix3>).value.set(a, b, c, d, e, f, g, h, i);
     (this.material.uniforms.picture as THREE.IUniform).value = picture;
-    renderer.setRenderTarget(null);
-    renderer.render(this.quad, this.camera);
+    this.screen.draw(renderer, null);
   }
 
   dispose() {
     (this.material.uniforms.table as THREE.IUniform).value.dispose();
-    this.material.dispose();
-    this.quad.geometry.dispose();
+    this.screen.dispose();
   }
 }

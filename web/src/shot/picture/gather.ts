@@ -1,5 +1,6 @@
 import * as THREE from 'three';
 import type { Lamp } from '../draft';
+import { ScreenPass } from './screen';
 
 /** How often a picture that stands still is drawn, where there is time for that. */
 const MOST = 17;
@@ -26,16 +27,14 @@ export function placeInSquare(k: number, shift = 0): [number, number] {
 /** A lamp that shines from a place of its own surface, and from its middle again. */
 export function shineFrom(lamp: THREE.Object3D, light: Lamp, k: number, shift: number) {
   lamp.position.set(...light.centre);
+  const [across, up] = placeInSquare(k, shift);
   if (k && light.kind === 'flat') {
-    const [across, up] = placeInSquare(k, shift);
     lamp.position.addScaledVector(U.set(...light.u), across).addScaledVector(U.set(...light.v), up);
   } else if (k && light.kind === 'around') {
-    const [across, up] = placeInSquare(k, shift);
     const turn = Math.PI * across;
-    const ring = Math.sqrt(1 - up * up) * Math.sqrt(light.area / (4 * Math.PI));
-    lamp.position.add(
-      U.set(ring * Math.cos(turn), up * Math.sqrt(light.area / (4 * Math.PI)), ring * Math.sin(turn)),
-    );
+    const ring = Math.sqrt(1 - up * up);
+    const radius = Math.sqrt(light.area / (4 * Math.PI));
+    lamp.position.addScaledVector(U.set(ring * Math.cos(turn), up, ring * Math.sin(turn)), radius);
   }
   if (lamp instanceof THREE.SpotLight) {
     lamp.target.position.copy(lamp.position).add(U.set(...light.normal));
@@ -57,29 +56,24 @@ export class Gathering {
       'uniform sampler2D picture; uniform float share; varying vec2 at;' +
       'void main() { gl_FragColor = vec4(texture2D(picture, at).rgb, share); }',
   });
-  private readonly quad = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.material);
-  private readonly camera = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
+  private readonly screen = new ScreenPass(this.material);
 
   constructor() {
     this.target.texture.minFilter = this.target.texture.magFilter = THREE.LinearFilter;
-    this.quad.frustumCulled = false;
   }
 
   /** Take in a picture, the k-th counted from 0. */
   add(renderer: THREE.WebGLRenderer, picture: THREE.WebGLRenderTarget, k: number) {
-    const { width, height } = picture;
-    if (this.target.width !== width || this.target.height !== height) this.target.setSize(width, height);
+    this.target.setSize(picture.width, picture.height);
     (this.material.uniforms.picture as THREE.IUniform).value = picture.texture;
     (this.material.uniforms.share as THREE.IUniform).value = 1 / (k + 1);
-    renderer.setRenderTarget(this.target);
     renderer.autoClear = k === 0;
-    renderer.render(this.quad, this.camera);
+    this.screen.draw(renderer, this.target);
     renderer.autoClear = true;
   }
 
   dispose() {
     this.target.dispose();
-    this.material.dispose();
-    this.quad.geometry.dispose();
+    this.screen.dispose();
   }
 }

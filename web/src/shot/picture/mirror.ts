@@ -38,7 +38,7 @@ export class FloorMirror {
     [width, height]: [number, number],
   ) {
     const { camera, target, uniforms } = this;
-    if (target.width !== width || target.height !== height) target.setSize(width, height);
+    target.setSize(width, height);
     mirrored(seen, floor, camera);
     const { background, fog } = scene;
     const clear = renderer.getClearAlpha();

@@ -697,7 +697,7 @@ export class DraftStage {
     if (this.canvas.width !== width || this.canvas.height !== height)
       this.renderer.setSize(width, height, false);
     const target = still ? this.stillTarget : this.movingTarget;
-    if (target.width !== width || target.height !== height) target.setSize(width, height);
+    target.setSize(width, height);
     if (this.view !== 'shot') {
       this.walkCamera.aspect = width / height;
       this.walkCamera.updateProjectionMatrix();
@@ -730,8 +730,7 @@ export class DraftStage {
     const { stillTarget, movingTarget: target } = this;
     const begun = performance.now();
     // Places within the pixels smooth edges by themselves.
-    if (target.width !== stillTarget.width || target.height !== stillTarget.height)
-      target.setSize(stillTarget.width, stillTarget.height);
+    target.setSize(stillTarget.width, stillTarget.height);
     if (k === 1) this.gathering.add(this.renderer, stillTarget, 0);
     this.shineFrom(k);
     const camera = this.camera();
@@ -852,10 +851,12 @@ export class DraftStage {
    *  is anything to wait for. */
   private lookAround(): boolean {
     const asked = this.look && this.draft && this.room.ask(this.look, this.draft.middle);
-    if (asked) {
-      const drawn = () => this.ask();
-      this.await(asked.then(drawn, drawn), () => {});
-    }
+    // Drawn even if none comes: nothing else would draw what stands still.
+    if (asked)
+      this.await(
+        asked.catch(() => {}),
+        () => this.ask(),
+      );
     return asked !== null;
   }
   private held = false;
