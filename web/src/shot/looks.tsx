@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Download, Trash2, Upload } from 'lucide-react';
 import { useRef, useState } from 'react';
 import { api, ok, type Schemas } from '../api/client';
+import { renew } from '../api/renew';
 import { Button, Dialog, inputLook } from '../ui/controls';
 import { useShot, useShotStore } from './context';
 
@@ -32,7 +33,7 @@ export function Looks({ production, onClose }: { production: string; onClose: ()
     queryKey: key,
     queryFn: () => ok(api.GET('/api/productions/{production}/looks', { params: { path: { production } } })),
   });
-  const renew = () => client.invalidateQueries({ queryKey: key });
+  const again = () => renew(client, key);
   const keep = useMutation({
     mutationFn: () =>
       ok(
@@ -44,7 +45,7 @@ export function Looks({ production, onClose }: { production: string; onClose: ()
     onSuccess: (look) => {
       setName('');
       choose(look.id);
-      void renew();
+      void again();
     },
   });
   const bring = useMutation({
@@ -55,7 +56,7 @@ export function Looks({ production, onClose }: { production: string; onClose: ()
           body: JSON.parse(await chosenFile.text()),
         }),
       ),
-    onSuccess: renew,
+    onSuccess: again,
   });
   const remove = useMutation({
     mutationFn: async (look: string) => {
@@ -63,7 +64,7 @@ export function Looks({ production, onClose }: { production: string; onClose: ()
         params: { path: { production, look } },
       });
     },
-    onSuccess: renew,
+    onSuccess: again,
   });
   const choose = (id: string) => setChosen((before) => [...before.filter((b) => b !== id), id].slice(-2));
   const picture = (id: string, width: number) =>

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Trash2 } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { api, ok, type Schemas } from '../api/client';
+import { renew } from '../api/renew';
 import { Button, Dialog, inputLook } from '../ui/controls';
 import { useShot, useShotStore } from './context';
 
@@ -34,14 +35,14 @@ export function Motions({ onClose }: { onClose: () => void }) {
     queryFn: () => ok(api.GET('/api/shots/{shot}/motions', { params })),
     staleTime: Number.POSITIVE_INFINITY,
   });
-  const renew = () => client.invalidateQueries({ queryKey: ['motions', id] });
+  const again = () => renew(client, ['motions', id]);
   const keeping = useMutation({
     mutationFn: () =>
       ok(api.POST('/api/shots/{shot}/motions', { params, body: { name: name.trim() || 'Motion' } })),
     onSuccess: () => {
       setName('');
       setGroup('own');
-      void renew();
+      void again();
     },
   });
   const removing = useMutation({
@@ -50,7 +51,7 @@ export function Motions({ onClose }: { onClose: () => void }) {
         params: { path: { production: production.id, motion } },
       });
     },
-    onSuccess: renew,
+    onSuccess: again,
   });
   const shown = data?.filter((m) => m.group === group) ?? [];
   const held = data?.find((m) => m.id === chosen);

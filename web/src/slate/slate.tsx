@@ -3,6 +3,7 @@ import { Copy, FileDown, Plus, Trash2 } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { ApiError, api, ok, type Schemas } from '../api/client';
+import { renew } from '../api/renew';
 import { type Format, FormatFields } from '../shot/settings';
 import { Button, Dialog, Field, Hint, inputLook, Mark } from '../ui/controls';
 import { toggleTheme } from '../ui/theme';
@@ -37,11 +38,7 @@ export function Slate({ production }: { production?: string }) {
   const [making, setMaking] = useState(false);
   const [naming, setNaming] = useState(false);
   const file = useRef<HTMLInputElement>(null);
-  const refresh = () =>
-    Promise.all([
-      queries.invalidateQueries({ queryKey: ['shots'] }),
-      queries.invalidateQueries({ queryKey: ['productions'] }),
-    ]);
+  const refresh = () => renew(queries, ['shots'], ['productions']);
   useEffect(() => {
     document.title = 'Slate, Moss Crown';
     const listen = (e: KeyboardEvent) => {

@@ -3,6 +3,7 @@ import { Download } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { Link } from 'wouter';
 import { ApiError, api, ok, type Schemas } from '../api/client';
+import { renew } from '../api/renew';
 import { Button, Mark } from '../ui/controls';
 import { toast } from '../ui/toasts';
 
@@ -29,7 +30,7 @@ export function TakePage({ id }: { id: string }) {
     } catch (wrong) {
       toast(wrong instanceof ApiError ? wrong.problem.detail : String(wrong), 'wrong');
     }
-    await queries.invalidateQueries({ queryKey: ['take', id] });
+    await renew(queries, ['take', id]);
   }
 
   if (!take) {

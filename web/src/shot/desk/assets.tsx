@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Upload } from 'lucide-react';
 import { useRef, useState } from 'react';
 import { ApiError, api, ok, type Schemas } from '../../api/client';
+import { renew } from '../../api/renew';
 import { Button, Dialog, inputLook } from '../../ui/controls';
 import { toast } from '../../ui/toasts';
 import { useShot } from '../context';
@@ -61,9 +62,7 @@ export function Bring({
         toast(`${file.name}: ${detail}`, 'wrong');
       }
     }
-    await queries.invalidateQueries({ queryKey: ['assets', production] });
-    await queries.invalidateQueries({ queryKey: ['families', production] });
-    await queries.invalidateQueries({ queryKey: ['samples', production] });
+    await renew(queries, ['assets', production], ['families', production], ['samples', production]);
     setBusy(false);
     if (input.current) input.current.value = '';
   }
