@@ -2,22 +2,29 @@
 
 Every glyph is built with every profile; among those nine are every pair of a size and a weight. Which profile meets
 which pair goes round from glyph to glyph, and so do the corners, so that every combination meets glyphs of all
-families. It takes an hour or two; `./crown bench solids:40` takes every fortieth glyph.
+families. It takes hours of one processor; `./crown bench solids:40` takes every fortieth glyph. What has been found is
+kept beside the programs' other state, under what type and form are made of: a run that was stopped is carried on.
 """
 
 from __future__ import annotations
 
+import hashlib
+import json
+import os
 import time
 from collections import defaultdict
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor
-from itertools import product
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from itertools import islice, product
+from pathlib import Path
 
 import manifold3d
 import numpy as np
 import uharfbuzz as hb
 
 from bench.report import say
+from moss_crown.core import form as form_package
+from moss_crown.core import type as type_package
 from moss_crown.core.form.outline import Join, letter_outline
 from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form, Solid, closed, solid
@@ -32,6 +39,10 @@ JOINS: tuple[Join, ...] = ("mitre", "sharp", "round")
 PAIRS = list(product(SIZES, WEIGHTS))  # as many as kinds: a glyph meets each of both once
 OTHERS = {"lalezar": "arabic", "rozha-one": "devanagari", "dela-gothic-one": "japanese"}
 OF_OTHERS = 100
+PART = 60  # glyphs of a piece of work: what a stop loses is at most two of these
+
+Found = tuple[str, bool, float, str]
+"""Profile and size, whether it is sound, milliseconds, and what it was."""
 
 
 def sound(s: Solid) -> bool:
@@ -58,11 +69,11 @@ def glyphs_of(family: str) -> Iterator[tuple[int, int]]:
                 yield index, glyph
 
 
-def family_report(family: str, every: int) -> list[tuple[str, bool, float, str]]:
-    """For each glyph: profile and size, whether it is sound, milliseconds, and what it was."""
-    found = []
+def part_report(family: str, every: int, part: int) -> list[Found]:
+    """What came of a part of a family's glyphs, with every profile."""
+    found: list[Found] = []
     fonts = faces(family)
-    for k, (face, glyph) in enumerate(glyphs_of(family)):
+    for k, (face, glyph) in islice(enumerate(glyphs_of(family)), part * PART, (part + 1) * PART):
         if k % every:
             continue
         rings = letter_outline((Glyph(face, glyph, 0.0, 0.0),), fonts)
@@ -79,19 +90,55 @@ def family_report(family: str, every: int) -> list[tuple[str, bool, float, str]]
     return found
 
 
+def kept_in(every: int) -> Path:
+    """The file of what has been found with the type and form of this source."""
+    digest = hashlib.sha256()
+    for package in (form_package, type_package):
+        for source in sorted(Path(package.__path__[0]).glob("*.py")):
+            digest.update(source.read_bytes())
+    digest.update(repr((KINDS, PAIRS, JOINS, OF_OTHERS, PART, every)).encode())
+    folder = Path(os.environ["MOSS_CROWN_HOME"]) / "bench"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder / f"solids-{digest.hexdigest()[:16]}.jsonl"
+
+
+def reports(every: int) -> dict[str, list[Found]]:
+    """What came of all glyphs, by family; parts that an earlier run has finished are read."""
+    path = kept_in(every)
+    done: dict[tuple[str, int], list[Found]] = {}
+    if path.exists():
+        for line in path.read_text().splitlines():
+            if line.endswith("}"):  # else the run was stopped within the line
+                kept = json.loads(line)
+                done[kept["family"], kept["part"]] = [tuple(f) for f in kept["found"]]
+    parts = [(family, k) for family in FAMILIES for k in range(-(-sum(1 for _ in glyphs_of(family)) // PART))]
+    print(f"{len(done)} of {len(parts)} parts have been found before", flush=True)
+    with ProcessPoolExecutor(2) as pool, path.open("a") as file:
+        asked = {
+            pool.submit(part_report, family, every, k): (family, k) for family, k in parts if (family, k) not in done
+        }
+        for answer in as_completed(asked):
+            family, k = asked[answer]
+            done[family, k] = answer.result()
+            file.write("\n" + json.dumps({"family": family, "part": k, "found": done[family, k]}))
+            file.flush()
+            for way, good, _, what in done[family, k]:
+                if not good:
+                    print("  not sound:", way, what, flush=True)
+    return {family: [f for k in range(len(parts)) for f in done.get((family, k), [])] for family in FAMILIES}
+
+
 def main(every: int = 1) -> None:
     times: dict[str, list[float]] = defaultdict(list)
     bad: list[str] = []
-    with ProcessPoolExecutor(2) as pool:
-        reports = pool.map(family_report, FAMILIES, [every] * len(FAMILIES))
-        for family, report in zip(FAMILIES, reports, strict=True):
-            for way, _, took, _ in report:
-                times[way].append(took)
-            unsound = [what for _, good, _, what in report if not good]
-            say(f"  {family}, {len(report)} solids", f"{len(unsound)} not sound", "0")
-            for what in unsound:
-                print("  not sound:", what, flush=True)
-            bad += unsound
+    for family, report in reports(every).items():
+        for way, _, took, _ in report:
+            times[way].append(took)
+        unsound = [what for _, good, _, what in report if not good]
+        say(f"  {family}, {len(report)} solids", f"{len(unsound)} not sound", "0")
+        bad += unsound
+    for what in bad:
+        print("  not sound:", what, flush=True)
     total = sum(map(len, times.values()))
     say(
         f"{total} solids of all glyphs, {len(FAMILIES)} families",
