@@ -50,6 +50,7 @@ export class DraftStage {
   private readonly built = new Map<string, Facets>();
   private readonly environments = new Map<string, Promise<THREE.Texture>>();
   private readonly stillTarget = lightTarget(4);
+  private readonly gatherTarget = lightTarget(0);
   private readonly movingTarget = lightTarget(0);
   private display: DisplayPass | null = null;
   private draft: Draft | null = null;
@@ -371,6 +372,7 @@ export class DraftStage {
       for (const part of facets.values()) part.dispose();
     }
     this.stillTarget.dispose();
+    this.gatherTarget.dispose();
     this.movingTarget.dispose();
     this.mirror.dispose();
     this.gathering.dispose();
@@ -727,8 +729,7 @@ export class DraftStage {
    *  shining from other places of their surfaces, and the mean of all. Edges and textures get smooth, shadows soft. */
   private gather(k: number, count: number, ratio: number) {
     if (this.lost || this.held) return;
-    const { stillTarget, movingTarget: target } = this;
-    const begun = performance.now();
+    const { stillTarget, gatherTarget: target } = this;
     // Places within the pixels smooth edges by themselves.
     target.setSize(stillTarget.width, stillTarget.height);
     if (k === 1) this.gathering.add(this.renderer, stillTarget, 0);
@@ -745,8 +746,21 @@ export class DraftStage {
     [projection[8], projection[9]] = [across, up];
     this.gathering.add(this.renderer, target, k);
     this.display?.show(this.renderer, this.gathering.target.texture, this.grade());
-    this.finished(begun);
-    if (k + 1 < count) this.next = requestAnimationFrame(() => this.gather(k + 1, count, ratio));
+    if (k + 1 < count) this.onceDrawn(() => this.gather(k + 1, count, ratio));
+  }
+
+  /** Go on when the picture is drawn, without keeping the page waiting: whoever edits meanwhile comes first. */
+  private onceDrawn(next: () => void) {
+    const gl = this.renderer.getContext() as WebGL2RenderingContext;
+    const fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    const look = () => {
+      if (!fence || gl.getSyncParameter(fence, gl.SYNC_STATUS) === gl.SIGNALED) {
+        gl.deleteSync(fence);
+        next();
+      } else this.next = requestAnimationFrame(look);
+    };
+    gl.flush();
+    this.next = requestAnimationFrame(look);
   }
 
   /** Lamps shine from the k-th place of their surface, from their middle with 0. That ends the gathering. */
