@@ -289,10 +289,22 @@ def test_rays_for_faint_light_that_are_left_to_chance_change_no_mean(monkeypatch
     found = []
     for faint in (0.0, 1.0):  # as if all light were faint, where the product means two hundredths
         monkeypatch.setattr(renderer, "FAINT", faint)
-        runs = [render(shot, RenderSettings(72, 18, 64, seed=seed), None).beauty for seed in range(24)]
+        runs = [render(shot, RenderSettings(72, 18, 64, seed=seed), None).beauty for seed in range(32)]
         found.append(np.array(runs))
     sent, left = found
     assert not np.array_equal(sent, left)
     error = np.sqrt((sent.mean((1, 2)).var(0) + left.mean((1, 2)).var(0)) / len(sent))
     assert (np.abs(sent.mean((0, 1, 2)) - left.mean((0, 1, 2))) < 4 * error).all()
     assert (4 * error < 0.02 * sent.mean((0, 1, 2))).all()  # or the test would not see a wrong weight
+
+
+@pytest.mark.parametrize("samples", [1, 4])
+def test_noise_of_a_lamp_is_fine_grained(samples):
+    """Errors of neighbours make up for each other: means over 4 by 4 pixels stray less than a pixel's over 4."""
+    floor = Sheet(np.zeros(3), np.array([50.0, 0, 0]), np.array([0, 0, -50.0]), 0)
+    lamp = RectangleLight(np.array([0.0, 1.5, 0.0]), np.array([0.7, 0, 0]), np.array([0, 0, 0.7]), np.full(3, 20.0))
+    here = scene([Surface((0.6, 0.6, 0.6), 0.0, 1.0, 1.0)], [lamp], NO_SKY, camera(place=(0, 2, 3)), (), [floor])
+    runs = [render(here, RenderSettings(64, 64, samples, seed=seed), None).beauty[..., 0] for seed in range(8)]
+    error = np.array(runs) - np.mean(runs, 0)
+    squares = error.reshape(8, 16, 4, 16, 4).mean((2, 4))
+    assert squares.std() < 0.75 * error.std() / 4

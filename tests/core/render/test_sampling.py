@@ -16,7 +16,7 @@ from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE, 
 from moss_crown.core.render.environment_map import environment_map, seen
 from moss_crown.core.render.lamps import look_at, sky_radiance, to_sky
 from moss_crown.core.render.lanes import LANES, workspace
-from moss_crown.core.render.sampling import reverse_bits, sample2, second_dimension
+from moss_crown.core.render.sampling import mix, place_in_order, reverse_bits, sample2, second_dimension
 from moss_crown.core.render.shading import draw, evaluate, settle
 from moss_crown.core.render.tables import albedo_table, compute_albedo, compute_glass, glass_table, material_rows
 from moss_crown.core.stage.scene import Surround
@@ -26,7 +26,8 @@ from moss_crown.core.stage.scene import Surround
 def points(count, pixel, dimension):
     found = np.empty((count, 2), np.float32)
     for k in range(count):
-        found[k] = sample2(u32(pixel), reverse_bits(u32(k)), dimension)
+        within = u32(0xFFFFFFFF)
+        found[k] = sample2(u32(7), u32(0), u32(pixel), reverse_bits(u32(k)), within, dimension)
     return found
 
 
@@ -40,6 +41,53 @@ def test_sixteen_samples_are_a_net(pixel, dimension):
     for a in range(5):
         cells = (np.floor(p[:, 0] * 2**a) * 2 ** (4 - a) + np.floor(p[:, 1] * 2 ** (4 - a))).astype(int)
         assert len(set(cells)) == 16
+
+
+@numba.njit
+def points_of_pixels(left, top, side, bits, dimension):
+    """(side, side, 2^bits, 2): the samples of a square of pixels."""
+    count = 1 << bits
+    within = reverse_bits(u32(count - 1))
+    found = np.empty((side, side, count, 2), np.float32)
+    for y in range(side):
+        for x in range(side):
+            order, square = place_in_order(u32(left + x), u32(top + y), u32(bits))
+            pixel = mix(u32(x + 1000 * y))
+            for k in range(count):
+                found[y, x, k] = sample2(u32(77 + square), order, pixel, reverse_bits(u32(k)), within, dimension)
+    return found
+
+
+@pytest.mark.parametrize(("side", "bits"), [(1, 4), (2, 0), (2, 2), (2, 4), (4, 2), (8, 1)])
+@pytest.mark.parametrize("corner", [(0, 0), (640, 352)])
+def test_samples_of_neighbours_are_a_net_together(side, bits, corner):
+    p = points_of_pixels(*corner, side, bits, 3).reshape(-1, 2)
+    m = len(p).bit_length() - 1
+    for a in range(m + 1):
+        cells = (np.floor(p[:, 0] * 2**a) * 2 ** (m - a) + np.floor(p[:, 1] * 2 ** (m - a))).astype(int)
+        assert len(set(cells)) == len(p)
+
+
+@pytest.mark.parametrize("bits", [0, 2, 3])
+@pytest.mark.parametrize("dimension", [0, 3, 101])
+def test_noise_is_fine_grained(bits, dimension):
+    """Means over squares of pixels stray far less than those of independent pixels would: there by 1 over the side."""
+    p = points_of_pixels(128, 64, 64, bits, dimension).astype(float)
+    value = (np.cos(3 * p[..., 0]) * p[..., 1] + (p[..., 0] + p[..., 1] > 1.1)).mean(-1)
+    for side in (4, 8):
+        squares = value.reshape(64 // side, side, 64 // side, side).mean((1, 3))
+        assert squares.std() < 0.7 * value.std() / side
+
+
+def test_what_a_square_of_pixels_does_not_hold_goes_on_in_another_sequence():
+    bits = 20  # so that 6 bits of a side are left
+    places = {
+        tuple(int(n) for n in place_in_order(u32(x), u32(y), u32(bits))) for x in range(0, 200, 3) for y in range(90)
+    }
+    assert len(places) == 67 * 90
+    inside, squares = zip(*places, strict=True)
+    assert max(inside) < 2 ** (32 - bits)
+    assert len(set(squares)) == 4 * 2
 
 
 def test_the_second_dimension_is_sobols():
@@ -80,7 +128,12 @@ def drawn_directions(sky, count):
     found = []
     for first in range(0, count, LANES):
         look_at(w, q, LANES, 0)
-        at = np.array([sample2(u32(9), reverse_bits(u32(k)), 0) for k in range(first, first + LANES)])
+        at = np.array(
+            [
+                sample2(u32(9), u32(0), u32(9), reverse_bits(u32(k)), u32(0xFFFFFFFF), 0)
+                for k in range(first, first + LANES)
+            ]
+        )
         w[ln.U : ln.U + LANES], w[ln.V : ln.V + LANES] = at[:, 0], at[:, 1]
         to_sky(w, q, LANES, 0, sky.rows, sky.row_guide, sky.cells, sky.cell_guide, sky.edges, sky.density, sky.turn)
         sky_radiance(w, q, LANES, 0, sky.radiance)
@@ -146,7 +199,12 @@ def scatter(row, cosine, batches=4):
     w = settled(row, (np.sqrt(1 - cosine**2) * np.cos(0.4), np.sqrt(1 - cosine**2) * np.sin(0.4), cosine))
     total, below = np.zeros(3), 0
     for batch in range(batches):
-        at = np.array([sample2(u32(5), reverse_bits(u32(batch * LANES + k)), 3) for k in range(LANES)])
+        at = np.array(
+            [
+                sample2(u32(5), u32(0), u32(5), reverse_bits(u32(batch * LANES + k)), u32(0xFFFFFFFF), 3)
+                for k in range(LANES)
+            ]
+        )
         w[ln.U : ln.U + LANES], w[ln.V : ln.V + LANES] = at[:, 0], at[:, 1]
         draw(w, LANES)
         up = w[ln.IN_Z : ln.IN_Z + LANES] > 0

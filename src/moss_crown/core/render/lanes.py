@@ -52,9 +52,10 @@ U, V, V2 = _rows(3)
 SIZE = next(_next)
 
 # Whole numbers, in a uint32 array of the same kind. LAST_INSTANCE and LAST_FACET: where the path came from. PICK: lanes
-# that get a ray.
-PIXEL, KEY, INSTANCE, FACET, PIECE, MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP, PICK = (k * PITCH for k in range(10))
-WHOLE_SIZE = 10 * PITCH
+# that get a ray. KEY: a hash of the pixel; SEQUENCE, ORDER, WITHIN: where its samples come from.
+PIXEL, KEY, SEQUENCE, ORDER, WITHIN, INSTANCE, FACET, PIECE = (k * PITCH for k in range(8))
+MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP, PICK = (k * PITCH for k in range(8, 13))
+WHOLE_SIZE = 13 * PITCH
 
 
 def workspace() -> tuple[NDArray[np.float32], NDArray[np.uint32]]:

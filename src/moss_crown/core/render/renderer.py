@@ -139,6 +139,7 @@ class Render:
                 settings.frame & 0xFFFFFFFF,
                 self.done,
                 self.done + samples,
+                (settings.samples - 1).bit_length(),
                 settings.depth,
                 np.float32(settings.clamp),
                 np.float32(FAINT / self._exposed),
