@@ -436,3 +436,22 @@ def test_weight_runs_through_a_word(quiet, server):
     put(quiet, "spinbutton", "Other letters", 1)
     wait_for(lambda: texts(draft(server, shot))[0] != "SALT")
     assert texts(draft(server, shot))[72] == "SALT"
+
+
+def test_a_group_is_copied_with_a_delay_and_taken_back(quiet, server):
+    shot = new_shot(quiet, server)
+    letters = len(draft(server, shot)["spans"][0]["letters"])
+    add_step(quiet, "Group")
+    quiet.get_by_role("tab", name="Copies").click()
+    put(quiet, "spinbutton", "Copies", 2)
+    put(quiet, "spinbutton", "Delay", 6)
+    starts = lambda: draft(server, shot)["spans"][0]["starts"]["arrive"]  # noqa: E731
+    wait_for(lambda: len(starts()) == 3 * letters)
+    assert [starts()[k * letters] for k in range(3)] == [4, 10, 16]
+    assert step(server, shot, "group")["copies"]["delay"] == 6
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: [starts()[k * letters] for k in range(3)] == [4, 8, 12])
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: len(starts()) == letters)
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: all(s["kind"] != "group" for s in document(server, shot)["steps"]))

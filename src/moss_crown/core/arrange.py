@@ -206,7 +206,7 @@ def _lines(shot: Shot, frame: float, step: str) -> dict[int, list[Letter]]:
     """The letters of a block's lines, at rest in the block."""
     found: dict[int, list[Letter]] = {}
     for block in structure_at(shot, frame).blocks:
-        if shot.steps[block.step].id == step:
+        if shot.steps[block.step].id == step and not block.member.copied:
             for letter in block.letters:
                 found.setdefault(letter.line, []).append(letter)
     return found

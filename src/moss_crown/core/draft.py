@@ -64,6 +64,7 @@ from moss_crown.core.form.solid import Form, Grow
 from moss_crown.core.form.tube import SectionKind, Tube
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Node, TitleModel
+from moss_crown.core.grouping import Member, members
 from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
 from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
@@ -393,7 +394,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
     grounds = grounds_at(shot, frame, surfaces)
     haze = haze_at(shot, frame)
     step = environment_step(shot, frame)
-    blocks = [i for i, s in enumerate(shot.steps) if s.kind in ("block", "emblem") and sample_choice(s.on, frame)]
+    blocks = members(shot, frame)
     surround = {
         "preset": sample_choice(step.preset, frame) if step else "overcast",
         "strength": sample_one(step.strength, frame) if step else 0.0,
@@ -485,13 +486,13 @@ def _surface(surface: Surface) -> dict[str, Any]:
     return found
 
 
-def _worn(shot: Shot, block: int, frame: int) -> dict[str, Any]:
+def _worn(shot: Shot, block: Member, frame: int) -> dict[str, Any]:
     """What letters of a block wear: surfaces with the parts that they cover, white where every letter brings its own
     colour; and which of that each letter does."""
-    step = shot.steps[block]
+    step = shot.steps[block.step]
     assert isinstance(step, BlockStep | EmblemStep)
-    white = has_own_colours(shot, block, frame)
-    dresses, wears = dresses_of(shot, block, set_at(step, frame), frame)
+    white = has_own_colours(shot, block.step, frame)
+    dresses, wears = dresses_of(shot, block.step, set_at(step, frame - block.late), frame)
     return {
         "dresses": [
             [
@@ -508,7 +509,7 @@ def notes(shot: Shot, rest: float | None = None) -> list[dict[str, str]]:
     """What a user should know about the shot as it stands, step by step: nothing here stops the work."""
     said = []
     structure = structure_at(shot, shot.last)
-    for block in structure.blocks:
+    for block in (b for b in structure.blocks if not b.member.copied):
         step = shot.steps[block.step]
         lacking: dict[str, set[str]] = {}
         for letter in block.letters:

@@ -8,7 +8,7 @@ cache, which is addressed by what a result depends on.
 from __future__ import annotations
 
 from collections.abc import Container, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from statistics import median
 from typing import Any, TypeAlias, TypeVar
@@ -25,6 +25,7 @@ from moss_crown.core.document.shot import (
     EmblemStep,
     EnvironmentStep,
     FormStep,
+    GroupStep,
     LightsStep,
     Material,
     MaterialStep,
@@ -42,6 +43,7 @@ from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
 from moss_crown.core.form.solid import Form, Solid, solid
 from moss_crown.core.form.tube import Line, Tube
+from moss_crown.core.grouping import NO_GROUP, Led, Member, Pivots, Resting, members, resting
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look import pictures
 from moss_crown.core.look.dress import NO_TINT, worn
@@ -92,12 +94,17 @@ CARD = Form(depth=0.02)
 
 @dataclass(frozen=True)
 class Block:
-    """A block at rest: its place in the recipe, how it is set, the form its letters get."""
+    """A block at rest, or a copy of one: its place in the recipe and its groups, how it is set, the form its letters
+    get."""
 
-    step: int
+    member: Member
     setting: Setting | EmblemSetting
     form: Form
     faces: Faces = NO_FACES
+
+    @property
+    def step(self) -> int:
+        return self.member.step
 
     @property
     def letters(self) -> tuple[Letter, ...]:
@@ -106,13 +113,19 @@ class Block:
 
 @dataclass(frozen=True)
 class Structure:
-    """What decides the letters and their solids, but not where they are. Frames that share it form a span."""
+    """What decides the letters and their solids, but not where they are. Frames that share it form a span. `led` are
+    the groups of each block, where there are any."""
 
     blocks: tuple[Block, ...]
+    led: tuple[Led, ...] = field(default=(), compare=False)
 
     @property
     def letters(self) -> tuple[Letter, ...]:
         return tuple(letter for block in self.blocks for letter in block.letters)
+
+    @property
+    def grouped(self) -> bool:
+        return any(block.member.under for block in self.blocks)
 
     @cached_property
     def boxes(self) -> NDArray[np.float64]:
@@ -134,7 +147,7 @@ class Structure:
         return boxes
 
     def address(self) -> str:
-        return address(self)
+        return address(self.blocks)
 
 
 Moment = TypeVar("Moment", int, float)
@@ -142,14 +155,39 @@ Moment = TypeVar("Moment", int, float)
 
 def structure_at(shot: Shot, frame: float) -> Structure:
     """Blocks that are on, with their settings and forms at a frame. Raises FamilyUnknown."""
-    blocks = tuple(
-        Block(index, set_at(step, frame), _form_at(shot, index, frame))
-        for index, step in enumerate(shot.steps)
-        if isinstance(step, BlockStep | EmblemStep) and sample_choice(step.on, frame)
-    )
+    structure = _set_structure(shot, frame)
+    if structure.grouped:
+        pivots = _resting(shot, _set_structure(shot, shot.last), shot.last).pivots
+        structure = Structure(structure.blocks, _resting(shot, structure, shot.last, pivots).led)
     if any(changes_letters(step) for step in shot.steps):
-        blocks = tuple(_changed(shot, Structure(blocks), k, frame) for k in range(len(blocks)))
-    return Structure(blocks)
+        blocks = tuple(_changed(shot, structure, k, frame) for k in range(len(structure.blocks)))
+        structure = Structure(blocks, structure.led)
+    return structure
+
+
+def _set_structure(shot: Shot, frame: float) -> Structure:
+    """Blocks and their copies, before motion changes their letters."""
+    found = []
+    for member in members(shot, frame):
+        step = shot.steps[member.step]
+        assert isinstance(step, BlockStep | EmblemStep)
+        own = frame - member.late
+        found.append(Block(member, set_at(step, own), _form_at(shot, member.step, own)))
+    return Structure(tuple(found))
+
+
+def _resting(shot: Shot, structure: Structure, frame: float, pivots: Pivots | None = None) -> Resting:
+    """Where the letters of each block rest in the world when blocks and groups stand as at a frame."""
+    poses, boxes, centres, begin = [], [], [], 0
+    for block in structure.blocks:
+        step = shot.steps[block.step]
+        assert isinstance(step, BlockStep | EmblemStep)
+        place = place_matrix(*(np.asarray(sample_one(v, frame)) for v in (step.move, step.turn, step.scale)))
+        poses.append(place @ rest_of(block.setting))
+        boxes.append(structure.boxes[begin : begin + len(block.letters)])
+        centres.append(np.array([(*letter.centre, 0.0) for letter in block.letters]).reshape(-1, 3))
+        begin += len(block.letters)
+    return resting(shot, [b.member.under for b in structure.blocks], poses, boxes, centres, frame, pivots)
 
 
 def _changed(shot: Shot, structure: Structure, number: int, frame: float) -> Block:
@@ -158,8 +196,8 @@ def _changed(shot: Shot, structure: Structure, number: int, frame: float) -> Blo
     block = structure.blocks[number]
     if not isinstance(block.setting, Setting):
         return block
-    seen = float(exposures(shot.exposed, np.array([frame]))[0])
     own = company(shot, structure, number)
+    seen = float(exposures(shot.exposed, np.array([frame]))[0]) - own.late
     faces = shown_faces(own, seen)
     letters = letters_of(block.setting)
     shown = faces.letters if faces.steps else scrambled(own, seen)
@@ -235,6 +273,7 @@ def spans(shot: Shot, frames: Sequence[Moment]) -> list[tuple[Structure, list[Mo
     if (
         lasting
         and not changes([s for s in shot.steps if isinstance(s, FormStep)])
+        and not changes([[s.on, s.copies.count, s.copies.delay] for s in shot.steps if isinstance(s, GroupStep)])
         and not any(
             changes(getattr(s, name))
             for s in shot.steps
@@ -345,6 +384,8 @@ def company(shot: Shot, structure: Structure, number: int) -> Company:
         float(shot.first),
         shot.seed,
         block.faces,
+        block.member.late,
+        structure.led[number] if structure.led else NO_GROUP,
     )
 
 
@@ -448,15 +489,10 @@ def contacts_of(shot: Shot, structure: Structure, frames: Frames, poses: Poses |
     """(f, l): at which frames letters run into each other, the floor or the wall. `poses` may give those at the
     frames, where they are known."""
     found = poses_at(shot, structure, frames) if poses is None else poses
-    still, give = [], []
-    for block in structure.blocks:
-        step = shot.steps[block.step]
-        assert isinstance(step, BlockStep | EmblemStep)
-        place = place_matrix(*(np.asarray(sample_one(v, shot.last)) for v in (step.move, step.turn, step.scale)))
-        still.append(place @ rest_of(block.setting))
-        give.append(np.full(len(block.letters), GIVE * block.setting.size))
-    if not still:
+    if not structure.blocks:
         return np.zeros(found.shape[:2], np.uint8)
+    still = _resting(shot, structure, shot.last).poses
+    give = [np.full(len(block.letters), GIVE * block.setting.size) for block in structure.blocks]
     floor = floor_below(shot, shot.last)
     wall = wall_behind(shot, shot.last, solid=True)
     return contacts(found, structure.boxes, np.concatenate(still), np.concatenate(give), floor, wall)
@@ -470,32 +506,36 @@ def rest_frame(shot: Shot, letters: NDArray[np.float64] | None = None) -> float:
     for block in structure.blocks:
         step = shot.steps[block.step]
         assert isinstance(step, BlockStep | EmblemStep)
-        rest = max([rest, *(v.keys[-1].frame for v in (step.move, step.turn, step.scale) if isinstance(v, Keyed))])
+        led = [step, *(shot.steps[u.group] for u in block.member.under)]
+        late = [block.member.late, *(u.late for u in block.member.under)]
+        for here, after in zip(led, late, strict=True):
+            assert isinstance(here, BlockStep | EmblemStep | GroupStep)
+            keyed = (v for v in (here.move, here.turn, here.scale) if isinstance(v, Keyed))
+            rest = max([rest, *(v.keys[-1].frame + after for v in keyed)])
     return rest
 
 
 def block_corners(shot: Shot, frame: float) -> dict[str, NDArray[np.float64]]:
-    """For each block that is on, by the id of its step: (n, 3) corners of its letters' boxes in the world, at rest."""
+    """For each block that is on, by the id of its step: (n, 3) corners of its letters' boxes in the world, at rest.
+    Copies are left out."""
     structure = structure_at(shot, frame)
-    boxes = structure.boxes
-    found: dict[str, NDArray[np.float64]] = {}
-    begin = 0
-    for block in structure.blocks:
-        step = shot.steps[block.step]
-        assert isinstance(step, BlockStep | EmblemStep)
-        place = place_matrix(*(np.asarray(sample_one(v, frame)) for v in (step.move, step.turn, step.scale)))
-        rest = rest_of(block.setting)
-        own = boxes[begin : begin + len(rest)]
-        begin += len(rest)
-        local = np.einsum("lij,lcj->lci", rest[:, :3, :3], own) + rest[:, None, :3, 3]
-        found[step.id] = local.reshape(-1, 3) @ place[:3, :3].T + place[:3, 3]
-    return found
+    corners = zip(structure.blocks, _corners(shot, structure, frame), strict=True)
+    return {shot.steps[block.step].id: own for block, own in corners if not block.member.copied}
 
 
 def title_corners(shot: Shot, frame: float) -> NDArray[np.float64]:
     """(n, 3) corners of every letter's box in the world, at rest, as the blocks stand at a frame."""
-    corners = list(block_corners(shot, frame).values())
-    return np.concatenate(corners) if corners else np.zeros((0, 3))
+    return np.concatenate([np.zeros((0, 3)), *_corners(shot, structure_at(shot, frame), frame)])
+
+
+def _corners(shot: Shot, structure: Structure, frame: float) -> list[NDArray[np.float64]]:
+    """For each block of a structure, (n, 3) corners of its letters' boxes where they rest in the world."""
+    found, begin = [], 0
+    for poses in _resting(shot, structure, frame).poses:
+        boxes = structure.boxes[begin : begin + len(poses)]
+        begin += len(poses)
+        found.append((boxes @ np.swapaxes(poses[:, :3, :3], 1, 2) + poses[:, None, :3, 3]).reshape(-1, 3))
+    return found
 
 
 def camera_step(shot: Shot) -> CameraStep:
@@ -542,7 +582,7 @@ def subject_places(shot: Shot, subject: Subject, frames: Frames) -> NDArray[np.f
         for block in structure.blocks:
             letters = list(block.letters)
             chosen = letters if subject.letter is None else letters[subject.letter : subject.letter + 1]
-            if shot.steps[block.step].id == subject.block and chosen:
+            if shot.steps[block.step].id == subject.block and chosen and not block.member.copied:
                 at = first + (subject.letter or 0)
                 poses = poses_at(shot, structure, np.array(own))[:, at : at + len(chosen)]
                 centres = np.array([(*letter.centre, 0.0) for letter in chosen])
@@ -676,6 +716,7 @@ def scene_at(
             if place_of[where] != NOWHERE and left > 0:
                 pose = np.ascontiguousarray(poses[:, count])
                 prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
+                prefix += "".join(f"copy {u.copy}/" for u in block.member.under if u.copy)
                 letters.append(
                     Placed(
                         place_of[where],

@@ -21,6 +21,7 @@ from moss_crown.core.document.shot import (
     Pivot,
     Swing,
 )
+from moss_crown.core.grouping import NO_GROUP, Led
 from moss_crown.core.look.pictures import shades
 from moss_crown.core.motion.acts import (
     NO_FACES,
@@ -71,7 +72,9 @@ class Framing:
 class Company:
     """A block among its recipe: its step, the motion steps below it, how it is set, and the shot's clock and seed.
 
-    `framing` answers the camera at frames, whatever it follows; `boxes` the letters' (l, 8, 3) in their own space.
+    `framing` answers the camera at frames, whatever it follows; `boxes` the letters' (l, 8, 3) in their own space. A
+    copy's own clock is `late` by so many frames; `led` are its groups. All but `moved` and what the sheet is told of
+    counts by that clock.
     """
 
     step: BlockStep | EmblemStep
@@ -84,6 +87,8 @@ class Company:
     first: float
     seed: int
     faces: Faces = NO_FACES
+    late: float = 0.0
+    led: Led = NO_GROUP
 
 
 def letters_of(setting: AnySetting) -> tuple[Letter, ...]:
@@ -167,10 +172,14 @@ def surroundings(company: Company) -> Surroundings:
     step = company.step
 
     def world(local: Floats, frames: Frames) -> Floats:
-        """Where places of the block are in the world, by the block's own place, whatever follows it."""
-        at = needed([step.move, step.turn, step.scale], frames)
+        """Where places of the block are in the world, by its own place and its groups', whatever follows it."""
+        at = needed([step.move, step.turn, step.scale, *company.led.steps], frames)
         move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
-        matrices = [place_matrix(m, t, s) for m, t, s in zip(move, turn, scale, strict=True)]
+        above = company.led.above(at)
+        matrices = [
+            above[k if len(above) > 1 else 0] @ place_matrix(*placed)
+            for k, placed in enumerate(zip(move, turn, scale, strict=True))
+        ]
         found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in matrices]
         return np.array(found).reshape(len(at), -1, 3)
 
@@ -200,9 +209,10 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
     through the camera and that border of the frame.
     """
     step = company.step
-    stays = not company.framing_changes and not changes([step.move, step.turn, step.scale, pivot, offset.scale])
+    placed = [step.move, step.turn, step.scale, *company.led.steps]
+    stays = not company.framing_changes and not changes([*placed, pivot, offset.scale])
     at = frames[:1] if stays else frames
-    framing, boxes = company.framing(at), company.boxes()
+    framing, boxes, above = company.framing(at + company.late), company.boxes(), company.led.above(at)
     local = pivots_of(pivot, company.setting, at)
     rest = rest_of(company.setting)
     move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
@@ -211,7 +221,7 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
     across, sign = {"right": (0, 1), "left": (0, -1), "above": (1, 1), "below": (1, -1)}[side]
     for k in range(len(at)):
         about = local[k if len(local) > 1 else 0]
-        place = place_matrix(move[k], turn[k], scale[k])
+        place = above[k if len(above) > 1 else 0] @ place_matrix(move[k], turn[k], scale[k])
         world = np.einsum("ij,ljk->lik", place, rest)
         middle = np.einsum("lij,lj->li", world[:, :3, :3], about) + world[:, :3, 3]
         reach = np.linalg.norm(np.einsum("lij,lcj->lci", world[:, :3, :3], boxes - about[:, None]), axis=2)
@@ -237,7 +247,8 @@ class Moved:
 
 
 def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
-    """A block's letters at frames; without what never rests when that is not wanted."""
+    """A block's letters at frames of the shot; without what never rests when that is not wanted."""
+    frames = frames - company.late
     steps = [s for s in company.steps if restless or s.kind not in UNREST]
     around = surroundings(company)
     cast = cast_of(company.setting)
@@ -245,19 +256,21 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     poses = rest_poses(rest_of(company.setting), len(frames))
     for act in done:
         poses = moved_poses(poses, act)
-    poses = place_poses(poses, *places(company.step, steps, frames, around))
-    return Moved(poses, _tinted(done, len(frames), cast.count), _opacity(done, len(frames), cast.count))
+    poses = company.led.lead(place_poses(poses, *places(company.step, steps, frames, around)), frames)
+    tints = [(act.tint.offset, act.tint.reach) for act in done if act.tint is not None]
+    tints += [(colour[:, None], share[:, None]) for colour, share in company.led.tints(frames)]
+    return Moved(poses, _tinted(tints, len(frames), cast.count), _opacity(done, len(frames), cast.count))
 
 
-def _tinted(done: Sequence[Act], frames: int, letters: int) -> Floats | None:
-    """Tints over each other, the later ones on top: what is seen of each follows from the shares above it."""
-    tints = [act.tint for act in done if act.tint is not None]
+def _tinted(tints: Sequence[tuple[Floats, Floats]], frames: int, letters: int) -> Floats | None:
+    """Tints (colour and share of each) over each other, the later ones on top: what is seen of each follows from the
+    shares above it."""
     if not tints:
         return None
     mixed = np.zeros((frames, letters, 4))
-    for tint in tints:
-        share = np.broadcast_to(tint.reach, (frames, letters))
-        mixed[..., :3] += (tint.offset - mixed[..., :3]) * share[..., None]
+    for colour, reach in tints:
+        share = np.broadcast_to(reach, (frames, letters))
+        mixed[..., :3] += (colour - mixed[..., :3]) * share[..., None]
         mixed[..., 3] += (1 - mixed[..., 3]) * share
     # Colours were mixed towards black where nothing lay below: by their whole share they are what they are.
     mixed[..., :3] /= np.maximum(mixed[..., 3:], 1e-9)
@@ -275,16 +288,17 @@ def _opacity(done: Sequence[Act], frames: int, letters: int) -> Floats | None:
 
 
 def starts_of(company: Company, drive: DriveStep, frames: Frames) -> Floats | None:
-    """(f or 1, l): the frame at which a drive begins with each letter; None for one without a cadence or a swing."""
+    """(f or 1, l): the shot's frame at which a drive begins with each letter; None for one without a cadence or a
+    swing."""
     cast = cast_of(company.setting)
     scope = sample_choice(drive.scope, float(frames[0]))
     unit_of, _ = cast.units[scope]
     units = units_of(cast, scope, frames, surroundings(company))
     for reach in drive.reaches:
         if isinstance(reach, Cadence):
-            return cadence_starts(reach, frames, units)[:, unit_of]
+            return cadence_starts(reach, frames, units)[:, unit_of] + company.late
         if isinstance(reach, Swing):
-            return swing_starts(reach, frames, units)[:, unit_of]
+            return swing_starts(reach, frames, units)[:, unit_of] + company.late
     return None
 
 
@@ -368,7 +382,8 @@ def _axis_start(family: str, axes: Axes, tag: str) -> float:
 
 
 def exact_rest(company: Company, frame: float) -> Floats | None:
-    """(l): the frame at which each letter is at rest, where that follows from cadences and swings alone; else None."""
+    """(l): the shot's frame at which each letter is at rest, where that follows from cadences and swings alone; else
+    None."""
     rest = np.full(cast_of(company.setting).count, company.first)
     at = np.array([frame])
     for step in company.steps:
@@ -376,7 +391,8 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
             continue
         if isinstance(step, DrumStep):
             units = units_of(cast_of(company.setting), "letter", at, surroundings(company))
-            rest = np.maximum(rest, swing_starts(step, at, units)[0] + float(sample(step.duration, at)[0]))
+            turned_by = swing_starts(step, at, units)[0] + float(sample(step.duration, at)[0])
+            rest = np.maximum(rest, turned_by + company.late)
             continue
         if isinstance(step, FollowStep) or changes(step.offset) or not step.reaches:
             return None

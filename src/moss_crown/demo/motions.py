@@ -7,9 +7,11 @@ from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.shot import (
     BlockStep,
     CameraStep,
+    Copies,
     EdgeProfile,
     EnvironmentStep,
     FormStep,
+    GroupStep,
     Material,
     Shot,
     StageStep,
@@ -31,6 +33,7 @@ def motions() -> list[Shot]:
         harbour_band(),
         bow_wave(),
         buoy_line(),
+        fog_signal(),
     ]
 
 
@@ -138,3 +141,21 @@ def buoy_line() -> Shot:
         camera=CameraStep(id="camera", fit=0.68, orbit=(6.0, 8.0), lens=50.0),
     )
     return lit(_in_motion(shot, "buoys"), "soft_front", 0.4)
+
+
+def fog_signal() -> Shot:
+    """A word and its echoes: each later, farther back, and nearer to the fog."""
+    shot = changed(
+        new_shot("Fog signal, group with copies", "FOGHORN", last=96),
+        block=BlockStep(id="block", text="FOGHORN", family="archivo-black", tracking=30.0),
+        form=FormStep(id="form", depth=0.2, front=EdgeProfile(profile="chamfer", width=0.022, height=0.022)),
+        material=dressed("ferry-lacquer", "ferry-lacquer"),
+        environment=EnvironmentStep(id="environment", preset="morning_mist", strength=0.9),
+        stage=StageStep(id="stage", shape="sweep", radius=2.5, wall_distance=7.0, haze=0.0),
+        camera=CameraStep(id="camera", fit=0.76, orbit=(-16.0, 9.0), lens=50.0),
+    )
+    shot = lit(_in_motion(shot, "buoys"), "soft_front", 0.6)
+    copies = Copies(count=6, delay=3.0, move=(0.0, 0.22, -0.75), tint=(0.12, 0.16, 0.155), share=0.3)
+    place = next(k for k, step in enumerate(shot.steps) if step.kind == "material")
+    group = GroupStep(id="echoes", name="Echoes", copies=copies).model_dump(mode="json")
+    return patched(write_shot(shot), [{"op": "add", "path": f"/steps/{place}", "value": group}])

@@ -1537,7 +1537,7 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 2
@@ -1736,6 +1736,78 @@ export interface components {
              * @default 6500
              */
             white: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * Copies
+         * @description So many more of a group, each `delay` frames later than the one before, and a step farther: moved, turned and
+         *     scaled about the group's pivot, its letters `radius` metres further out from that in the plane of the type, and
+         *     `share` of the way that is left nearer to `tint`.
+         */
+        Copies: {
+            /**
+             * Count
+             * @default 0
+             */
+            count: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Delay
+             * @default 4
+             */
+            delay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       1.3,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Radius
+             * @default 0
+             */
+            radius: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Tint
+             * @default [
+             *       0.1,
+             *       0.12,
+             *       0.11
+             *     ]
+             */
+            tint: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Share
+             * @default 0
+             */
+            share: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Dressing
@@ -1960,7 +2032,7 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 2
@@ -2630,6 +2702,116 @@ export interface components {
              */
             half: number;
         };
+        /**
+         * GroupStep
+         * @description Blocks, and groups, above it under one pivot: moved, turned and scaled about it as one, after all that moves
+         *     their letters. Without `members` it holds every block above it.
+         *
+         *     The pivot is the exact `centre` of what it holds at rest, the middle of its `foot`, or a place of its `own`.
+         */
+        GroupStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group";
+            /** Members */
+            members?: string[];
+            /**
+             * Pivot
+             * @default centre
+             */
+            pivot: ("centre" | "foot" | "own") | components["schemas"]["Keyed_Literal__centre____foot____own___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Own
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            own: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "count": 0,
+             *       "delay": 4,
+             *       "move": [
+             *         0,
+             *         1.3,
+             *         0
+             *       ],
+             *       "turn": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "radius": 0,
+             *       "tint": [
+             *         0.1,
+             *         0.12,
+             *         0.11
+             *       ],
+             *       "share": 0
+             *     }
+             */
+            copies: components["schemas"]["Copies"];
+        };
         /** Health */
         Health: {
             /**
@@ -2885,41 +3067,6 @@ export interface components {
         };
         /** KeyFloat7c2f */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat1dd0 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4003,8 +4150,78 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyFloatbd6d */
+        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyInt6966 */
         Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyIntc22a */
+        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4438,6 +4655,44 @@ export interface components {
              * @enum {string}
              */
             value: "centre" | "baseline" | "cap" | "left" | "right" | "own";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral6e29 */
+        Key_Literal__centre____foot____own___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "centre" | "foot" | "own";
             /**
              * @default {
              *       "leave": [
@@ -5623,28 +5878,6 @@ export interface components {
              */
             exposed: number;
         };
-        /** KeyedFloat1dd0 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____: {
-            /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-        };
         /** KeyedFloatf2e8 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____": {
             /** Keys */
@@ -6305,10 +6538,54 @@ export interface components {
              */
             exposed: number;
         };
+        /** KeyedFloatbd6d */
+        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
         /** KeyedInt6966 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedIntc22a */
+        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____: {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____"][];
             /**
              * Before
              * @default hold
@@ -6573,6 +6850,28 @@ export interface components {
         Keyed_Literal__centre____baseline____cap____left____right____own___: {
             /** Keys */
             keys: components["schemas"]["Key_Literal__centre____baseline____cap____left____right____own___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedLiteral6e29 */
+        Keyed_Literal__centre____foot____own___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__centre____foot____own___"][];
             /**
              * Before
              * @default hold
@@ -8653,12 +8952,12 @@ export interface components {
              * Start
              * @default 0
              */
-            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * End
              * @default -1
              */
-            end: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            end: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fade In
              * @default 0
@@ -8726,7 +9025,7 @@ export interface components {
              */
             exposed: number;
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -9126,7 +9425,7 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 1
@@ -9516,6 +9815,120 @@ export interface components {
              *     }
              */
             ease: components["schemas"]["Ease"];
+        };
+        /** KeyFloat1dd0 */
+        "moss_crown__core__document__values__Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat312f */
+        "moss_crown__core__document__values__Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyedFloat1dd0 */
+        "moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["moss_crown__core__document__values__Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+        };
+        /** KeyedFloat312f */
+        "moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["moss_crown__core__document__values__Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
         };
     };
     responses: never;

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 
 from moss_crown.core import limits
 from moss_crown.core.document.history import drive_reaches, form_edges
-from moss_crown.core.document.shot import VERSION, BlockStep, Shot
+from moss_crown.core.document.shot import VERSION, BlockStep, EmblemStep, GroupStep, Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TooMany
 
@@ -165,6 +165,7 @@ def pointer(location: Sequence[str | int], document: Any) -> str:
 def check(shot: Shot) -> None:
     """How many letters a shot may have."""
     letters = 0
+    many = copies_of(shot)
     for index, step in enumerate(shot.steps):
         if isinstance(step, BlockStep):
             for text in texts(step):
@@ -178,9 +179,28 @@ def check(shot: Shot) -> None:
                     raise TooMany(f"/steps/{index}/text", "letters", count, limits.LETTERS_A_BLOCK)
                 if lines > limits.LINES_A_BLOCK:
                     raise TooMany(f"/steps/{index}/text", "lines", lines, limits.LINES_A_BLOCK)
-            letters += max((sum(not c.isspace() for c in text) for text in texts(step)), default=0)
+            own = max((sum(not c.isspace() for c in text) for text in texts(step)), default=0)
+            letters += own * many[step.id]
     if letters > limits.LETTERS_A_SHOT:
         raise TooMany("/steps", "letters", letters, limits.LETTERS_A_SHOT)
+
+
+def copies_of(shot: Shot) -> dict[str, int]:
+    """How many there are at most of each block, by its id, with the copies that groups make."""
+    many: dict[str, int] = {}
+    inside: dict[str, set[str]] = {}
+    for step in shot.steps:
+        if isinstance(step, BlockStep | EmblemStep):
+            many[step.id], inside[step.id] = 1, {step.id}
+        elif isinstance(step, GroupStep):
+            count = step.copies.count
+            most = max(k.value for k in count.keys) if isinstance(count, Keyed) else count
+            known = set.union(*inside.values()).intersection(step.members) if inside else set()
+            for block, names in inside.items():
+                if not known or not known.isdisjoint(names):
+                    many[block] *= 1 + (most if isinstance(most, int) else limits.COPIES)
+                    names.add(step.id)
+    return many
 
 
 def texts(step: BlockStep) -> list[str]:

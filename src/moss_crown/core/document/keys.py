@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 from typing import Any, TypeAlias
 
-from moss_crown.core.document.shot import Cadence, DrumStep, FrameRate, ShiverStep, Shot, Swing
+from moss_crown.core.document.shot import Cadence, Copies, DrumStep, FrameRate, ShiverStep, Shot, Swing
 from moss_crown.core.document.values import Ease, Formula, Keyed, Link, members
 from moss_crown.core.errors import DocumentInvalid
 
@@ -19,6 +19,7 @@ IN_FRAMES: dict[type, tuple[str, ...]] = {
     Swing: ("start", "delay", "settle"),
     DrumStep: ("start", "delay", "duration"),
     ShiverStep: ("start", "end", "fade_in", "fade_out"),
+    Copies: ("delay",),
 }
 """Members that count frames."""
 DECIMALS = 4

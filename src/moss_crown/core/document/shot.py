@@ -537,6 +537,38 @@ class ShiverStep(StepBase):
     seed: int = Field(default=1, ge=0, le=1_000_000)
 
 
+class Copies(Model):
+    """So many more of a group, each `delay` frames later than the one before, and a step farther: moved, turned and
+    scaled about the group's pivot, its letters `radius` metres further out from that in the plane of the type, and
+    `share` of the way that is left nearer to `tint`."""
+
+    count: Value[Annotated[int, Field(ge=0, le=limits.COPIES)]] = 0
+    delay: Value[Delay] = 4.0
+    move: Value[Vec3] = (0.0, 1.3, 0.0)
+    turn: Value[Turn3] = (0.0, 0.0, 0.0)
+    scale: Value[Annotated[float, Field(gt=0, le=20, allow_inf_nan=False)]] = 1.0
+    radius: Value[Finite] = 0.0
+    tint: Value[Colour] = (0.1, 0.12, 0.11)
+    share: Value[Share] = 0.0
+
+
+class GroupStep(StepBase):
+    """Blocks, and groups, above it under one pivot: moved, turned and scaled about it as one, after all that moves
+    their letters. Without `members` it holds every block above it.
+
+    The pivot is the exact `centre` of what it holds at rest, the middle of its `foot`, or a place of its `own`.
+    """
+
+    kind: Literal["group"] = "group"
+    members: list[Identity] = Field(default_factory=list, max_length=limits.STEPS)
+    pivot: Value[Literal["centre", "foot", "own"]] = "centre"
+    own: Value[Vec3] = (0.0, 0.0, 0.0)
+    move: Value[Vec3] = (0.0, 0.0, 0.0)
+    turn: Value[Turn3] = (0.0, 0.0, 0.0)
+    scale: Value[Scale3] = (1.0, 1.0, 1.0)
+    copies: Copies = Copies()
+
+
 class Texture(Model):
     """A pattern that mixes a second layer into a material, changes its tone, and gives it relief.
 
@@ -814,6 +846,7 @@ Step: TypeAlias = Annotated[
     | FollowStep
     | DrumStep
     | ShiverStep
+    | GroupStep
     | MaterialStep
     | EnvironmentStep
     | LightsStep

@@ -15,7 +15,7 @@ import { PathBoard } from './path';
 import { Patterns } from './patterns';
 import { ReachHead, ResponseBoard } from './reaches';
 import { SectionBoard } from './section';
-import { SomeLetters } from './some';
+import { GroupMembers, SomeLetters } from './some';
 import { CameraSubject } from './subject';
 import { OwnSurroundings } from './surround';
 import { ValueField } from './value';
@@ -151,6 +151,7 @@ export function Desk() {
             )}
             {step.kind === 'camera' && <CameraSubject step={step} index={index} />}
             {step.kind === 'environment' && <OwnSurroundings step={step} index={index} />}
+            {step.kind === 'group' && group === 'Together' && <GroupMembers step={step} index={index} />}
             {step.kind === 'material' && group === 'Worn by' && <SomeLetters step={step} index={index} />}
             {step.kind === 'material' && part && (
               <>
@@ -230,6 +231,8 @@ function aboutStep(step: Step): string {
       return 'letters on the faces of a turning prism; the last face is the letter itself';
     case 'shiver':
       return 'small unrest of each letter by itself';
+    case 'group':
+      return 'blocks above it under one pivot, and copies that come later';
     case 'block':
       return 'lines of lettering; their place, turn and scale';
     case 'emblem':

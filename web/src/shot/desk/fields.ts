@@ -770,6 +770,32 @@ export function fieldsOf(
         ...PIVOT,
         { ...number('/seed', 'Seed', { step: 1, decimals: 0, min: 0, max: 1_000_000 }), plain: true },
       ];
+    case 'group':
+      return [
+        ...grouped('Together', [
+          choice(
+            '/pivot',
+            'Pivot',
+            ['centre', 'exact centre'],
+            ['foot', 'middle of the foot'],
+            ['own', 'own place'],
+          ),
+          ...(step.pivot === 'own' || typeof step.pivot === 'object'
+            ? [vector('/own', 'Own place', { unit: 'm', step: 0.02 })]
+            : []),
+          ...PLACE,
+        ]),
+        ...grouped('Copies', [
+          number('/copies/count', 'Copies', { step: 1, decimals: 0, min: 0, max: 40 }),
+          frames('/copies/delay', 'Delay', { step: 0.25, decimals: 2, min: -1000, max: 1000 }),
+          vector('/copies/move', 'Step of place', { unit: 'm', step: 0.02 }),
+          vector('/copies/turn', 'Step of turn', { unit: '°', step: 1, decimals: 1 }),
+          number('/copies/scale', 'Step of scale', { step: 0.01, decimals: 3, min: 0.001, max: 20 }),
+          number('/copies/radius', 'Step of radius', { unit: 'm', step: 0.01 }),
+          { path: '/copies/tint', label: 'Step towards', kind: 'colour' },
+          number('/copies/share', 'by a share', { step: 0.01, min: 0, max: 1 }),
+        ]),
+      ];
     case 'material':
       return PARTS.filter(([part]) => isMain(part) || step[part]).flatMap(([part, title]) =>
         surfaceFields(`/${part}`, title, step[part], more.controls),

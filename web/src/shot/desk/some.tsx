@@ -63,18 +63,21 @@ export function RuleFields({
   );
 }
 
-/** Which blocks something is for, where there are several: all of them, until one is taken out. */
+/** Which blocks something is for, where there are several: all of them, until one is taken out. `among` are the steps
+ *  to choose from, blocks and what stands for some; all blocks without it. */
 export function OnlyBlocks({
   only,
   says,
+  among,
   onPut,
 }: {
   only: string[];
   says: string;
+  among?: Step[];
   onPut: (only: string[]) => void;
 }) {
   const steps = useShot((s) => s.document?.steps) ?? [];
-  const blocks = steps.filter((s) => s.kind === 'block' || s.kind === 'emblem');
+  const blocks = among ?? steps.filter((s) => s.kind === 'block' || s.kind === 'emblem');
   if (blocks.length < 2) return null;
   const put = (id: string, on: boolean) => {
     const kept = only.length ? only : blocks.map((b) => b.id);
@@ -99,6 +102,27 @@ export function OnlyBlocks({
     </fieldset>
   );
 }
+
+/** The blocks and groups above a group that it holds. */
+export function GroupMembers({ step, index }: { step: Extract<Step, { kind: 'group' }>; index: number }) {
+  const store = useShotStore();
+  const steps = useShot((s) => s.document?.steps) ?? [];
+  const above = steps.slice(0, index).filter((s) => HELD.includes(s.kind));
+  const known = (step.members ?? []).filter((id) => above.some((s) => s.id === id));
+  return (
+    <div className="col-span-full">
+      <OnlyBlocks
+        only={known}
+        says="Holds"
+        among={above}
+        onPut={(members) =>
+          store.edit([{ op: 'add', path: `/steps/${index}/members`, value: members }], 'what a group holds')
+        }
+      />
+    </div>
+  );
+}
+const HELD: Step['kind'][] = ['block', 'emblem', 'group'];
 
 /** The letters that a material is for. */
 export function SomeLetters({ step, index }: { step: MaterialStep; index: number }) {

@@ -13,6 +13,7 @@ const KINDS: Step['kind'][] = [
   'follow',
   'drum',
   'shiver',
+  'group',
   'material',
   'environment',
   'lights',
@@ -47,6 +48,7 @@ describe('the recipe', () => {
       'follow',
       'drum',
       'shiver',
+      'group',
       'material',
       'lights',
     ]);
@@ -56,8 +58,8 @@ describe('the recipe', () => {
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 10],
-    ['camera', 12],
+    ['lights', 11],
+    ['camera', 13],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

@@ -12,6 +12,7 @@ const STAGE_OF: Record<Step['kind'], string> = {
   follow: 'motion',
   drum: 'motion',
   shiver: 'motion',
+  group: 'motion',
   material: 'look',
   environment: 'look',
   lights: 'look',
@@ -26,6 +27,7 @@ const TITLE: Record<Step['kind'], string> = {
   follow: 'Follow-through',
   drum: 'Flip drum',
   shiver: 'Shiver',
+  group: 'Group',
   material: 'Material',
   environment: 'Environment',
   lights: 'Lights',
@@ -41,6 +43,7 @@ const ORDER: Step['kind'][] = [
   'follow',
   'drum',
   'shiver',
+  'group',
   'material',
   'environment',
   'lights',
@@ -110,9 +113,17 @@ function aboutWearers({ some }: Extract<Step, { kind: 'material' }>): string {
   return some?.blocks?.length ? 'some blocks' : 'face, and edge';
 }
 
+/** How many letters there are, without those of copies. */
+function ownLetters(draft: Draft | null): number {
+  const span = draft?.spans[0];
+  if (!span) return 0;
+  const ids = span.blocks.map((block) => block.step);
+  return span.letters.filter((letter) => ids.indexOf(ids[letter.block] ?? '') === letter.block).length;
+}
+
 /** What the step is and acts on, in a line. */
 export function stepAbout(step: Step, draft: Draft | null): string {
-  const letters = draft?.spans[0]?.letters.length ?? 0;
+  const letters = ownLetters(draft);
   switch (step.kind) {
     case 'block': {
       const lines = typeof step.text === 'string' ? step.text.split('\n').length : 1;
@@ -132,6 +143,10 @@ export function stepAbout(step: Step, draft: Draft | null): string {
       return `${letters} letters, ${plain(step.sides)} sides, from frame ${plain(step.start)}`;
     case 'shiver':
       return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
+    case 'group': {
+      const held = step.members?.length ? `${step.members.length} held` : 'all blocks above';
+      return step.copies?.count ? `${held}, copies: ${plain(step.copies.count)}` : held;
+    }
     case 'material':
       return aboutWearers(step);
     case 'environment':

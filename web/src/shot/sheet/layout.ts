@@ -37,7 +37,7 @@ const LANE_EDGE = 8;
 /** Columns that stand before the letters; those that are not always there come when they have keys. */
 const BEFORE_COLUMNS: { label: string; kinds: Step['kind'][]; always?: boolean }[] = [
   { label: 'title', kinds: ['block', 'emblem', 'form'], always: true },
-  { label: 'move', kinds: ['drive', 'follow', 'drum', 'shiver'] },
+  { label: 'move', kinds: ['drive', 'follow', 'drum', 'shiver', 'group'] },
   { label: 'look', kinds: ['material', 'stage'] },
   { label: 'env', kinds: ['environment'] },
   { label: 'lamp', kinds: ['lights'] },

@@ -1,0 +1,237 @@
+"""Groups: blocks and other groups under one pivot, moved, turned and scaled as one, and copied with a delay.
+
+Groups act in the order of the recipe, each on what it holds as the groups above it leave that; so a group can hold
+groups. A copy is the whole group again, its letters' motion and its own included, later by a delay and a step farther.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.shot import BlockStep, EmblemStep, GroupStep, Shot
+from moss_crown.core.motion.poses import Poses, place_matrix
+from moss_crown.core.motion.values import Frames, needed, sample, sample_choice, sample_one
+
+Floats = NDArray[np.float64]
+Pivots: TypeAlias = dict[int, Floats]
+"""(3) places in the world by the places of their groups in the recipe."""
+
+
+@dataclass(frozen=True)
+class Under:
+    """That something is in a group: the group's place in the recipe, which of its copies this is (0: the group itself),
+    and how many frames later than the shot that copy and those of the groups above it are."""
+
+    group: int
+    copy: int
+    late: float
+
+
+@dataclass(frozen=True)
+class Member:
+    """A block, or a copy of one: its place in the recipe, and the groups that it is in, from the first."""
+
+    step: int
+    under: tuple[Under, ...] = ()
+
+    @property
+    def late(self) -> float:
+        """How many frames later than the shot its own clock is."""
+        return self.under[0].late if self.under else 0.0
+
+    @property
+    def copied(self) -> bool:
+        return any(under.copy for under in self.under)
+
+
+def members(shot: Shot, frame: float) -> list[Member]:
+    """Blocks that are on at a frame, in the order of the recipe, then the copies that groups make of them."""
+    found = [
+        Member(index)
+        for index, step in enumerate(shot.steps)
+        if isinstance(step, BlockStep | EmblemStep) and sample_choice(step.on, frame)
+    ]
+    for index, step in enumerate(shot.steps):
+        if not isinstance(step, GroupStep) or not sample_choice(step.on, frame):
+            continue
+        count = round(sample_one(step.copies.count, frame))
+        delay = sample_one(step.copies.delay, frame)
+        inside = [holds(shot, index, member) for member in found]
+        copies = [
+            _put(member, index, copy, copy * delay)
+            for copy in range(1, count + 1)
+            for member, own in zip(found, inside, strict=True)
+            if own
+        ]
+        found = [_put(m, index, 0, 0.0) if own else m for m, own in zip(found, inside, strict=True)] + copies
+    return found
+
+
+def _put(member: Member, group: int, copy: int, late: float) -> Member:
+    before = tuple(Under(u.group, u.copy, u.late + late) for u in member.under)
+    return Member(member.step, (*before, Under(group, copy, late)))
+
+
+def holds(shot: Shot, group: int, member: Member) -> bool:
+    """Is a block, as the groups above leave it, in a group? In one that names none, all that stand above it are."""
+    step = shot.steps[group]
+    assert isinstance(step, GroupStep)
+    known = {s.id for s in shot.steps[:group] if isinstance(s, BlockStep | EmblemStep | GroupStep)}
+    named = known.intersection(step.members)
+    ids = {shot.steps[member.step].id, *(shot.steps[u.group].id for u in member.under)}
+    return member.step < group and (not named or not named.isdisjoint(ids))
+
+
+def pivot_of(step: GroupStep, corners: Floats, frame: float) -> Floats:
+    """(3): the place about which a group turns, from the corners (n, 3) of what it holds at rest."""
+    place = sample_choice(step.pivot, frame)
+    if place == "own" or not len(corners):
+        return np.asarray(sample_one(step.own, frame), np.float64)
+    low, high = corners.min(0), corners.max(0)
+    middle = (low + high) / 2
+    if place == "foot":
+        middle[1] = low[1]
+    return np.asarray(middle)
+
+
+def matrices(step: GroupStep, copy: int, clock: Frames, pivot: Floats) -> Poses:
+    """(f, 4, 4), or (1, 4, 4) where it stays: what a group does to what it holds, at frames of the copy's own clock.
+
+    The group's own move, turn and scale about its pivot, and after them the copy's: so many steps of each.
+    """
+    copies = step.copies
+    at = needed([step.move, step.turn, step.scale, copies.move, copies.turn, copies.scale, step.own, step.pivot], clock)
+    there, back = np.eye(4), np.eye(4)
+    there[:3, 3], back[:3, 3] = pivot, -pivot
+    own = [sample(value, at) for value in (step.move, step.turn, step.scale)]
+    move, turn, scale = (sample(value, at) for value in (copies.move, copies.turn, copies.scale))
+    found = []
+    for k in range(len(at)):
+        farther = place_matrix(copy * move[k], copy * turn[k], np.full(3, scale[k] ** copy))
+        found.append(there @ farther @ place_matrix(*(value[k] for value in own)) @ back)
+    return np.array(found).reshape(-1, 4, 4)
+
+
+def outward(step: GroupStep, copy: int, clock: Frames, centres: Floats, pivot: Floats) -> Floats:
+    """(f or 1, l, 3): how far letters, whose centres (l, 3) at rest are known, are moved away from the pivot in the
+    plane of the type."""
+    radius = sample(step.copies.radius, needed(step.copies.radius, clock)) * copy
+    away = (centres - pivot) * [1.0, 1.0, 0.0]
+    length = np.linalg.norm(away, axis=1, keepdims=True)
+    direction = np.divide(away, length, out=np.zeros_like(away), where=length > 1e-9)
+    return np.asarray(radius[:, None, None] * direction)
+
+
+def tint_of(step: GroupStep, copy: int, clock: Frames) -> tuple[Floats, Floats]:
+    """(f, 3) colour and (f) share of it that a copy wears: each copy goes `share` of the way that is left."""
+    share = 1 - (1 - sample(step.copies.share, clock)) ** copy
+    return sample(step.copies.tint, clock), share
+
+
+@dataclass(frozen=True)
+class Led:
+    """The groups that a block is in, with their pivots and, for each, the centres (l, 3) of the block's letters at rest
+    before it."""
+
+    steps: tuple[GroupStep, ...] = ()
+    under: tuple[Under, ...] = ()
+    pivots: tuple[Floats, ...] = ()
+    centres: tuple[Floats, ...] = ()
+
+    def clock(self, k: int, frames: Frames) -> Frames:
+        """Frames of the block's own clock as those of its k-th group."""
+        return frames + (self.under[0].late - self.under[k].late)
+
+    def above(self, frames: Frames) -> Poses:
+        """(f or 1, 4, 4): what all groups do, radii apart, at frames of the block's own clock."""
+        found = np.eye(4)[None]
+        for k, step in enumerate(self.steps):
+            found = matrices(step, self.under[k].copy, self.clock(k, frames), self.pivots[k]) @ found
+        return found
+
+    def lead(self, poses: Poses, frames: Frames) -> Poses:
+        """Poses (f, l, 4, 4) in the world, as the groups leave them."""
+        for k, step in enumerate(self.steps):
+            copy, clock, pivot = self.under[k].copy, self.clock(k, frames), self.pivots[k]
+            if copy and (by := outward(step, copy, clock, self.centres[k], pivot)).any():
+                poses = poses.copy()
+                poses[..., :3, 3] += by
+            matrix = matrices(step, copy, clock, pivot)
+            if not np.array_equal(matrix, np.broadcast_to(np.eye(4), matrix.shape)):
+                poses = np.einsum("fij,fljk->flik", np.broadcast_to(matrix, (len(poses), 4, 4)), poses)
+        return poses
+
+    def tints(self, frames: Frames) -> list[tuple[Floats, Floats]]:
+        """Colour and share of every copy's tint, from the first group."""
+        found = [
+            tint_of(step, self.under[k].copy, self.clock(k, frames))
+            for k, step in enumerate(self.steps)
+            if self.under[k].copy
+        ]
+        return [(colour, share) for colour, share in found if share.any()]
+
+
+NO_GROUP = Led()
+
+
+@dataclass(frozen=True)
+class Resting:
+    """Blocks as they rest in the world, groups included: each one's letters (l, 4, 4), and the groups that lead it."""
+
+    poses: tuple[Poses, ...]
+    led: tuple[Led, ...]
+    pivots: Pivots
+
+
+def resting(
+    shot: Shot,
+    under: Sequence[tuple[Under, ...]],
+    poses: Sequence[Poses],
+    boxes: Sequence[Floats],
+    centres: Sequence[Floats],
+    frame: float,
+    pivots: Pivots | None = None,
+) -> Resting:
+    """Work through the groups that blocks are `under`, from the first, all at one frame.
+
+    Of each block: poses (l, 4, 4) at rest in the world without groups, boxes (l, 8, 3) and centres (l, 3) of its
+    letters in their own space. Pivots that are known already are kept.
+    """
+    now = [p.copy() for p in poses]
+    before: list[list[Floats]] = [[] for _ in under]
+    found: Pivots = dict(pivots or {})
+    clock = np.array([float(frame)])
+    for index in sorted({u.group for own in under for u in own}):
+        step = shot.steps[index]
+        assert isinstance(step, GroupStep)
+        inside = [(k, u.copy) for k, own in enumerate(under) for u in own if u.group == index]
+        if index not in found:
+            held = [_in_world(now[k], boxes[k]).reshape(-1, 3) for k, copy in inside if copy == 0]
+            found[index] = pivot_of(step, np.concatenate(held or [np.zeros((0, 3))]), frame)
+        for k, copy in inside:
+            middles = _in_world(now[k], centres[k][:, None])[:, 0]
+            before[k].append(middles)
+            now[k][:, :3, 3] += outward(step, copy, clock, middles, found[index])[0]
+            now[k] = matrices(step, copy, clock, found[index])[0] @ now[k]
+    led = tuple(
+        Led(tuple(_groups(shot, own)), own, tuple(found[u.group] for u in own), tuple(before[k]))
+        for k, own in enumerate(under)
+    )
+    return Resting(tuple(now), led, found)
+
+
+def _groups(shot: Shot, under: Sequence[Under]) -> Iterator[GroupStep]:
+    for u in under:
+        step = shot.steps[u.group]
+        assert isinstance(step, GroupStep)
+        yield step
+
+
+def _in_world(poses: Poses, points: Floats) -> Floats:
+    """(l, n, 3) points of letters' own space where their poses (l, 4, 4) put them."""
+    return np.asarray(points @ np.swapaxes(poses[:, :3, :3], 1, 2) + poses[:, None, :3, 3])

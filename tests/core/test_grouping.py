@@ -1,0 +1,197 @@
+"""Groups: exact pivots, what moves as one, groups of groups, and copies that come later and farther."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from moss_crown.core.arrange import align
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import patched, read_shot, write_shot
+from moss_crown.core.draft import draft
+from moss_crown.core.errors import DocumentInvalid, TooMany
+from moss_crown.core.evaluate import (
+    block_corners,
+    moved_at,
+    poses_at,
+    rest_frame,
+    scene_at,
+    spans,
+    structure_at,
+    timing,
+    title_corners,
+)
+from moss_crown.core.motion.poses import turn_matrix
+
+FRAMES = np.arange(0.0, 60.0)
+
+
+def shot_with(*groups, text="TIDE", more=()):
+    """The default title, whose letters arrive one by one, in groups."""
+    document = write_shot(new_shot(text=text))
+    blocks = [*more, *document["steps"]]
+    return read_shot(document | {"steps": [*blocks, *({"kind": "group"} | g for g in groups)]})
+
+
+def second_block():
+    (block,) = [s for s in write_shot(new_shot(text="SALT"))["steps"] if s["kind"] == "block"]
+    return block | {"id": "second", "move": [0.0, 2.0, -0.5]}
+
+
+def poses(shot, frames=FRAMES):
+    return poses_at(shot, structure_at(shot, frames[0]), frames)
+
+
+def box_middle(shot):
+    corners = title_corners(shot, shot.last)
+    return (corners.min(0) + corners.max(0)) / 2
+
+
+def test_a_group_that_does_nothing_changes_no_bit():
+    assert (poses(shot_with({"id": "g"})) == poses(shot_with())).all()
+
+
+@pytest.mark.parametrize("turn", [(0.0, 0.0, 90.0), (30.0, -50.0, 10.0)])
+def test_a_group_turns_about_the_exact_centre_of_its_letters(turn):
+    plain, turned = shot_with(), shot_with({"id": "g", "turn": turn})
+    middle, about = box_middle(plain), turn_matrix(np.array(turn))
+    before, after = poses(plain), poses(turned)
+    assert after[..., :3, 3] == pytest.approx((before[..., :3, 3] - middle) @ about.T + middle, abs=1e-9)
+    assert after[..., :3, :3] == pytest.approx(about @ before[..., :3, :3], abs=1e-9)
+
+
+def test_its_foot_stays_where_it_is_when_it_grows():
+    plain, grown = shot_with(), shot_with({"id": "g", "pivot": "foot", "scale": [2.0, 2.0, 2.0]})
+    small, large = (title_corners(s, s.last) for s in (plain, grown))
+    assert large[:, 1].min() == pytest.approx(small[:, 1].min(), abs=1e-9)
+    assert np.ptp(large, axis=0) == pytest.approx(2 * np.ptp(small, axis=0), abs=1e-9)
+    own = shot_with({"id": "g", "pivot": "own", "own": [1.0, 2.0, 3.0], "scale": [2.0, 2.0, 2.0]})
+    assert poses(own)[..., :3, 3] == pytest.approx(2 * poses(plain)[..., :3, 3] - [1, 2, 3], abs=1e-9)
+
+
+def test_only_members_are_led_and_those_of_groups_in_groups_too():
+    alone = shot_with({"id": "g", "members": ["second"], "move": [0, 0, 5.0]}, more=[second_block()])
+    by = poses(alone) - poses(shot_with(more=[second_block()]))
+    assert by[:, :4, 2, 3] == pytest.approx(5.0)
+    assert (by[:, 4:] == 0).all()
+    inner = {"id": "inner", "members": ["second"], "turn": [0, 40.0, 0]}
+    outer = {"id": "outer", "members": ["inner"], "turn": [0, -40.0, 0], "move": [1.0, 0, 0]}
+    both = poses(shot_with(inner, outer, more=[second_block()]))
+    # Both pivots are the middle of the same letters, turned or not: the turns take each other back.
+    assert both[:, :4, :3, 3] - poses(shot_with(more=[second_block()]))[:, :4, :3, 3] == pytest.approx(
+        np.broadcast_to([1.0, 0, 0], (60, 4, 3)), abs=1e-6
+    )
+
+
+def test_a_copy_does_what_the_group_did_a_delay_before():
+    copies = {"count": 2, "delay": 7, "move": [0, 0, 0]}
+    keys = {"keys": [{"frame": 5, "value": [0, 0, 0]}, {"frame": 25, "value": [3, 1, 0]}]}
+    shot = shot_with({"id": "g", "move": keys, "copies": copies})
+    found = poses(shot)
+    assert found.shape[1] == 12
+    for copy in (1, 2):
+        late = 7 * copy
+        assert (found[late:, 4 * copy : 4 * copy + 4] == found[: 60 - late, :4]).all()
+    assert (found[:, :4] == poses(shot_with({"id": "g", "move": keys}))).all()
+
+
+def test_a_copy_is_a_step_farther_about_the_pivot():
+    copies = {"count": 3, "delay": 0, "move": [0, 0.5, 0], "turn": [0, 30.0, 0], "scale": 0.5}
+    plain, shot = shot_with(), shot_with({"id": "g", "copies": copies})
+    middle, at = box_middle(plain), poses(plain)[:, :, :3, 3]
+    found = poses(shot)[:, :, :3, 3].reshape(60, 4, 4, 3)
+    for copy in range(4):
+        about = turn_matrix(np.array([0, 30.0 * copy, 0])) * 0.5**copy
+        assert found[:, copy] == pytest.approx((at - middle) @ about.T + middle + [0, 0.5 * copy, 0], abs=1e-9)
+
+
+def test_copies_spread_outward_in_the_plane_of_the_type():
+    plain = shot_with()
+    structure = structure_at(plain, plain.last)
+    rest = poses(plain, np.array([70.0]))[0]
+    centres = np.array([p[:3, :3] @ (*m.centre, 0) + p[:3, 3] for p, m in zip(rest, structure.letters, strict=True)])
+    shot = shot_with({"id": "g", "copies": {"count": 2, "delay": 0, "move": [0, 0, 0], "radius": 0.4}})
+    found = poses(shot, np.array([70.0]))[0].reshape(3, 4, 4, 4)
+    away = (centres - box_middle(plain)) * [1, 1, 0]
+    away /= np.linalg.norm(away, axis=1, keepdims=True)
+    for copy in (1, 2):
+        assert found[copy, :, :3, 3] - found[0, :, :3, 3] == pytest.approx(0.4 * copy * away, abs=1e-6)
+
+
+def test_each_copy_goes_a_share_of_the_way_to_the_tint():
+    shot = shot_with({"id": "g", "copies": {"count": 2, "tint": [0.1, 0.2, 0.3], "share": 0.4}})
+    first, second, third = moved_at(shot, structure_at(shot, 0), FRAMES)
+    assert first.tint is None
+    for block, share in ((second, 0.4), (third, 0.64)):
+        assert block.tint[..., 3] == pytest.approx(share)
+        assert block.tint[..., :3] == pytest.approx(np.broadcast_to([0.1, 0.2, 0.3], (60, 4, 3)))
+
+
+def test_rest_and_starts_are_told_by_the_clock_of_the_shot():
+    plain, shot = shot_with(), shot_with({"id": "g", "copies": {"count": 1, "delay": 9}})
+    before = timing(plain, structure_at(plain, 0), FRAMES)
+    after = timing(shot, structure_at(shot, 0), FRAMES)
+    assert after.rest == pytest.approx([*before.rest, *(before.rest + 9)])
+    ((drive, starts),) = before.starts.items()
+    assert after.starts[drive] == pytest.approx([*starts, *(starts + 9)])
+    assert rest_frame(shot) == pytest.approx(rest_frame(plain) + 9)
+    keys = {"keys": [{"frame": 0, "value": [0, 0, 0]}, {"frame": 65, "value": [3, 1, 0]}]}
+    assert rest_frame(shot_with({"id": "g", "move": keys, "copies": {"count": 1, "delay": 4}})) == 69
+
+
+def test_a_text_that_changes_changes_later_in_a_copy():
+    document = write_shot(shot_with({"id": "g", "copies": {"count": 1, "delay": 10}}))
+    block = next(k for k, s in enumerate(document["steps"]) if s["kind"] == "block")
+    text = {"keys": [{"frame": 0, "value": "EBB"}, {"frame": 20, "value": "FLOOD"}]}
+    shot = patched(document, [{"op": "replace", "path": f"/steps/{block}/text", "value": text}])
+    words = {f: "".join(m.text for m in structure_at(shot, f).letters) for f in (0, 19, 20, 29, 30)}
+    assert words == {0: "EBBEBB", 19: "EBBEBB", 20: "FLOODEBB", 29: "FLOODEBB", 30: "FLOODFLOOD"}
+    assert [own[0] for _, own in spans(shot, list(range(40)))] == [0, 20, 30]
+    assert len(draft(shot)) > 1000
+
+
+def test_a_group_that_comes_and_goes_takes_its_copies_along():
+    on = {"keys": [{"frame": 0, "value": False}, {"frame": 10, "value": True}]}
+    shot = shot_with({"id": "g", "on": on, "copies": {"count": 1}})
+    assert [(own[0], len(s.letters)) for s, own in spans(shot, list(range(20)))] == [(0, 4), (10, 8)]
+
+
+@settings(max_examples=10)
+@given(st.permutations(range(40)), st.integers(1, 3), st.floats(0, 12))
+def test_frames_in_any_order_have_the_same_bits(order, count, delay):
+    turn = {"keys": [{"frame": 0, "value": [0, 0, 0]}, {"frame": 30, "value": [0, 90, 0]}]}
+    shot = shot_with(
+        {"id": "g", "turn": turn, "copies": {"count": count, "delay": delay, "turn": [0, 0, 15]}}, text="O"
+    )
+    whole = poses(shot, np.arange(40.0))
+    for frame in order[:8]:
+        assert (poses(shot, np.array([float(frame)]))[0] == whole[frame]).all()
+
+
+def test_the_camera_fits_copies_and_blocks_are_aligned_by_themselves():
+    shot = shot_with({"id": "g", "copies": {"count": 2, "move": [0, 3.0, 0], "delay": 0}})
+    assert np.ptp(title_corners(shot, 72)[:, 1]) == pytest.approx(np.ptp(title_corners(shot_with(), 72)[:, 1]) + 6)
+    (block,) = block_corners(shot, 72).values()
+    assert len(block) == 4 * 8
+    assert align(shot, 72, next(s.id for s in shot.steps if s.kind == "block"), "left", "frame")
+
+
+def test_letters_of_copies_have_names_of_their_own():
+    names = [placed.name for placed in scene_at(shot_with({"id": "g", "copies": {"count": 2}}), 60, 2, Cache()).letters]
+    assert len(names) == len(set(names)) == 12
+
+
+def test_too_many_copies_are_refused_before_they_are_made():
+    with pytest.raises(DocumentInvalid) as refused:
+        shot_with({"id": "g", "copies": {"count": 41}})
+    assert refused.value.field == "/steps/8/copies/count"
+    many = [{"id": f"g{k}", "copies": {"count": 40}} for k in range(3)]
+    with pytest.raises(TooMany):
+        shot_with(*many)
+    keyed = {"keys": [{"frame": 0, "value": 0}, {"frame": 9, "value": 40}]}
+    with pytest.raises(TooMany):
+        shot_with({"id": "a", "copies": {"count": keyed}}, {"id": "b", "copies": {"count": 40}}, text="LOWMERE TIDE")
+    # A group holds what it names: two that share nothing do not multiply.
+    named = [{"id": id, "members": [id2], "copies": {"count": 40}} for id, id2 in (("a", "second"), ("b", "third"))]
+    assert shot_with(*named, more=[second_block(), second_block() | {"id": "third"}])
