@@ -107,3 +107,27 @@ def test_another_rate_keeps_the_seconds(rate):
     assert (new.last + 1) / float(fps.fraction) == pytest.approx((shot.last + 1) / 25, abs=0.5 / float(fps.fraction))
     kept = apply_patch(shot, retimed(shot, fps, "frames"))[0]
     assert kept.steps == shot.steps and kept.fps == fps
+
+
+def test_offsets_keyed_once_reach_letter_after_letter():
+    """Keys of a drive's offset, spread: each letter moves as the first did, later."""
+    plain = new_shot(text="TIDE")
+    drive = next(k for k, s in enumerate(plain.steps) if s.kind == "drive")
+    keys = {"keys": [{"frame": 5, "value": [0, 0, 0]}, {"frame": 15, "value": [0, 2, 0]}], "spread": 4}
+    everywhere = [{"kind": "everywhere"}]
+    moved = apply_patch(
+        plain,
+        [
+            {"op": "replace", "path": f"/steps/{drive}/reaches", "value": everywhere},
+            {"op": "replace", "path": f"/steps/{drive}/offset", "value": {"move": keys}},
+        ],
+    )[0]
+    height = poses_at(moved, structure_at(moved, 0), np.arange(60.0))[:, :, 1, 3]
+    assert height[0] + 2 == pytest.approx(height[-1])
+    for letter in (1, 2, 3):
+        rise = height[:, letter] - height[0, letter]
+        assert rise[4 * letter :] == pytest.approx((height[:, 0] - height[0, 0])[: 60 - 4 * letter], abs=1e-12)
+    # Twice the frames a second: the same at the same time.
+    faster = apply_patch(moved, retimed(moved, FrameRate(numerator=50), "seconds"))[0]
+    again = poses_at(faster, structure_at(faster, 0), np.arange(0, 120.0, 2))[:, :, 1, 3]
+    assert again == pytest.approx(height, abs=1e-9)

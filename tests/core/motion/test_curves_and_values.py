@@ -8,7 +8,7 @@ from scipy.optimize import brentq
 
 from moss_crown.core.document.values import Ease, Key, Keyed, straight
 from moss_crown.core.motion.curves import ease, slope_at_ends
-from moss_crown.core.motion.values import sample, sample_choice
+from moss_crown.core.motion.values import ONE, Letters, sample, sample_choice, sample_each
 
 share = st.floats(0, 1)
 height = st.floats(-2, 3)
@@ -86,3 +86,31 @@ def test_one_frame_alone_has_the_bits_of_many():
     frames = np.linspace(-5, 50, 300)
     together = sample(value, frames)
     assert all(sample(value, frames[k : k + 1])[0] == together[k] for k in range(len(frames)))
+
+
+LETTERS = Letters(np.arange(5.0), np.linspace(0, 1, 5), np.zeros(5), np.zeros(5), np.zeros(5))
+
+
+@given(st.floats(0.25, 9), st.permutations(range(30)))
+def test_keys_spread_over_letters_are_each_letters_own_keys_later(spread, order):
+    keys = [Key[float](frame=2, value=0.0), Key[float](frame=9, value=4.0), Key[float](frame=15, value=-1.0)]
+    value = Keyed[float](keys=keys, after="repeat", spread=spread)
+    frames = np.arange(30.0)
+    found = sample_each(value, frames, LETTERS)
+    assert found.shape == (30, 5)
+    for letter in range(5):
+        assert (found[:, letter] == sample(value, frames - spread * letter)).all()
+    backward = sample_each(value.model_copy(update={"spread": -spread}), frames, LETTERS)
+    assert (backward == found[:, ::-1]).all()
+    for frame in order[:5]:
+        assert (sample_each(value, np.array([float(frame)]), LETTERS)[0] == found[frame]).all()
+    assert (sample(value, frames) == found[:, 0]).all()
+
+
+def test_vectors_are_spread_too_and_one_letter_is_as_it_was():
+    keys = [Key[tuple[float, ...]](frame=0, value=(0.0, 0, 0)), Key[tuple[float, ...]](frame=10, value=(1.0, 2, 3))]
+    value = Keyed[tuple[float, ...]](keys=keys, spread=10)
+    found = sample_each(value, np.array([0.0, 10.0, 20.0]), LETTERS)
+    assert found[:, 0].tolist() == [[0, 0, 0], [1, 2, 3], [1, 2, 3]]
+    assert found[:, 1].tolist() == [[0, 0, 0], [0, 0, 0], [1, 2, 3]]
+    assert sample_each(value, np.array([10.0]), ONE).tolist() == [[[1, 2, 3]]]

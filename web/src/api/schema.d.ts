@@ -5767,6 +5767,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat5160 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
@@ -5789,6 +5794,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat0720 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
@@ -5811,6 +5821,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat993f */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
@@ -5833,6 +5848,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatd612 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
@@ -5855,6 +5875,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat7c2f */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____: {
@@ -5877,6 +5902,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatf2e8 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____": {
@@ -5899,6 +5929,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat9982 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____": {
@@ -5921,6 +5956,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat2aa0 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____": {
@@ -5943,6 +5983,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat7f06 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
@@ -5965,6 +6010,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat8bf4 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____": {
@@ -5987,6 +6037,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat1644 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____": {
@@ -6009,6 +6064,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat5cf1 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
@@ -6031,6 +6091,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloata37d */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
@@ -6053,6 +6118,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloateb1d */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
@@ -6075,6 +6145,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat60c9 */
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____": {
@@ -6097,6 +6172,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat42dc */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____: {
@@ -6119,6 +6199,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloata240 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
@@ -6141,6 +6226,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat546e */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -6163,6 +6253,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat8db0 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
@@ -6185,6 +6280,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloata567 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____: {
@@ -6207,6 +6307,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat71a0 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
@@ -6229,6 +6334,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatfed2 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
@@ -6251,6 +6361,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatc564 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____: {
@@ -6273,6 +6388,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatef41 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____: {
@@ -6295,6 +6415,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat3696 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
@@ -6317,6 +6442,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat6bf9 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____: {
@@ -6339,6 +6469,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat7434 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
@@ -6361,6 +6496,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatf2d2 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____: {
@@ -6383,6 +6523,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat2204 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____: {
@@ -6405,6 +6550,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatc8ce */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____: {
@@ -6427,6 +6577,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloata354 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -6449,6 +6604,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat26d3 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
@@ -6471,6 +6631,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat8885 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
@@ -6493,6 +6658,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat4184 */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
@@ -6515,6 +6685,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatcbfd */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
@@ -6537,6 +6712,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloatbd6d */
         Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
@@ -6559,6 +6739,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedInt6966 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
@@ -6581,6 +6766,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedIntc22a */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____: {
@@ -6603,6 +6793,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedIntc457 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____: {
@@ -6625,6 +6820,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedIntc8fe */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
@@ -6647,6 +6847,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedIntc8f3 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____: {
@@ -6669,6 +6874,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedInt4985 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
@@ -6691,6 +6901,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedIntffb5 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
@@ -6713,6 +6928,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedIntdab3 */
         Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____: {
@@ -6735,6 +6955,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedStrf875 */
         Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____: {
@@ -6757,6 +6982,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedStr6776 */
         "Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________": {
@@ -6779,6 +7009,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedStr680b */
         "Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________": {
@@ -6801,6 +7036,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteralbfd0 */
         Keyed_Literal__arrive____leave____pass___: {
@@ -6823,6 +7063,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteralfb26 */
         Keyed_Literal__both____forward____backward___: {
@@ -6845,6 +7090,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral9943 */
         Keyed_Literal__centre____baseline____cap____left____right____own___: {
@@ -6867,6 +7117,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral6e29 */
         Keyed_Literal__centre____foot____own___: {
@@ -6889,6 +7144,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral7369 */
         Keyed_Literal__corner____sweep____steps____globe____card___: {
@@ -6911,6 +7171,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiterala4cf */
         Keyed_Literal__left____centre____right____justify____fill___: {
@@ -6933,6 +7198,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral8461 */
         Keyed_Literal__letter____word____line____block___: {
@@ -6955,6 +7225,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiterale25c */
         Keyed_Literal__none____left____right____above____below___: {
@@ -6977,6 +7252,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral9653 */
         Keyed_Literal__nothing____environment____colour___: {
@@ -6999,6 +7279,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral7740 */
         Keyed_Literal__open____filled___: {
@@ -7021,6 +7306,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteralec74 */
         Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___: {
@@ -7043,6 +7333,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteralf517 */
         Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled___: {
@@ -7065,6 +7360,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral9a0d */
         Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___: {
@@ -7087,6 +7387,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiterald875 */
         Keyed_Literal__rectangle____disc____tube____ball____sun___: {
@@ -7109,6 +7414,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral5ab7 */
         Keyed_Literal__repeat____mirror____once___: {
@@ -7131,6 +7441,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral3760 */
         Keyed_Literal__round____square____flat___: {
@@ -7153,6 +7468,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral83ac */
         Keyed_Literal__sharp____mitre____round___: {
@@ -7175,6 +7495,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteral2b23 */
         Keyed_Literal__slab____ball____box____ring___: {
@@ -7197,6 +7522,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteralc8b8 */
         Keyed_Literal__spring____lag___: {
@@ -7219,6 +7549,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiterald635 */
         Keyed_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___: {
@@ -7241,6 +7576,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteralb8e6 */
         Keyed_Literal__straight____arc____drum____path___: {
@@ -7263,6 +7603,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiterale055 */
         Keyed_Literal__title____letter___: {
@@ -7285,6 +7630,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedLiteralcf29 */
         Keyed_Literal__up____down___: {
@@ -7307,6 +7657,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedUnion744d */
         "Keyed_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________": {
@@ -7329,6 +7684,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedBool34cc */
         Keyed_bool_: {
@@ -7351,6 +7711,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedClasstuple8b51 */
         Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
@@ -7373,6 +7738,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedClasstupledcdf */
         Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
@@ -7395,6 +7765,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedClasstuple9ce8 */
         "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______": {
@@ -7417,6 +7792,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedClasstuple315b */
         "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
@@ -7439,6 +7819,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedClasstuple522e */
         "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
@@ -7461,6 +7846,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedClasstuple006c */
         Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______: {
@@ -7483,6 +7873,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /**
          * Lamp
@@ -9907,6 +10302,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /** KeyedFloat312f */
         "moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____": {
@@ -9929,6 +10329,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
     };
     responses: never;

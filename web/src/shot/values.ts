@@ -15,6 +15,7 @@ export interface Keyed<T = unknown> {
   before: string;
   after: string;
   exposed?: number;
+  spread?: number;
 }
 export interface Formula {
   formula: string;

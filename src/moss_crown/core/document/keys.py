@@ -15,7 +15,7 @@ from moss_crown.core.errors import DocumentInvalid
 
 Patch: TypeAlias = list[dict[str, Any]]
 IN_FRAMES: dict[type, tuple[str, ...]] = {
-    Cadence: ("start", "delay", "whole", "duration", "stay"),
+    Cadence: ("start", "delay", "whole", "duration", "stay", "pulled"),
     Swing: ("start", "delay", "settle"),
     DrumStep: ("start", "delay", "duration"),
     ShiverStep: ("start", "end", "fade_in", "fade_out"),
@@ -143,30 +143,22 @@ def retimed(shot: Shot, fps: FrameRate, keep: str) -> Patch:
     return patch
 
 
-def _rescale(node: Any, path: str, scaled: Callable[[float], float], patch: Patch) -> None:
+def _rescale(node: Any, path: str, scaled: Callable[[float], float], patch: Patch, counts: bool = False) -> None:
+    """Every frame below a node; what it `counts` itself are frames too: links and formulas of those stay."""
     if isinstance(node, Keyed):
-        patch.append(_put(path, node, [_key(key.model_dump(mode="json"), scaled) for key in node.keys]))
-        return
-    counted = next((names for kind, names in IN_FRAMES.items() if isinstance(node, kind)), ())
-    for name, member in members(node):
-        here = f"{path}/{name}"
-        if name == "pulled" and isinstance(node, Cadence):
-            for letter, value in member.items():
-                _rescale_count(value, f"{here}/{letter}", scaled, patch)
-        elif name in counted:
-            _rescale_count(member, here, scaled, patch)
-        else:
-            _rescale(member, here, scaled, patch)
-
-
-def _rescale_count(value: Any, path: str, scaled: Callable[[float], float], patch: Patch) -> None:
-    """A value that counts frames: constants and the values of keys are scaled, links and formulas stay."""
-    if isinstance(value, Keyed):
-        keys = [_key(key.model_dump(mode="json"), scaled) for key in value.keys]
-        patch.append(_put(path, value, [key | {"value": scaled(key["value"])} for key in keys]))
-    elif not isinstance(value, Formula | Link):
-        patch.append({"op": "replace", "path": path, "value": scaled(value)})
-
-
-def _key(key: dict[str, Any], scaled: Callable[[float], float]) -> dict[str, Any]:
-    return key | {"frame": scaled(key["frame"])}
+        value = node.model_dump(mode="json")
+        for key in value["keys"]:
+            key["frame"] = scaled(key["frame"])
+            if counts:
+                key["value"] = scaled(key["value"])
+        patch.append({"op": "replace", "path": path, "value": value | {"spread": scaled(node.spread)}})
+    elif counts and isinstance(node, Mapping):
+        for name, member in node.items():
+            _rescale(member, f"{path}/{name}", scaled, patch, True)
+    elif counts:
+        if not isinstance(node, Formula | Link):
+            patch.append({"op": "replace", "path": path, "value": scaled(node)})
+    else:
+        counted = next((names for kind, names in IN_FRAMES.items() if isinstance(node, kind)), ())
+        for name, member in members(node):
+            _rescale(member, f"{path}/{name}", scaled, patch, name in counted)

@@ -76,13 +76,16 @@ Exposed: TypeAlias = Annotated[int, Field(ge=1, le=24)]
 class Keyed(Model, Generic[T]):
     """Keys in order of their frames, no two at one frame; `before` and `after` say what happens outside them.
 
-    `repeat_onward` begins each round where the one before ended. `exposed` holds each value for that many frames.
+    `repeat_onward` begins each round where the one before ended. `exposed` holds each value for that many frames. Where
+    letters have values of their own, each has its keys `spread` frames after the one before; below 0 from the last
+    letter to the first.
     """
 
     keys: list[Key[T]] = Field(min_length=1, max_length=KEYS_A_VALUE)
     before: Outside = "hold"
     after: Outside = "hold"
     exposed: Exposed = 1
+    spread: Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=False)] = 0.0
 
     @classmethod
     def model_parametrized_name(cls, params: tuple[Any, ...]) -> str:

@@ -47,6 +47,11 @@ def sample_each(value: Any, frames: Frames, letters: Letters) -> Floats:
     """A numeric value for each letter: (f, l) or (f, l, k), where l is 1 when it is the same for all."""
     if isinstance(value, Formula | Link):
         return _tied(value, frames, letters)
+    if isinstance(value, Keyed) and value.spread and len(letters.i) > 1:
+        order = letters.i if value.spread > 0 else letters.i.max() - letters.i
+        own = frames[:, None] - abs(value.spread) * order
+        found = sample(value, own.ravel())
+        return found.reshape(*own.shape, *found.shape[1:])
     return sample(value, frames)[:, None]
 
 

@@ -21,6 +21,18 @@ const EXPOSED: [number, string][] = [
   [4, 'on fours'],
 ];
 
+/** Steps whose values can differ from letter to letter. */
+const OF_LETTERS = ['drive', 'shiver'];
+const SPREAD = [0, 0.5, 1, 1.5, 2, 3, 4, 6, 8, 12, -0.5, -1, -2, -3, -4, -6];
+
+function spreads(now: number): [number, string][] {
+  const all = SPREAD.includes(now) ? SPREAD : [...SPREAD, now];
+  return all.map((by) => [
+    by,
+    by === 0 ? 'all at once' : `${Math.abs(by)} frames a letter${by < 0 ? ', from the last' : ''}`,
+  ]);
+}
+
 /** The mark of a value (a ring: keyed; f: formula; a link), and the menu of what can be done with it. */
 export function Marks({ field, path, shown }: { field: FieldSpec; path: string; shown: unknown }) {
   const store = useShotStore();
@@ -112,6 +124,21 @@ export function Marks({ field, path, shown }: { field: FieldSpec; path: string; 
                   options={EXPOSED}
                   on={(v) => store.edit([{ op: 'replace', path: `${path}/exposed`, value: v }], 'pictures')}
                 />
+                {OF_LETTERS.includes(
+                  `${at(document, path.split('/').slice(0, 3).join('/').concat('/kind'))}`,
+                ) && (
+                  <Choice
+                    label="Letters"
+                    value={stored.spread ?? 0}
+                    options={spreads(stored.spread ?? 0)}
+                    on={(v) =>
+                      store.edit(
+                        [{ op: 'add', path: `${path}/spread`, value: v }],
+                        'spread keys over letters',
+                      )
+                    }
+                  />
+                )}
                 <Line />
                 <Item on={() => store.copy(stored.keys)}>Copy its keys</Item>
               </>
