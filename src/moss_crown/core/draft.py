@@ -51,6 +51,7 @@ from moss_crown.core.evaluate import (
     moved_at,
     rest_frame,
     set_at,
+    soft_at,
     solid_of,
     spans,
     structure_at,
@@ -270,8 +271,8 @@ def _overshoots(shot: Shot) -> dict[str, float]:
 
 
 def _wear(blocks: list[Moved], frames: int) -> NDArray[np.float32] | None:
-    """(f, l, 5): tint and its share, and opacity, of each letter; None where all letters stay as they are."""
-    if all(b.tint is None and b.opacity is None for b in blocks):
+    """(f, l, 6): tint and its share, opacity, and softness of each letter; None where all stay as they are."""
+    if all(b.tint is None and b.opacity is None and b.soft is None for b in blocks):
         return None
     parts = []
     for block in blocks:
@@ -279,7 +280,8 @@ def _wear(blocks: list[Moved], frames: int) -> NDArray[np.float32] | None:
         tint = np.zeros((frames, letters, 4)) if block.tint is None else block.tint
         left = np.ones((frames, letters)) if block.opacity is None else block.opacity
         parts.append(np.concatenate([tint, left[..., None]], 2))
-    return np.concatenate(parts, 1).astype(np.float32)
+    soft = soft_at(blocks, frames)[..., None]
+    return np.concatenate([np.concatenate(parts, 1), soft], 2).astype(np.float32)
 
 
 def keyed_values(shot: Shot) -> dict[str, list[Any]]:
@@ -302,8 +304,8 @@ def keyed_values(shot: Shot) -> dict[str, list[Any]]:
 def pack(head: dict[str, Any], tables: list[NDArray[np.float32]]) -> bytes:
     """The head and the tables one by one, `framed`.
 
-    For each span: poses (f, l, 16), column by column; speeds (4, f, l), SPEEDS; where it is "worn" tints and opacity
-    (f, l, 5); contacts (f, l), bits of `clearance`. At the end the camera poses (f, 16).
+    For each span: poses (f, l, 16), column by column; speeds (4, f, l), SPEEDS; where it is "worn" tints, opacity
+    and softness (f, l, 6); contacts (f, l), bits of `clearance`. At the end the camera poses (f, 16).
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
 

@@ -52,7 +52,7 @@ from moss_crown.core.look.exposure import grade
 from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.clearance import GIVE, contacts
-from moss_crown.core.motion.poses import Poses, place_matrix, speeds
+from moss_crown.core.motion.poses import Poses, place_matrix, softened, speeds
 from moss_crown.core.motion.values import Frames, changes, exposures, sample, sample_choice, sample_one
 from moss_crown.core.moving import (
     MOTION,
@@ -81,6 +81,8 @@ from moss_crown.core.type.shape import Glyph, faces
 STEP_BLUR = np.radians(8.0)
 """A letter that turns gets a pose in the shutter for at most every 8 degrees: matrices are interpolated straight."""
 MOST_BLUR_POSES = 17
+SOFT_POSES = 65
+"""In so many places letters that are soft stand while the shutter is open."""
 CHORD_PIXELS = 0.15
 NOWHERE = -1
 """In place of a solid for a letter of which nothing is there, such as a tube that has not begun."""
@@ -405,6 +407,12 @@ def together(blocks: Sequence[Moved], frames: int) -> Poses:
     return np.concatenate([b.poses for b in blocks], 1) if blocks else np.zeros((frames, 0, 4, 4))
 
 
+def soft_at(blocks: Sequence[Moved], frames: int) -> NDArray[np.float64]:
+    """(f, l): how soft the letters of all blocks are, metres."""
+    parts = [np.zeros(b.poses.shape[:2]) if b.soft is None else b.soft for b in blocks]
+    return np.concatenate(parts, 1) if parts else np.zeros((frames, 0))
+
+
 def motion_on(shot: Shot, block: int) -> Iterator[Step]:
     """The steps that move the letters of a block."""
     return (step for step in shot.steps[block + 1 :] if step.kind in MOTION)
@@ -677,8 +685,13 @@ def scene_at(
     structure = structure_at(shot, frame)
     moments = shutter_frames(shot, structure, frame) if blur else np.array([float(frame)])
     done = moved_at(shot, structure, moments)
+    if soft := any(b.soft is not None for b in done):
+        moments = np.linspace(moments[0], moments[-1], SOFT_POSES)
+        done = moved_at(shot, structure, moments)
     poses = together(done, len(moments))
     camera = camera_at(shot, moments, aspect)
+    if soft:
+        poses = softened(poses, soft_at(done, len(moments))[len(moments) // 2], camera.poses)
     later = poses_at(shot, structure, moments[:1] + 1) if motion else None
     if motion:
         camera = replace(camera, later=camera_at(shot, moments[:1] + 1, aspect).poses[0])

@@ -584,7 +584,7 @@ def _entries() -> list[Entry]:
             "fly-through",
             "Fly-through",
             "rig",
-            "letters come from behind the camera",
+            "letters come from behind the camera, softer the nearer they are to it",
             lambda w: _one(
                 _drive(
                     "fly",
@@ -592,6 +592,7 @@ def _entries() -> list[Entry]:
                     [_arrive(w, 0.09, 1.3, ease=Ease(leave=(0.1, 0.7), arrive=(0.25, 1.0)))],
                     move=(0.0, 0.25 * w.size, round(1.08 * w.away, 3)),
                     turn=(0.0, 0.0, 35.0),
+                    softness=0.1,
                 )
             ),
         ),

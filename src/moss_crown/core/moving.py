@@ -239,11 +239,12 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
 @dataclass(frozen=True)
 class Moved:
     """A block in motion: poses to world (f, l, 4, 4); for letters that are tinted or let light through, colour and
-    share of the tint (f, l, 4) and opacity (f, l)."""
+    share of the tint (f, l, 4) and opacity (f, l); for letters that are soft the radius of that (f, l), metres."""
 
     poses: Poses
     tint: Floats | None
     opacity: Floats | None
+    soft: Floats | None = None
 
 
 def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
@@ -259,7 +260,13 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     poses = company.led.lead(place_poses(poses, *places(company.step, steps, frames, around)), frames)
     tints = [(act.tint.offset, act.tint.reach) for act in done if act.tint is not None]
     tints += [(colour[:, None], share[:, None]) for colour, share in company.led.tints(frames)]
-    return Moved(poses, _tinted(tints, len(frames), cast.count), _opacity(done, len(frames), cast.count))
+    soft = sum((act.soft for act in done if act.soft is not None), np.zeros((len(frames), cast.count)))
+    return Moved(
+        poses,
+        _tinted(tints, len(frames), cast.count),
+        _opacity(done, len(frames), cast.count),
+        soft * company.setting.size if soft.any() else None,
+    )
 
 
 def _tinted(tints: Sequence[tuple[Floats, Floats]], frames: int, letters: int) -> Floats | None:

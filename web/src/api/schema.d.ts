@@ -1890,6 +1890,7 @@ export interface components {
              *       ],
              *       "tint_share": 0,
              *       "opacity": 1,
+             *       "softness": 0,
              *       "outside": "none",
              *       "axes": {},
              *       "scramble": 0,
@@ -8717,8 +8718,9 @@ export interface components {
          * @description What a drive adds to a letter at full strength. Turn and scale go about its pivot.
          *
          *     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
-         *     colours by `tint_share`; `opacity` is what is left of it. With `outside` the letter stands just outside the frame on
-         *     that side, as the camera sees it; the move is added to that.
+         *     colours by `tint_share`; `opacity` is what is left of it; `softness` is the radius, in cap heights, over which it is
+         *     blurred as the camera sees it. With `outside` the letter stands just outside the frame on that side, as the camera
+         *     sees it; the move is added to that.
          *
          *     `axes` are added to a letter's places on its family's variable axes, so that weight runs through a word. With
          *     `scramble` other letters stand in a letter's place, in that share of the time at full strength, changing every
@@ -8792,6 +8794,11 @@ export interface components {
              * @default 1
              */
             opacity: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Softness
+             * @default 0
+             */
+            softness: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Outside
              * @default none

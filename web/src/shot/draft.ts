@@ -131,7 +131,7 @@ interface SpanHead {
   blocks: BlockAtRest[];
   starts: Record<string, number[]>; // by the id of the drive
   rest: number[];
-  worn: boolean; // are letters tinted, or let light through?
+  worn: boolean; // are letters tinted, soft, or let light through?
 }
 /** How fast letters are by all of their motion, and by each part of it alone. */
 export type Speeds = Record<'all' | 'place' | 'turn' | 'size', Float32Array>;
@@ -140,7 +140,7 @@ export interface Span extends SpanHead {
   speeds: Speeds; // each frames x letters, cap heights a second
   contacts: Float32Array; // frames x letters: bits: 1 meets another letter, 2 goes into floor or wall, 4 is out of the frame
   fades: boolean; // does any letter let light through?
-  wear: Float32Array | null; // frames x letters x 5: tint, its share, opacity
+  wear: Float32Array | null; // frames x letters x WORN: tint, its share, opacity, softness in metres
 }
 interface Head {
   width: number;
@@ -186,8 +186,8 @@ export function readDraft(buffer: ArrayBuffer): Draft {
     const poses = take(cells * 16);
     const [all, place, turn, size] = [take(cells), take(cells), take(cells), take(cells)];
     const speeds = { all, place, turn, size };
-    const wear = span.worn ? take(cells * 5) : null;
-    const fades = wear?.some((v, k) => k % 5 === 4 && v < 1) ?? false;
+    const wear = span.worn ? take(cells * WORN) : null;
+    const fades = wear?.some((v, k) => k % WORN === 4 && v < 1) ?? false;
     return { ...span, poses, speeds, wear, fades, contacts: take(cells) };
   });
   return { ...facts, spans, camera: take((facts.last - facts.first + 1) * 16), at: performance.now() };
@@ -197,11 +197,13 @@ export function spanAt(draft: Draft, frame: number): Span | undefined {
   return draft.spans.find((s) => frame >= s.first && frame <= s.last);
 }
 
-/** Tint (red, green, blue), its share, and opacity of a letter at a frame; null where it stays as it is. */
+const WORN = 6;
+
+/** Tint (red, green, blue), its share, opacity, and softness of a letter at a frame; null where it stays as it is. */
 export function wearAt(span: Span, frame: number, letter: number): Float32Array | null {
   if (!span.wear) return null;
-  const start = ((frame - span.first) * span.letters.length + letter) * 5;
-  return span.wear.subarray(start, start + 5);
+  const start = ((frame - span.first) * span.letters.length + letter) * WORN;
+  return span.wear.subarray(start, start + WORN);
 }
 
 /** A pose of a letter at a frame, as 16 numbers. */

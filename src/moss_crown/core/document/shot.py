@@ -309,8 +309,9 @@ class Offset(Model):
     """What a drive adds to a letter at full strength. Turn and scale go about its pivot.
 
     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
-    colours by `tint_share`; `opacity` is what is left of it. With `outside` the letter stands just outside the frame on
-    that side, as the camera sees it; the move is added to that.
+    colours by `tint_share`; `opacity` is what is left of it; `softness` is the radius, in cap heights, over which it is
+    blurred as the camera sees it. With `outside` the letter stands just outside the frame on that side, as the camera
+    sees it; the move is added to that.
 
     `axes` are added to a letter's places on its family's variable axes, so that weight runs through a word. With
     `scramble` other letters stand in a letter's place, in that share of the time at full strength, changing every
@@ -324,6 +325,7 @@ class Offset(Model):
     tint: Value[Colour] = (1.0, 0.35, 0.1)
     tint_share: Value[Share] = 0.0
     opacity: Value[Share] = 1.0
+    softness: Value[Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)]] = 0.0
     outside: Value[Literal["none", "left", "right", "above", "below"]] = "none"
     axes: dict[AxisTag, Value[AxisPlace]] = Field(default_factory=dict, max_length=limits.AXES)
     scramble: Value[Share] = 0.0

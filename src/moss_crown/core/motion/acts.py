@@ -148,6 +148,7 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings) -> A
         around.pivots(step.pivot, frames),
         _tint(offset, reach, frames, cast),
         _opacity(offset, reach, frames, cast),
+        _soft(offset, reach, frames, cast),
     )
 
 
@@ -188,6 +189,11 @@ def _tint(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Channel 
 def _opacity(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Floats | None:
     left = each(offset.opacity, frames, cast.letters)
     return None if (left == 1).all() else np.asarray(np.clip(1 + (left - 1) * np.clip(reach, 0, 1), 0, 1))
+
+
+def _soft(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Floats | None:
+    radius = each(offset.softness, frames, cast.letters)
+    return np.asarray(np.clip(reach, 0, None) * radius) if radius.any() else None
 
 
 def _drum(step: DrumStep, cast: Cast, frames: Frames, around: Surroundings) -> Act:

@@ -29,7 +29,8 @@ class Act:
     """What a step does to a block's letters, about pivots (f or 1, l, 3) in each letter's own space.
 
     A tint, if there is one: its share (f, l) and its colour (f or 1, l or 1, 3). What is left of the letters' opacity
-    (f, l), where that is not all. What is not `followed` a follow-through leaves alone.
+    (f, l), where that is not all; how soft it makes them (f, l), in cap heights. What is not `followed` a
+    follow-through leaves alone.
     """
 
     move: Channel
@@ -38,7 +39,29 @@ class Act:
     pivots: NDArray[np.float64]
     tint: Channel | None = None
     opacity: NDArray[np.float64] | None = None
+    soft: NDArray[np.float64] | None = None
     followed: bool = True
+
+
+def softened(poses: Poses, soft: NDArray[np.float64], cameras: Poses) -> Poses:
+    """Letters at moments of an open shutter (f, l, 4, 4), each moved about in a disc of its radius `soft` (l), metres,
+    that faces the camera (f, 4, 4): what is seen over the whole time is blurred.
+
+    The places in the disc are spread evenly (Vogel, "A better way to construct the sunflower head", Mathematical
+    Biosciences 44, 1979). The way from one to the next, a straight line, cuts across: they stand so much farther out
+    that what is seen over the time has the spread of an even disc (a second moment of a quarter of the radius squared
+    along each axis), softer towards its rim.
+    """
+    count = len(poses)
+    at = np.arange(count)
+    golden = np.pi * (3 - np.sqrt(5))
+    distance = np.sqrt((at + 0.5) / count * 3 / (2 + np.cos(golden)))
+    angle = at * golden
+    across, up = distance * np.cos(angle), distance * np.sin(angle)
+    aside = across[:, None] * cameras[:, :3, 0] + up[:, None] * cameras[:, :3, 1]
+    found = poses.copy()
+    found[..., :3, 3] += soft[None, :, None] * aside[:, None, :]
+    return found
 
 
 def rest_poses(rest: NDArray[np.float64], frames: int) -> Poses:

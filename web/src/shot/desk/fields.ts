@@ -624,6 +624,7 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
         ? [vector('/pivot/own', 'Pivot place', { unit: 'cap heights', step: 0.02 })]
         : []),
       number('/offset/opacity', 'Opacity', { min: 0, max: 1 }),
+      number('/offset/softness', 'Softness', { unit: 'cap heights', step: 0.01, min: 0, max: 5 }),
       number('/offset/tint_share', 'Tinted', { unit: 'share', min: 0, max: 1 }),
       ...(step.offset?.tint_share === 0
         ? []

@@ -1,7 +1,7 @@
 import * as THREE from 'three';
 import { describe, expect, it } from 'vitest';
 import type { Lamp } from '../draft';
-import { gathered, placeInSquare, shineFrom } from './gather';
+import { gathered, placeInDisc, placeInSquare, shineFrom } from './gather';
 
 const flat = {
   kind: 'flat',
@@ -17,6 +17,16 @@ describe('gathering pictures', () => {
     expect(gathered(2)).toBe(17);
     expect(gathered(200)).toBe(5);
     expect(gathered(900)).toBe(0);
+    expect(gathered(900, true)).toBe(11);
+  });
+
+  it('goes to places that fill a disc evenly', () => {
+    const places = Array.from({ length: 64 }, (_, k) => placeInDisc(k, 64));
+    expect(Math.hypot(...(places.at(-1) ?? [0, 0]))).toBeLessThan(1);
+    for (const axis of [0, 1] as const) {
+      expect(Math.abs(places.reduce((sum, p) => sum + p[axis], 0) / 64)).toBeLessThan(0.03);
+      expect(places.reduce((sum, p) => sum + p[axis] ** 2, 0) / 64).toBeCloseTo(0.25, 1);
+    }
   });
 
   it('goes to places that begin in the middle and fill a square evenly', () => {

@@ -5,12 +5,21 @@ import { ScreenPass } from './screen';
 /** How often a picture that stands still is drawn, where there is time for that. */
 const MOST = 17;
 const FEWEST = 3;
+const FEWEST_SOFT = 11;
 const TIME_MS = 1200;
 
-/** How many pictures to gather when one takes so many milliseconds; 0 where it would be too few to be worth it. */
-export function gathered(ms: number): number {
-  const count = Math.min(MOST, Math.floor(TIME_MS / Math.max(ms, 1)));
+/** How many pictures to gather when one takes so many milliseconds; 0 where it would be too few to be worth it. What is
+ *  soft is seen so in no other way: then it is worth the time. */
+export function gathered(ms: number, soft = false): number {
+  const count = Math.max(soft ? FEWEST_SOFT : 0, Math.min(MOST, Math.floor(TIME_MS / Math.max(ms, 1))));
   return count < FEWEST ? 0 : count - 1 + (count % 2); // the middle, and pairs about it
+}
+
+/** The k-th of so many places in a disc of radius 1, as the core spreads them over the time of a shutter. */
+export function placeInDisc(k: number, count: number): [number, number] {
+  const distance = Math.sqrt((k + 0.5) / count);
+  const angle = k * Math.PI * (3 - Math.sqrt(5));
+  return [distance * Math.cos(angle), distance * Math.sin(angle)];
 }
 
 /** The k-th of a sequence of places in a square (-1 to 1): the middle, then pairs about it, so that none leans to a

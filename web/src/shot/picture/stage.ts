@@ -16,7 +16,7 @@ import {
 } from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
-import { Gathering, gathered, placeInSquare, shineFrom } from './gather';
+import { Gathering, gathered, placeInDisc, placeInSquare, shineFrom } from './gather';
 import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
 import { FloorMirror, type MirrorUniforms } from './mirror';
@@ -687,6 +687,7 @@ export class DraftStage {
     this.asked = 0;
     clearTimeout(this.settling);
     this.shineFrom(0);
+    this.soften(0, 0);
     if (this.lost || !this.display || !this.draft) return;
     if (this.awaited && !this.shown) return;
     this.shown = true;
@@ -716,7 +717,7 @@ export class DraftStage {
     const ms = this.finished(begun);
     this.onShown(this.draft, this.frame, ms);
     if (still) {
-      const count = gathered(ms);
+      const count = gathered(ms, this.soft().length > 0);
       if (count) this.next = requestAnimationFrame(() => this.gather(1, count, ratio));
       return;
     }
@@ -734,6 +735,7 @@ export class DraftStage {
     target.setSize(stillTarget.width, stillTarget.height);
     if (k === 1) this.gathering.add(this.renderer, stillTarget, 0);
     this.shineFrom(k);
+    this.soften(k, count);
     const camera = this.camera();
     const [x, y] = placeInSquare(k);
     const projection = camera.projectionMatrix.elements;
@@ -774,6 +776,35 @@ export class DraftStage {
     this.renderer.shadowMap.needsUpdate = true;
   }
   private shining = 0;
+
+  /** Letters that are soft at the frame, with how much, in metres. */
+  private soft(): { batch: THREE.BatchedMesh; instance: number; pose: Float32Array; radius: number }[] {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    if (!span?.wear) return [];
+    return this.places.flatMap(({ batch, instance, letter }) => {
+      const radius = wearAt(span, this.frame, letter)?.[5] ?? 0;
+      return radius > 0 ? [{ batch, instance, pose: poseAt(span, this.frame, letter), radius }] : [];
+    });
+  }
+
+  /** Soft letters stand in the k-th of so many places of their disc, which faces the camera; of none, where they are. */
+  private soften(k: number, count: number) {
+    if (!count && !this.softened) return;
+    this.softened = count > 0;
+    const [across, up] = count ? placeInDisc(k, count) : [0, 0];
+    const [right, above] = [new THREE.Vector3(), new THREE.Vector3()];
+    this.camera().matrixWorld.extractBasis(right, above, new THREE.Vector3());
+    const aside = right.multiplyScalar(across).addScaledVector(above, up);
+    for (const { batch, instance, pose, radius } of this.soft()) {
+      this.pose.fromArray(pose);
+      const at = this.pose.elements;
+      at[12] = (at[12] ?? 0) + aside.x * radius;
+      at[13] = (at[13] ?? 0) + aside.y * radius;
+      at[14] = (at[14] ?? 0) + aside.z * radius;
+      batch.setMatrixAt(instance, this.pose);
+    }
+  }
+  private softened = false;
 
   /** The letters in the floor, where it lies level and is seen from above. */
   private reflect(camera: THREE.PerspectiveCamera, width: number, height: number) {
