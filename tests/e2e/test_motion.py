@@ -455,3 +455,22 @@ def test_a_group_is_copied_with_a_delay_and_taken_back(quiet, server):
     wait_for(lambda: len(starts()) == letters)
     quiet.get_by_role("button", name="Undo", exact=True).click()
     wait_for(lambda: all(s["kind"] != "group" for s in document(server, shot)["steps"]))
+
+
+def test_two_versions_of_a_step_are_compared_and_one_is_kept(quiet, server):
+    shot = new_shot(quiet, server)
+    add_step(quiet, "Follow-through")
+    own = lambda: step(server, shot, "follow")  # noqa: E731
+    put(quiet, "spinbutton", "Tempo", 2)
+    quiet.get_by_role("button", name="try a version B").click()
+    put(quiet, "spinbutton", "Tempo", 5)
+    wait_for(lambda: (own()["version"], own()["tempo"]) == ("B", 5))
+    quiet.locator("body").click(position={"x": 600, "y": 20})
+    quiet.keyboard.press("v")
+    wait_for(lambda: (own()["version"], own()["tempo"]) == ("A", 2))
+    quiet.get_by_role("button", name="Version B", exact=True).click()
+    wait_for(lambda: (own()["version"], own()["tempo"]) == ("B", 5))
+    quiet.get_by_role("button", name="keep B only").click()
+    wait_for(lambda: own()["aside"] is None)
+    assert own()["tempo"] == 5
+    quiet.get_by_role("button", name="try a version B").wait_for()

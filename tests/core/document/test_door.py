@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, changed, patched, read_shot, read_shot_json, write_shot
 from moss_crown.core.document.shot import Shot
+from moss_crown.core.draft import draft
 from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TitleError, TooMany
 
 
@@ -208,3 +209,21 @@ def test_a_patch_leaves_the_document_that_it_is_applied_to_alone(document, data)
         after = changed(after, [operation])
         assert after == expected
     assert document == before
+
+
+def test_a_step_keeps_its_other_version_aside():
+    document = write_shot(new_shot())
+    drive = next(k for k, s in enumerate(document["steps"]) if s["kind"] == "drive")
+    aside = {key: value for key, value in document["steps"][drive].items() if key not in ("id", "aside", "version")}
+    both = [
+        {"op": "replace", "path": f"/steps/{drive}/aside", "value": aside | {"strength": 0.5}},
+        {"op": "replace", "path": f"/steps/{drive}/version", "value": "B"},
+    ]
+    shot = patched(document, both)
+    assert shot.steps[drive].aside["strength"] == 0.5
+    assert read_shot(write_shot(shot)) == shot
+    assert draft(shot) == draft(read_shot(document)), "what is aside is not computed"
+    for wrong in ({"kind": "follow"}, aside | {"aside": aside}, {}):
+        with pytest.raises(DocumentInvalid) as refused:
+            patched(document, [{"op": "replace", "path": f"/steps/{drive}/aside", "value": wrong}])
+        assert refused.value.field == f"/steps/{drive}/aside"

@@ -1320,6 +1320,16 @@ export interface components {
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -1612,6 +1622,16 @@ export interface components {
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -1844,6 +1864,16 @@ export interface components {
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -1994,6 +2024,16 @@ export interface components {
              * @default true
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2176,6 +2216,16 @@ export interface components {
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -2251,6 +2301,16 @@ export interface components {
              * @default true
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2372,6 +2432,16 @@ export interface components {
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -2447,6 +2517,16 @@ export interface components {
              * @default true
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2723,6 +2803,16 @@ export interface components {
              * @default true
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -8159,6 +8249,16 @@ export interface components {
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -8411,6 +8511,16 @@ export interface components {
              * @default true
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -9303,6 +9413,16 @@ export interface components {
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -9569,6 +9689,16 @@ export interface components {
              * @default true
              */
             on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

@@ -5,6 +5,7 @@ import { Dialog } from '../ui/controls';
 import { toggleTheme } from '../ui/theme';
 import { useShotStore } from './context';
 import { kern, nudge, pickAll } from './desk/nudge';
+import { swapVersions } from './desk/versions';
 import type { ShotStore, View } from './store';
 
 const KERN = 5; // thousandths of an em
@@ -44,6 +45,7 @@ export function shotCommands(
     { name: 'To the first frame', keys: 'Home', run: () => store.seek(state().draft?.first ?? 0) },
     { name: 'To the last frame', keys: 'End', run: () => store.seek(state().draft?.last ?? 0) },
     { name: 'To the frame of rest', keys: 'R', run: () => store.seek(Math.ceil(state().draft?.rest ?? 0)) },
+    { name: 'The other version of this step', keys: 'V', run: () => swapVersions(store) },
     { name: 'Undo', keys: 'Ctrl+Z', run: () => void store.history('undo') },
     { name: 'Redo', keys: 'Ctrl+Shift+Z', run: () => void store.history('redo') },
     { name: 'Redo (also)', keys: 'Ctrl+Y', run: () => void store.history('redo') },

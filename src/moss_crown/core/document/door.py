@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable, Mapping, Sequence
 from copy import copy
 from typing import Any
@@ -35,6 +36,7 @@ BOUNDS = {
 """What each kind of complaint asks for, in words."""
 
 TAGS = {"constant", "keys", "formula", "link"}
+MEMBER = re.compile(r"([a-z_]+): ")
 
 
 def read_shot(raw: Any) -> Shot:
@@ -139,8 +141,8 @@ def first_error(invalid: ValidationError, document: Any) -> DocumentInvalid:
     context = error.get("ctx", {})
     bound = BOUNDS.get(error["type"], "{error}" if "error" in context else error["msg"])
     reason = error["msg"].removeprefix("Value error, ")
-    if field == "" and ": " in reason:
-        field, reason = "/" + reason.split(": ", 1)[0], reason.split(": ", 1)[1]
+    if named := MEMBER.match(reason):  # a rule of a whole model says which member breaks it
+        field, reason = f"{field}/{named[1]}", reason[named.end() :]
     return DocumentInvalid(field, bound.format(**context), reason)
 
 

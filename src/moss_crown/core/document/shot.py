@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 from itertools import pairwise
-from typing import Annotated, Literal, Self, TypeAlias
+from typing import Annotated, Any, Literal, Self, TypeAlias
 
 from pydantic import Field, field_validator, model_validator
 
@@ -57,9 +57,22 @@ class FrameRate(Model):
 
 
 class StepBase(Model):
+    """A step may have two versions, to compare: the one that is computed says which of them it is, the other is put
+    `aside` as it was. That one is read when it is taken out again."""
+
     id: Identity
     name: Annotated[str, Field(max_length=80)] = ""
     on: Value[bool] = True
+    version: Literal["A", "B"] = "A"
+    aside: dict[str, Any] | None = None
+
+    @model_validator(mode="after")
+    def of_a_kind(self) -> Self:
+        if self.aside is not None and self.aside.get("kind") != getattr(self, "kind", None):
+            raise ValueError("aside: the other version of a step is of the same kind")
+        if self.aside is not None and self.aside.get("aside") is not None:
+            raise ValueError("aside: a version that is put aside has none aside itself")
+        return self
 
 
 AxisTag: TypeAlias = Annotated[str, Field(pattern=r"^[A-Za-z0-9 ]{4}$")]

@@ -19,6 +19,7 @@ import { GroupMembers, SomeLetters } from './some';
 import { CameraSubject } from './subject';
 import { OwnSurroundings } from './surround';
 import { ValueField } from './value';
+import { Versions } from './versions';
 
 /** The values of the chosen step. */
 export function Desk() {
@@ -79,6 +80,7 @@ export function Desk() {
         {stepTitle(step)}
         <em className="font-normal text-dim text-sm not-italic">{facts || aboutStep(step)}</em>
         <span className="flex-1" />
+        <Versions step={step} index={index} />
         <MoveStep index={index} count={document.steps?.length ?? 0} name={stepTitle(step)} />
         {!['environment', 'stage', 'camera'].includes(step.kind) && (
           <button

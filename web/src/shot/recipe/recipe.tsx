@@ -99,7 +99,10 @@ export function Recipe() {
               >
                 <Icon size={14} />
                 <span className="min-w-0">
-                  <span className="block truncate">{stepTitle(step)}</span>
+                  <span className="block truncate">
+                    {stepTitle(step)}
+                    {step.aside && <span className="ml-1.5 text-key text-xs">version {step.version}</span>}
+                  </span>
                   <span className={`block truncate text-xs ${chosen === step.id ? 'text-ink' : 'text-dim'}`}>
                     {off ? 'off' : stepAbout(step, draft)}
                   </span>
