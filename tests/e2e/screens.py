@@ -64,6 +64,10 @@ def letter_point(page, letter, frame_number, frames=73):
     """A point in the column of a letter of the sheet, at a frame."""
     sheet = page.get_by_test_id("sheet")
     columns = json.loads(sheet.get_attribute("data-columns"))
+    if sheet.get_attribute("aria-orientation") == "horizontal":
+        box = sheet.bounding_box()
+        per = (box["width"] - 46 - 12) / frames
+        return box["x"] + 46 + (frame_number + 0.5) * per, box["y"] + columns[letter], per
     x, y, per = sheet_point(page, 0, frame_number, frames)
     return x + columns[letter], y, per
 

@@ -474,3 +474,25 @@ def test_two_versions_of_a_step_are_compared_and_one_is_kept(quiet, server):
     wait_for(lambda: own()["aside"] is None)
     assert own()["tempo"] == 5
     quiet.get_by_role("button", name="try a version B").wait_for()
+
+
+def test_the_sheet_is_turned_across_and_works_as_before(quiet, server):
+    shot = new_shot(quiet, server)
+    quiet.locator("body").click(position={"x": 600, "y": 20})
+    quiet.keyboard.press("t")
+    quiet.get_by_role("button", name="turn back").wait_for()
+    reach = lambda: step(server, shot, "drive")["reaches"][0]  # noqa: E731
+    x, y, per = letter_point(quiet, 2, 14)
+    drag(quiet, x, y, 6 * per, 0)
+    wait_for(lambda: reach()["start"] == 10)
+    x, y, per = letter_point(quiet, 3, 50)
+    quiet.mouse.click(x, y)
+    quiet.get_by_test_id("sheet").focus()
+    quiet.keyboard.press("ArrowRight")
+    wait_for(lambda: quiet.get_by_test_id("sheet").get_attribute("aria-valuenow") == "51")
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    quiet.reload()
+    quiet.get_by_role("button", name="turn back").click()
+    quiet.get_by_role("button", name="turn across").wait_for()
+    assert quiet.get_by_test_id("sheet").get_attribute("aria-orientation") == "vertical"

@@ -101,6 +101,7 @@ export function shotCommands(
       },
     },
     { name: 'Guides', keys: 'G', run: () => store.toggle('guides') },
+    { name: 'Turn the sheet across, or back', keys: 'T', run: () => store.toggle('across') },
     { name: 'Loop', keys: 'L', run: () => store.toggle('loop') },
     { name: 'Play from here', keys: '[', run: () => store.setRange('from') },
     { name: 'Play to here', keys: ']', run: () => store.setRange('to') },

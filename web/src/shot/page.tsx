@@ -17,7 +17,7 @@ import { createShot } from './store';
 import { Transport } from './transport/transport';
 
 export function ShotPage({ id }: { id: string }) {
-  const [store] = useState(() => createShot(id));
+  const [store] = useState(() => createShot(id, localStorage.getItem(ACROSS) === 'yes'));
   useEffect(() => {
     store.open();
     return () => store.close();
@@ -30,6 +30,8 @@ export function ShotPage({ id }: { id: string }) {
 }
 
 type Open = Opened | '';
+/** Whether the sheet runs across is kept for every shot. */
+const ACROSS = 'moss-crown.sheet-across';
 
 function Screen() {
   const store = useShotStore();
@@ -38,7 +40,9 @@ function Screen() {
   const commands = useShotCommands(show);
   const document = useShot((s) => s.document);
   const failed = useShot((s) => s.failed);
+  const across = useShot((s) => s.across);
   const lanes = useShot((s) => s.lanes.filter((path) => s.draft?.keyed[path]).length);
+  useEffect(() => localStorage.setItem(ACROSS, across ? 'yes' : 'no'), [across]);
   useEffect(() => {
     if (document) window.document.title = `${document.title}, Moss Crown`;
   }, [document]);
@@ -61,14 +65,22 @@ function Screen() {
       <TopBar open={show} />
       <main
         className="grid min-h-0 flex-1"
-        style={{ gridTemplateColumns: `232px minmax(0, 1fr) ${336 + 72 * lanes}px` }}
+        style={
+          across
+            ? {
+                gridTemplateColumns: '232px minmax(0, 1fr) 336px',
+                gridTemplateRows: `minmax(0, 1fr) ${264 + 80 * lanes}px`,
+              }
+            : { gridTemplateColumns: `232px minmax(0, 1fr) ${336 + 72 * lanes}px` }
+        }
       >
         <Recipe />
         <div className="flex min-h-0 min-w-0 flex-col">
           <Picture />
           <Transport />
-          <Desk />
+          {!across && <Desk />}
         </div>
+        {across && <Desk />}
         <Sheet />
       </main>
       <Palette commands={commands} open={open === 'palette'} onClose={() => show('')} />

@@ -59,6 +59,7 @@ export interface ShotState {
   mode: Mode;
   view: View;
   guides: boolean;
+  across: boolean; // do the frames of the sheet run across?
   lanes: string[]; // values whose curves are open
   chosen: Record<string, number[]>; // keys chosen in the sheet: frames by path
   proof: Proof | null;
@@ -74,7 +75,7 @@ export interface ShotState {
 const PREVIEW_WAIT = 2000; // milliseconds; then the draft of what is stored is fetched
 
 /** Everything about one open shot. Edits are applied here at once, sent one by one, and stand when the server says so. */
-export function createShot(id: string) {
+export function createShot(id: string, across = false) {
   const store = createStore<ShotState>(() => ({
     id,
     document: null,
@@ -96,6 +97,7 @@ export function createShot(id: string) {
     mode: 'draft',
     view: 'shot',
     guides: false,
+    across,
     lanes: [],
     chosen: {},
     proof: null,
@@ -542,7 +544,7 @@ export function createShot(id: string) {
         if (next[0] >= next[1]) return { range: end === 'from' ? [frame, draft.last] : [draft.first, frame] };
         return { range: next };
       }),
-    toggle: (what: 'loop' | 'guides' | 'everyFrame') =>
+    toggle: (what: 'loop' | 'guides' | 'everyFrame' | 'across') =>
       set((s) => ({ [what]: !s[what] }) as Partial<ShotState>),
     setPlaying: (playing: boolean) => {
       if (playing && get().mode === 'proof') setMode('draft');

@@ -32,6 +32,7 @@ export function Desk() {
   const notes = draft?.notes;
   const ridges = useShot((s) => s.ridges);
   const picked = useShot((s) => s.picked);
+  const across = useShot((s) => s.across);
   const { data: families } = useFamilies();
   const controls = useTextureControls();
   const [wanted, setWanted] = useState('');
@@ -74,9 +75,9 @@ export function Desk() {
   return (
     <section
       aria-label="Desk"
-      className="@container h-[264px] shrink-0 overflow-y-auto border-t bg-panel px-4 pt-2.5 pb-2"
+      className={`@container shrink-0 overflow-y-auto bg-panel px-4 pt-2.5 pb-2 ${across ? 'min-h-0 border-l' : 'h-[264px] border-t'}`}
     >
-      <h2 className="mb-2 flex items-baseline gap-2.5 font-semibold text-base">
+      <h2 className="mb-2 flex flex-wrap items-baseline gap-x-2.5 font-semibold text-base">
         {stepTitle(step)}
         <em className="font-normal text-dim text-sm not-italic">{facts || aboutStep(step)}</em>
         <span className="flex-1" />

@@ -42,6 +42,31 @@ export interface OnSheet {
   carried: number; // by how many frames chosen keys are being moved
 }
 
+/** Make a picture stand so that frames run across: what goes down on the sheet goes to the right on the screen. */
+export function turn(c: CanvasRenderingContext2D) {
+  c.transform(0, 1, 1, 0, 0, 0);
+}
+
+/** Text that begins at, ends at or is about a place of the sheet, upright on a sheet that is turned too. */
+function write(
+  c: CanvasRenderingContext2D,
+  l: SheetLayout,
+  text: string,
+  x: number,
+  y: number,
+  most?: number,
+) {
+  if (!l.across) {
+    c.fillText(text, x, y, most);
+    return;
+  }
+  c.save();
+  c.translate(x, y);
+  turn(c);
+  c.fillText(text, 0, 0, most);
+  c.restore();
+}
+
 /** Draw the whole sheet but the playhead. */
 export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnSheet, ink: Ink) {
   c.clearRect(0, 0, l.width, l.height);
@@ -53,11 +78,14 @@ export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnShe
     ...draft.spans.map((s) => s.speeds[on.shading].reduce((a, b) => Math.max(a, b), 0)),
   );
   for (const column of l.columns) {
-    c.textAlign = 'center';
+    // Names stand over their columns; over rows they end before them.
+    c.textAlign = l.across ? 'right' : 'center';
+    const middle = column.x + column.width / 2;
     if (column.letter < 0) {
       c.fillStyle = ink.dim;
       c.font = `10px ${FONT}`;
-      c.fillText(column.label, column.x + column.width / 2, 16);
+      if (l.across) write(c, l, column.label, middle + 3.5, l.top - 5);
+      else write(c, l, column.label, middle, 16);
       c.fillStyle = ink.raised;
       c.beginPath();
       c.roundRect(column.x, l.top, column.width, bottom - l.top, 3);
@@ -65,8 +93,10 @@ export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnShe
       continue;
     }
     c.fillStyle = ink.text;
-    c.font = `650 ${column.width > 8 ? 12 : 8}px ${FONT}`;
-    c.fillText(column.label, column.x + column.width / 2, 16);
+    const high = column.width > 8 ? 12 : 8;
+    c.font = `650 ${high}px ${FONT}`;
+    if (l.across) write(c, l, column.label, middle + high / 3, l.top - 6);
+    else write(c, l, column.label, middle, 16);
   }
   c.save();
   c.beginPath();
@@ -84,11 +114,12 @@ export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnShe
 }
 
 function rules(c: CanvasRenderingContext2D, l: SheetLayout, ink: Ink) {
-  const every = [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000].find((n) => n * l.perFrame >= 15) ?? 2500;
+  const every =
+    [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000].find((n) => n * l.perFrame >= (l.across ? 26 : 15)) ?? 2500;
   const right = l.width - 6;
   c.lineWidth = 1;
   c.font = `10px ${FONT}`;
-  c.textAlign = 'right';
+  c.textAlign = l.across ? 'center' : 'right';
   for (let f = Math.ceil(l.first / every) * every; f <= l.last; f += every) {
     const y = Math.round(frameToY(l, f)) + 0.5;
     c.strokeStyle = ink.line;
@@ -99,7 +130,8 @@ function rules(c: CanvasRenderingContext2D, l: SheetLayout, ink: Ink) {
     c.stroke();
     c.globalAlpha = 1;
     c.fillStyle = ink.dim;
-    c.fillText(String(f), AXIS - 8, y + 3.5);
+    if (l.across) write(c, l, String(f), AXIS - 12, y);
+    else write(c, l, String(f), AXIS - 8, y + 3.5);
   }
 }
 
@@ -229,15 +261,20 @@ function drawLane(c: CanvasRenderingContext2D, l: SheetLayout, lane: Lane, on: O
   c.strokeStyle = ink.line;
   c.lineWidth = 1;
   c.strokeRect(x + 0.5, l.top + 0.5, width, bottom - l.top);
-  c.fillStyle = ink.text;
+  const name = (path.split('/').pop() ?? '').replaceAll('_', ' ');
+  const [from, to] = [lane.from, lane.to].map((v) => `${Number(v.toPrecision(3))}`) as [string, string];
   c.font = `10px ${FONT}`;
-  c.textAlign = 'left';
-  c.fillText((path.split('/').pop() ?? '').replaceAll('_', ' '), x + 2, 10, width - 18);
+  c.fillStyle = ink.text;
+  c.textAlign = l.across ? 'right' : 'left';
+  if (l.across) write(c, l, name, x + width / 2 + 3.5, l.top - 4, l.top - 6);
+  else write(c, l, name, x + 2, 10, width - 18);
   c.fillStyle = ink.dim;
   c.font = `9px ${FONT}`;
-  c.fillText(`${Number(lane.low.toPrecision(3))}`, x + 2, 21);
+  if (l.across) write(c, l, from, x + 9, l.top - 4);
+  else write(c, l, from, x + 2, 21);
   c.textAlign = 'right';
-  c.fillText(`${Number(lane.high.toPrecision(3))}`, x + width - 2, 21);
+  if (l.across) write(c, l, to, x + width - 2, l.top - 4);
+  else write(c, l, to, x + width - 2, 21);
   c.save();
   c.beginPath();
   c.rect(x, l.top - 6, width, bottom - l.top + 12);
@@ -254,7 +291,10 @@ function drawLane(c: CanvasRenderingContext2D, l: SheetLayout, lane: Lane, on: O
     c.setLineDash([3, 3]);
     stroke(
       c,
-      speeds.map((s, i) => [x + 7 + (s / top) * (width - 14), frameToY(l, first + i)]),
+      speeds.map((s, i) => {
+        const share = l.across ? 1 - s / top : s / top;
+        return [x + 7 + share * (width - 14), frameToY(l, first + i)];
+      }),
     );
     c.setLineDash([]);
     c.lineWidth = 2;

@@ -183,7 +183,7 @@ export function ringEdit(
   const low = (value.keys[index - 1]?.frame ?? -1e6) + 1;
   const high = (value.keys[index + 1]?.frame ?? 1e6) - 1;
   const frame = Math.min(high, Math.max(low, Math.round(key.frame + dy / l.perFrame)));
-  const per = (lane.high - lane.low) / (lane.width - 16);
+  const per = (lane.to - lane.from) / (lane.width - 16);
   const old = rows(key.value)[part] ?? 0;
   // A small sideways drift of the hand while a key is moved in time leaves its value alone.
   const next = Math.abs(dx) < 4 ? old : tidy(old + dx * per, decimals);

@@ -50,6 +50,18 @@ describe('the sheet', () => {
     expect(yToFrame(l, 9999)).toBe(300);
   });
 
+  it('runs across with the same places, more room for names, and values that grow upward', () => {
+    const { draft, span } = made(11);
+    const l = layOut(draft, span, 264, 1270, ['/steps/7/lens'], new Set(), draft, true);
+    for (let f = 0; f <= 72; f++) expect(yToFrame(l, frameToY(l, f))).toBe(f);
+    expect(l.top).toBeGreaterThan(layOut(draft, span, 264, 1270).top);
+    const [lane] = l.lanes;
+    if (!lane) throw new Error('there is no lane');
+    // The screen's upper side is the sheet's left.
+    expect(valueToX(lane, 80)).toBeLessThan(valueToX(lane, 30));
+    expect(xToValue(lane, valueToX(lane, 41))).toBeCloseTo(41, 9);
+  });
+
   it('takes hold of a start, a way, or the playhead', () => {
     const { draft, span } = made(11);
     const l = layOut(draft, span, 336, 650);

@@ -13,8 +13,8 @@ export interface Lane {
   path: string;
   x: number;
   width: number;
-  low: number;
-  high: number;
+  from: number; // the value at its left, and at its right
+  to: number;
 }
 export interface SheetLayout {
   width: number;
@@ -25,10 +25,12 @@ export interface SheetLayout {
   last: number;
   columns: Column[];
   lanes: Lane[];
+  across: boolean; // drawn with frames to the right: sheet and screen have changed their axes
 }
 
 export const AXIS = 36;
 export const TOP = 26;
+const TOP_ACROSS = 46;
 export const LANE = 84;
 const BEFORE = 24;
 const WORD_GAP = 5;
@@ -80,7 +82,9 @@ export function layOut(
   lanes: string[] = [],
   keyed: Set<Step['kind']> = new Set(),
   shown: Shown = draft,
+  across = false,
 ): SheetLayout {
+  const top = across ? TOP_ACROSS : TOP;
   const before = BEFORE_COLUMNS.filter((c) => c.always || c.kinds.some((kind) => keyed.has(kind)));
   const columns: Column[] = before.map(({ label, kinds }, k) => ({
     x: AXIS + k * BEFORE,
@@ -102,18 +106,21 @@ export function layOut(
   return {
     width,
     height,
-    top: TOP,
+    top,
     first: shown.first,
     last: shown.last,
     columns,
-    perFrame: (height - TOP - 12) / Math.max(1, shown.last - shown.first + 1),
+    across,
+    perFrame: (height - top - 12) / Math.max(1, shown.last - shown.first + 1),
     lanes: lanes.map((path, k) => {
       const flat = (draft.keyed[path] ?? []).flat().filter((v): v is number => typeof v === 'number');
       const low = Math.min(...flat);
       const high = Math.max(...flat);
       const more = (high - low || 1) * 0.12;
       const left = width - (lanes.length - k) * (LANE + 8);
-      return { path, x: left, width: LANE, low: low - more, high: high + more };
+      // Values grow to the right, and upward where frames run across.
+      const [from, to] = across ? [high + more, low - more] : [low - more, high + more];
+      return { path, x: left, width: LANE, from, to };
     }),
   };
 }
@@ -122,9 +129,9 @@ export const frameToY = (l: SheetLayout, frame: number) => l.top + (frame - l.fi
 export const yToFrame = (l: SheetLayout, y: number) =>
   Math.min(l.last, Math.max(l.first, Math.floor((y - l.top) / l.perFrame) + l.first));
 export const valueToX = (lane: Lane, value: number) =>
-  lane.x + LANE_EDGE + ((value - lane.low) / (lane.high - lane.low)) * (lane.width - 2 * LANE_EDGE);
+  lane.x + LANE_EDGE + ((value - lane.from) / (lane.to - lane.from)) * (lane.width - 2 * LANE_EDGE);
 export const xToValue = (lane: Lane, x: number) =>
-  lane.low + ((x - lane.x - LANE_EDGE) / (lane.width - 2 * LANE_EDGE)) * (lane.high - lane.low);
+  lane.from + ((x - lane.x - LANE_EDGE) / (lane.width - 2 * LANE_EDGE)) * (lane.to - lane.from);
 
 /** The frames shown after a zoom by a factor about one of them. */
 export function zoomed(whole: Shown, shown: Shown, about: number, factor: number): Shown {

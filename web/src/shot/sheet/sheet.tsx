@@ -4,7 +4,7 @@ import { useShot, useShotStore } from '../context';
 import { type Speeds, spanAt } from '../draft';
 import type { ShotState, Step } from '../store';
 import { at, now, type Operation, setting } from '../values';
-import { drawSheet, inkOf } from './draw';
+import { drawSheet, inkOf, turn } from './draw';
 import {
   type Chosen,
   countChosen,
@@ -96,6 +96,7 @@ export function Sheet() {
   const shading = useShot((s) => s.shading);
   const range = useShot((s) => s.range);
   const drive = useShot((s) => driveOf(s.document?.steps, s.step).id);
+  const across = useShot((s) => s.across);
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState({ width: 320, height: 600 });
@@ -131,10 +132,11 @@ export function Sheet() {
   }, [draft, document]);
   const whole = useMemo(() => ({ first: draft?.first ?? 0, last: draft?.last ?? 0 }), [draft]);
   const shown = part && part.first >= whole.first && part.last <= whole.last ? part : whole;
-  const layout = useMemo(
-    () => (draft && span ? layOut(draft, span, size.width, size.height, lanes, keyed, shown) : null),
-    [draft, span, size, lanes, keyed, shown],
-  );
+  const layout = useMemo(() => {
+    if (!draft || !span) return null;
+    const [width, height] = across ? [size.height, size.width] : [size.width, size.height];
+    return layOut(draft, span, width, height, lanes, keyed, shown, across);
+  }, [draft, span, size, lanes, keyed, shown, across]);
   const hold = useMemo(
     () => (layout && document && draft ? grips(layout, document, draft, chosen) : []),
     [layout, document, draft, chosen],
@@ -146,11 +148,13 @@ export function Sheet() {
     const c = canvas.current?.getContext('2d', { willReadFrequently: true });
     if (!c || !layout || !draft || !document || !canvas.current) return;
     const ratio = window.devicePixelRatio || 1;
-    const [width, height] = [Math.round(layout.width * ratio), Math.round(layout.height * ratio)];
+    const sides = [Math.round(layout.width * ratio), Math.round(layout.height * ratio)];
+    const [width, height] = (layout.across ? sides.reverse() : sides) as [number, number];
     if (canvas.current.width !== width) canvas.current.width = width;
     if (canvas.current.height !== height) canvas.current.height = height;
     const begun = performance.now();
     c.setTransform(ratio, 0, 0, ratio, 0, 0);
+    if (layout.across) turn(c);
     drawSheet(
       c,
       layout,
@@ -168,7 +172,8 @@ export function Sheet() {
       if (!layout) return;
       const box = element.getBoundingClientRect();
       if (e.ctrlKey || e.metaKey) {
-        setPart(zoomed(whole, shown, yToFrame(layout, e.clientY - box.top), e.deltaY > 0 ? 1.25 : 0.8));
+        const y = layout.across ? e.clientX - box.left : e.clientY - box.top;
+        setPart(zoomed(whole, shown, yToFrame(layout, y), e.deltaY > 0 ? 1.25 : 0.8));
       } else setPart(scrolled(whole, shown, (e.deltaY / 100) * Math.max(1, (shown.last - shown.first) / 10)));
     };
     element.addEventListener('wheel', roll, { passive: false });
@@ -177,7 +182,8 @@ export function Sheet() {
 
   function place(e: React.PointerEvent | React.MouseEvent) {
     const box = (canvas.current as HTMLCanvasElement).getBoundingClientRect();
-    return { x: e.clientX - box.left, y: e.clientY - box.top };
+    const [right, down] = [e.clientX - box.left, e.clientY - box.top];
+    return across ? { x: down, y: right } : { x: right, y: down };
   }
 
   function edits(next: Stagger): Operation[] {
@@ -269,7 +275,9 @@ export function Sheet() {
           : hit.kind === 'playhead'
             ? 'default'
             : hit.kind === 'mark'
-              ? 'row-resize'
+              ? across
+                ? 'col-resize'
+                : 'row-resize'
               : 'grab',
       );
       return;
@@ -400,7 +408,10 @@ export function Sheet() {
   function keys(e: React.KeyboardEvent) {
     const state = store.getState();
     const picked = countChosen(chosen) > 0;
-    const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
+    const steps: Record<string, number> = across
+      ? { ArrowLeft: -1, ArrowRight: 1 }
+      : { ArrowUp: -1, ArrowDown: 1 };
+    const by = steps[e.key];
     const command = e.ctrlKey || e.metaKey;
     const done = () => {
       e.preventDefault();
@@ -469,9 +480,15 @@ export function Sheet() {
   const inside = frame >= shown.first && frame <= shown.last;
   const count = countChosen(chosen);
   return (
-    <section aria-label="Sheet" className="flex min-h-0 flex-col border-l bg-panel">
+    <section
+      aria-label="Sheet"
+      className={`flex min-h-0 flex-col bg-panel ${across ? 'col-span-3 border-t' : 'border-l'}`}
+    >
       <h2 className="flex h-7 items-center gap-2 px-3 pt-1 text-dim text-xs">
-        Sheet, frames run down
+        Sheet, frames run {across ? 'across' : 'down'}
+        <Button look="quiet" className="h-5! px-1.5! text-xs!" onClick={() => store.toggle('across')}>
+          {across ? 'turn back' : 'turn across'}
+        </Button>
         <span className="flex-1" />
         {shown !== whole && (
           <Button look="quiet" className="h-5! px-1.5! text-xs!" onClick={() => setPart(null)}>
@@ -494,8 +511,8 @@ export function Sheet() {
           data-grips={told.grips}
           tabIndex={0}
           role="slider"
-          aria-label="Sheet: playhead. Up and down step frames, with Alt they move the chosen keys or the stagger, with Alt and Shift they stretch it. Plus and minus zoom"
-          aria-orientation="vertical"
+          aria-label={`Sheet: playhead. ${across ? 'Left and right' : 'Up and down'} step frames, with Alt they move the chosen keys or the stagger, with Alt and Shift they stretch it. Plus and minus zoom`}
+          aria-orientation={across ? 'horizontal' : 'vertical'}
           aria-valuemin={draft?.first ?? 0}
           aria-valuemax={draft?.last ?? 0}
           aria-valuenow={frame}
@@ -511,28 +528,33 @@ export function Sheet() {
         {layout && range && (
           <div
             data-testid="range"
-            className="pointer-events-none absolute left-8 w-1 rounded bg-moss"
-            style={{
-              top: frameToY(layout, Math.max(range[0], shown.first)) - layout.perFrame / 2,
-              height: Math.max(
+            className="pointer-events-none absolute rounded bg-moss"
+            style={onScreen(
+              across,
+              32,
+              frameToY(layout, Math.max(range[0], shown.first)) - layout.perFrame / 2,
+              4,
+              Math.max(
                 0,
                 (Math.min(range[1], shown.last) - Math.max(range[0], shown.first) + 1) * layout.perFrame,
               ),
-            }}
+            )}
           />
         )}
         {frameBox && (
           <div
             className="pointer-events-none absolute border border-moss bg-moss/15"
-            style={{ left: frameBox[0], top: frameBox[1], width: frameBox[2], height: frameBox[3] }}
+            style={onScreen(across, ...frameBox)}
           />
         )}
         {layout && inside && (
           <div
-            className="pointer-events-none absolute inset-x-1 border-ink border-t-[1.5px]"
-            style={{ top: y }}
+            className={`pointer-events-none absolute border-ink ${across ? 'inset-y-1 border-l-[1.5px]' : 'inset-x-1 border-t-[1.5px]'}`}
+            style={across ? { left: y } : { top: y }}
           >
-            <span className="absolute top-[-9px] left-0 rounded bg-ink px-1.5 font-semibold text-bark text-xs leading-4.5">
+            <span
+              className={`absolute rounded bg-ink px-1.5 font-semibold text-bark text-xs leading-4.5 ${across ? '-translate-x-1/2 top-0 left-0' : 'top-[-9px] left-0'}`}
+            >
               {frame}
             </span>
           </div>
@@ -573,7 +595,7 @@ export function Sheet() {
                 letters meet
               </span>
             )}
-            {leaving && <span>▾ enters, ▴ leaves the frame</span>}
+            {leaving && <span>{across ? '▸ enters, ◂' : '▾ enters, ▴'} leaves the frame</span>}
             {sinking && (
               <span>
                 <i className="mr-1 inline-block h-2.5 w-1 bg-warn" />
@@ -586,6 +608,11 @@ export function Sheet() {
       </div>
     </section>
   );
+}
+
+/** A box of the sheet as it stands on the screen. */
+function onScreen(across: boolean, x: number, y: number, width: number, height: number) {
+  return across ? { left: y, top: x, width: height, height: width } : { left: x, top: y, width, height };
 }
 
 function shifted(chosen: Chosen, by: number): Chosen {
