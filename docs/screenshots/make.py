@@ -133,6 +133,13 @@ def screens(url: str) -> None:
         page.get_by_role("button", name="scopes").click()
         page.wait_for_timeout(4000)
         kept(page, "proof")
+        opened(page, url, shots["Fog signal, group with copies"])
+        page.keyboard.press("t")
+        page.get_by_role("button", name=re.compile("^Echoes")).click()
+        page.get_by_role("tab", name="Copies").click()
+        page.wait_for_timeout(9000)
+        kept(page, "across")
+        page.keyboard.press("t")
         made = {"title": "Salt roads", "text": "SALT ROADS"}
         path = client.post(f"/api/productions/{production}/shots", json=made).json()
         opened(page, url, path)
