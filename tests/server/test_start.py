@@ -12,10 +12,11 @@ from pathlib import Path
 
 import httpx
 import psutil
+import psycopg
 import pytest
 
 from cluster import free_port, wait_for
-from moss_crown.server.db.cluster import Cluster, running
+from moss_crown.server.db.cluster import Cluster, ensure, running, stop
 
 
 class Started:
@@ -85,3 +86,21 @@ def test_starts_and_ends(home):
     again.process.send_signal(signal.SIGINT)
     assert again.process.wait(40) == 0
     assert not running(cluster_of(home))
+
+
+@pytest.mark.parametrize("stopped", [True, False])
+def test_a_database_whose_facts_are_lost_is_opened_again(home, stopped):
+    """As after a checkout is deleted and made anew in its old place."""
+    first = ensure(home)
+    with psycopg.connect(first.url(), autocommit=True) as connection:
+        connection.execute("create table kept as select 7 as seven")
+    if stopped:
+        stop(first)
+    (home / "database.json").unlink()
+    second = ensure(home)
+    assert (second.folder, second.password != first.password) == (first.folder, True)
+    with psycopg.connect(second.url()) as connection:
+        assert connection.execute("select seven from kept").fetchone() == (7,)
+    with pytest.raises(psycopg.OperationalError):
+        psycopg.connect(first.url().replace(f":{first.port}/", f":{second.port}/"))
+    assert ensure(home) == second

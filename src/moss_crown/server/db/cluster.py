@@ -59,6 +59,8 @@ def ensure(home: Path) -> Cluster:
         cluster = Cluster(_folder(home), _free_port(), secrets.token_hex(16))
     if not (cluster.folder / "PG_VERSION").exists():
         _make(cluster)
+    elif not facts.exists():
+        _adopt(cluster)
     home.mkdir(parents=True, exist_ok=True)
     facts.touch(0o600)
     facts.write_text(json.dumps({"folder": str(cluster.folder), "port": cluster.port, "password": cluster.password}))
@@ -80,9 +82,11 @@ def _free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def _run(command: list[str | Path], folder: Path) -> subprocess.CompletedProcess[str]:
+def _run(command: list[str | Path], folder: Path, told: str | None = None) -> subprocess.CompletedProcess[str]:
     as_owner = ["setpriv", f"--reuid={OWNER}", f"--regid={OWNER}", "--init-groups"] if os.geteuid() == 0 else []
-    return subprocess.run([*as_owner, *map(str, command)], cwd=folder, capture_output=True, text=True, check=False)
+    return subprocess.run(
+        [*as_owner, *map(str, command)], cwd=folder, capture_output=True, text=True, check=False, input=told
+    )
 
 
 def _make(cluster: Cluster) -> None:
@@ -120,6 +124,17 @@ def _make(cluster: Cluster) -> None:
         secret.unlink(missing_ok=True)
     if made.returncode:
         raise ClusterFailed(f"initdb failed: {made.stderr.strip() or made.stdout.strip()}")
+
+
+def _adopt(cluster: Cluster) -> None:
+    """Give a cluster whose facts are lost, since the checkout was made anew in its old place, another password. What is
+    in it stays. Done without a server, which would ask for the old one."""
+    if running(cluster):
+        stop(cluster)
+    change = f"alter user {NAME} password '{cluster.password}'\n"
+    done = _run([programs() / "postgres", "--single", "-D", cluster.folder, "postgres"], cluster.folder.parent, change)
+    if done.returncode or "ERROR" in done.stderr:
+        raise ClusterFailed(f"the database at {cluster.folder} cannot be opened again: {done.stderr.strip()}")
 
 
 def running(cluster: Cluster) -> bool:
