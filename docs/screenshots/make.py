@@ -135,7 +135,7 @@ def screens(url: str) -> None:
         kept(page, "proof")
         opened(page, url, shots["Fog signal, group with copies"])
         page.keyboard.press("t")
-        page.get_by_role("button", name=re.compile("^Echoes")).click()
+        page.get_by_role("button", name=re.compile("^Echoes")).first.click()
         page.get_by_role("tab", name="Copies").click()
         page.wait_for_timeout(9000)
         kept(page, "across")

@@ -1,5 +1,8 @@
 """Groups: exact pivots, what moves as one, groups of groups, and copies that come later and farther."""
 
+import json
+import struct
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -195,3 +198,19 @@ def test_too_many_copies_are_refused_before_they_are_made():
     # A group holds what it names: two that share nothing do not multiply.
     named = [{"id": id, "members": [id2], "copies": {"count": 40}} for id, id2 in (("a", "second"), ("b", "third"))]
     assert shot_with(*named, more=[second_block(), second_block() | {"id": "third"}])
+
+
+def test_the_draft_tells_the_pivots():
+    shot = shot_with({"id": "g", "pivot": "foot", "copies": {"count": 1}})
+    message = draft(shot)
+    (length,) = struct.unpack("<I", message[:4])
+    head = json.loads(message[4 : 4 + length])
+    corners = title_corners(shot_with(), shot.last)
+    middle = (corners.min(0) + corners.max(0)) / 2
+    assert head["centres"]["g"] == pytest.approx([middle[0], corners[:, 1].min(), middle[2]], abs=1e-4)
+    (span,) = head["spans"]
+    (own,) = span["pivots"].values()
+    assert len(own) == 8
+    for pivot, letter in zip(own, span["letters"], strict=True):
+        left, bottom, right, top = letter["box"]
+        assert pivot == pytest.approx([(left + right) / 2, (bottom + top) / 2, 0], abs=1e-4)

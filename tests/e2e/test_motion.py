@@ -442,6 +442,8 @@ def test_a_group_is_copied_with_a_delay_and_taken_back(quiet, server):
     shot = new_shot(quiet, server)
     letters = len(draft(server, shot)["spans"][0]["letters"])
     add_step(quiet, "Group")
+    quiet.get_by_test_id("pivots").locator("g").nth(0).wait_for()
+    assert quiet.get_by_test_id("pivots").locator("g").count() == 1  # of the group; a drive has one a letter
     quiet.get_by_role("tab", name="Copies").click()
     put(quiet, "spinbutton", "Copies", 2)
     put(quiet, "spinbutton", "Delay", 6)

@@ -27,6 +27,7 @@ from moss_crown.core.document.shot import (
     Finite,
     FollowStep,
     Identity,
+    ShiverStep,
     Shot,
     Size,
     Zone,
@@ -75,7 +76,7 @@ from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
-from moss_crown.core.moving import MOTION, Moved, cast_of, overshoot, rest_of, surroundings
+from moss_crown.core.moving import MOTION, Moved, cast_of, overshoot, pivots_of, rest_of, surroundings
 from moss_crown.core.stage.scene import Globe, Ground, Light, ShapeLight, Sheet, SunLight, triangle_areas
 from moss_crown.core.staging import grounds_at, haze_at
 from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
@@ -208,6 +209,7 @@ def draft(shot: Shot) -> bytes:
                 "starts": {drive: begun.tolist() for drive, begun in times.starts.items()},
                 "rest": times.rest.tolist(),
                 "worn": wear is not None,
+                "pivots": _pivots(shot, structure),
             }
         )
         tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
@@ -229,6 +231,7 @@ def draft(shot: Shot) -> bytes:
         "look_of": look_of,
         "middle": _middle(poses[-1] if parts else np.zeros((0, 4, 4))),
         "rest": rest,
+        "centres": _centres(structure_at(shot, shot.last), shot),
         "responses": _responses(shot),
         "overshoots": _overshoots(shot),
         "lenses": _lenses(shot, frames, half, shift),
@@ -242,6 +245,33 @@ def _middle(poses: NDArray[np.float64]) -> list[float]:
     """Where letters stand on the whole, half way between the places of a grid: floors and walls lie on those."""
     place = poses[:, :3, 3].mean(0) if len(poses) else np.zeros(3)
     return [float(p) for p in (np.floor(place / STAND) + 0.5) * STAND]
+
+
+def _pivots(shot: Shot, structure: Structure) -> dict[str, list[list[float] | None]]:
+    """For each step that turns letters about a pivot, by its id: that of each letter, in the letter's own space, as it
+    is at the last frame; None for letters of blocks below the step."""
+    at = np.array([float(shot.last)])
+    found: dict[str, list[list[float] | None]] = {}
+    for index, step in enumerate(shot.steps):
+        if not isinstance(step, DriveStep | ShiverStep):
+            continue
+        rows: list[list[float] | None] = []
+        for block in structure.blocks:
+            if block.step > index:
+                rows += [None] * len(block.letters)
+            else:
+                rows += np.round(pivots_of(step.pivot, block.setting, at)[0], 5).tolist()
+        found[step.id] = rows
+    return found
+
+
+def _centres(structure: Structure, shot: Shot) -> dict[str, list[float]]:
+    """The pivot of each group, by its id, in the world."""
+    return {
+        shot.steps[under.group].id: np.round(pivot, 5).tolist()
+        for led in structure.led
+        for under, pivot in zip(led.under, led.pivots, strict=True)
+    }
 
 
 def _responses(shot: Shot) -> dict[str, list[float]]:

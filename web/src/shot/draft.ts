@@ -131,6 +131,7 @@ interface SpanHead {
   blocks: BlockAtRest[];
   starts: Record<string, number[]>; // by the id of the drive
   rest: number[];
+  pivots: Record<string, ([number, number, number] | null)[]>; // of letters in their own space, by step
   worn: boolean; // are letters tinted, soft, or let light through?
 }
 /** How fast letters are by all of their motion, and by each part of it alone. */
@@ -155,6 +156,7 @@ interface Head {
   rest: number;
   lenses: number[][]; // half tangents, shift, and the rows of the 3x3 matrix of exposure and white balance
   keyed: Record<string, unknown[]>;
+  centres: Record<string, [number, number, number]>; // pivots of groups, in the world
   responses: Record<string, number[]>; // of drives, by id: strength for reaches from 0 to 1
   overshoots: Record<string, number>; // of follow-throughs, by id: share of the way
   notes: Note[];

@@ -41,6 +41,7 @@ function Screen() {
   const document = useShot((s) => s.document);
   const failed = useShot((s) => s.failed);
   const across = useShot((s) => s.across);
+  const letters = useShot((s) => s.draft?.spans[0]?.letters.length ?? 0);
   const lanes = useShot((s) => s.lanes.filter((path) => s.draft?.keyed[path]).length);
   useEffect(() => localStorage.setItem(ACROSS, across ? 'yes' : 'no'), [across]);
   useEffect(() => {
@@ -69,7 +70,7 @@ function Screen() {
           across
             ? {
                 gridTemplateColumns: '232px minmax(0, 1fr) 336px',
-                gridTemplateRows: `minmax(0, 1fr) ${264 + 80 * lanes}px`,
+                gridTemplateRows: `minmax(0, 1fr) ${264 + 80 * lanes + Math.min(90, 3 * Math.max(0, letters - 16))}px`,
               }
             : { gridTemplateColumns: `232px minmax(0, 1fr) ${336 + 72 * lanes}px` }
         }

@@ -7,6 +7,7 @@ import { Ball } from './ball';
 import { CameraDrag } from './handheld';
 import { Paths } from './paths';
 import { Picked } from './picked';
+import { Pivots } from './pivots';
 import { Pointing } from './pointing';
 import { ProofTools, ProofView } from './proof';
 import { DraftStage } from './stage';
@@ -139,8 +140,8 @@ function Frame() {
         setShown(true);
         const { guides, picked, step, document } = store.getState();
         const chosen = document?.steps?.find((s) => s.id === step);
-        const zoned = chosen?.kind === 'drive' && chosen.reaches?.some((r) => r.kind === 'zone');
-        if (guides || picked.length || zoned) setShownAt(performance.now());
+        if (guides || picked.length || ['drive', 'shiver', 'group'].includes(chosen?.kind ?? ''))
+          setShownAt(performance.now());
         store.pictures.shown += 1;
         window.mossShown = { of, at: performance.now(), frame: at, ms };
       };
@@ -179,6 +180,7 @@ function Frame() {
         {mode === 'proof' && <ProofView />}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
         {mode === 'draft' && stage.current && <Paths stage={stage.current} size={size} shown={shownAt} />}
+        {mode === 'draft' && stage.current && <Pivots stage={stage.current} size={size} shown={shownAt} />}
         {mode === 'draft' && <Ball />}
         {mode === 'draft' && <CameraDrag />}
         {mode === 'draft' && stage.current && <Zones stage={stage.current} size={size} shown={shownAt} />}

@@ -24,6 +24,8 @@ import { Room, type RoomUniforms } from './room';
 import { evenly, surroundings } from './surround';
 
 const SETTLE_MS = 450;
+/** In shares of the picture. */
+const SAME_PLACE = 0.002;
 const DRAG_MS = 45;
 const SMALLEST_SCALE = 0.35;
 const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
@@ -279,6 +281,21 @@ export class DraftStage {
         .toArray(),
     );
     return this.see(places);
+  }
+
+  /** The pivots of a step at the playhead, each place of the picture once. */
+  pivotsOf(step: string): [number, number][] {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    const places = (span?.pivots[step] ?? []).flatMap((place, letter) => {
+      if (!span || !place) return [];
+      const pose = new THREE.Matrix4().fromArray(poseAt(span, this.frame, letter));
+      return [new THREE.Vector3(...place).applyMatrix4(pose).toArray()];
+    });
+    const centre = this.draft?.centres[step];
+    const seen = this.see(centre ? [centre] : places).filter((p) => p !== null);
+    return seen.filter(
+      ([x, y], k) => seen.findIndex(([a, b]) => Math.hypot(x - a, y - b) < SAME_PLACE) === k,
+    );
   }
 
   /** Baselines and cap lines under every letter: ends of each as shares of the picture. */

@@ -93,9 +93,9 @@ export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnShe
       continue;
     }
     c.fillStyle = ink.text;
-    const high = column.width > 8 ? 12 : 8;
+    const high = column.width > 8 ? 12 : l.across ? 10 : 8;
     c.font = `650 ${high}px ${FONT}`;
-    if (l.across) write(c, l, column.label, middle + high / 3, l.top - 6);
+    if (l.across) write(c, l, column.label, middle + high / 3, l.top - 6, l.top - 10);
     else write(c, l, column.label, middle, 16);
   }
   c.save();

@@ -62,6 +62,14 @@ describe('the sheet', () => {
     expect(xToValue(lane, valueToX(lane, 41))).toBeCloseTo(41, 9);
   });
 
+  it('names words where rows are too low for letters, and never one name over another', () => {
+    const { draft, span } = made(60);
+    const l = layOut(draft, span, 264, 1270, [], new Set(), draft, true);
+    const named = l.columns.filter((c) => c.letter >= 0 && c.label);
+    expect(named.map((c) => c.label)).toEqual(['K'.repeat(30), 'K'.repeat(30)]);
+    for (const [k, c] of named.entries()) if (k) expect(c.x - (named[k - 1]?.x ?? 0)).toBeGreaterThan(10);
+  });
+
   it('takes hold of a start, a way, or the playhead', () => {
     const { draft, span } = made(11);
     const l = layOut(draft, span, 336, 650);

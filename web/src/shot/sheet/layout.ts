@@ -36,6 +36,8 @@ const BEFORE = 24;
 const WORD_GAP = 5;
 const WIDEST = 22;
 const LANE_EDGE = 8;
+/** Rows of less than this are too low for a name each. */
+const NAMED = 11;
 /** Columns that stand before the letters; those that are not always there come when they have keys. */
 const BEFORE_COLUMNS: { label: string; kinds: Step['kind'][]; always?: boolean }[] = [
   { label: 'title', kinds: ['block', 'emblem', 'form'], always: true },
@@ -94,15 +96,16 @@ export function layOut(
     kinds,
   }));
   const begin = AXIS + before.length * BEFORE + 6;
-  const gaps = span.letters.filter((l, k) => k > 0 && l.word !== span.letters[k - 1]?.word).length * WORD_GAP;
+  const gaps = span.letters.filter((_, k) => k > 0 && begins(span, k)).length * WORD_GAP;
   const room = width - begin - 8 - gaps - lanes.length * (LANE + 8);
   const each = Math.max(2, Math.min(WIDEST, room / Math.max(1, span.letters.length)));
   let x = begin;
   span.letters.forEach((letter, k) => {
-    if (k > 0 && letter.word !== span.letters[k - 1]?.word) x += WORD_GAP;
+    if (k > 0 && begins(span, k)) x += WORD_GAP;
     columns.push({ x, width: Math.max(1, each - 2), label: letter.text, letter: k, kinds: [] });
     x += each;
   });
+  if (across && each < NAMED) nameWords(columns, span);
   return {
     width,
     height,
@@ -123,6 +126,28 @@ export function layOut(
       return { path, x: left, width: LANE, from, to };
     }),
   };
+}
+
+/** Does a word begin with this letter? */
+function begins(span: Span, letter: number): boolean {
+  const [own, before] = [span.letters[letter], span.letters[letter - 1]];
+  return own?.word !== before?.word || own?.line !== before?.line || own?.block !== before?.block;
+}
+
+/** The word's name in place of its letters', where there is room below the name before. */
+function nameWords(columns: Column[], span: Span) {
+  let free = 0;
+  for (const column of columns) {
+    const letter = span.letters[column.letter];
+    if (!letter) continue;
+    column.label = '';
+    if (!begins(span, column.letter) || column.x < free) continue;
+    const own = span.letters.filter(
+      (l) => l.word === letter.word && l.line === letter.line && l.block === letter.block,
+    );
+    column.label = own.map((l) => l.text).join('');
+    free = column.x + NAMED;
+  }
 }
 
 export const frameToY = (l: SheetLayout, frame: number) => l.top + (frame - l.first + 0.5) * l.perFrame;
