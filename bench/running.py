@@ -22,6 +22,7 @@ from bench.report import say
 from moss_crown.server.db.cluster import _free_port
 
 ROOT = Path(__file__).resolve().parents[1]
+# A browser without a graphics card: it draws WebGL in software, and the page around it as it chooses itself.
 FLAGS = [
     "--no-sandbox",
     "--disable-quic",
@@ -29,10 +30,7 @@ FLAGS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
-    "--use-gl=angle",
-    "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
-    "--ignore-gpu-blocklist",
 ]
 
 

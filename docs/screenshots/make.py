@@ -23,10 +23,7 @@ HERE = Path(__file__).parent
 FLAGS = [
     "--no-sandbox",
     "--disable-background-networking",
-    "--use-gl=angle",
-    "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
-    "--ignore-gpu-blocklist",
 ]
 FRAMES = {
     "Kestrel Tide, main title": ("frame-kestrel-tide", 30),

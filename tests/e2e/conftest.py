@@ -8,6 +8,7 @@ from moss_crown.server.db.cluster import ensure_database
 from moss_crown.server.db.migrate import migrate
 
 CHROMIUM = "/usr/bin/chromium"
+# A browser without a graphics card: it draws WebGL in software, and the page around it as it chooses itself.
 FLAGS = [
     "--no-sandbox",
     "--disable-quic",
@@ -15,10 +16,7 @@ FLAGS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
-    "--use-gl=angle",
-    "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
-    "--ignore-gpu-blocklist",
 ]
 
 
