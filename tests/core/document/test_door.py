@@ -223,7 +223,14 @@ def test_a_step_keeps_its_other_version_aside():
     assert shot.steps[drive].aside["strength"] == 0.5
     assert read_shot(write_shot(shot)) == shot
     assert draft(shot) == draft(read_shot(document)), "what is aside is not computed"
-    for wrong in ({"kind": "follow"}, aside | {"aside": aside}, {}):
+    for wrong in (
+        {"kind": "follow"},
+        aside | {"aside": aside},
+        {},
+        aside | {"strength": math.nan},
+        aside | {"tempo": 1},
+        aside | {"reaches": [{"kind": "cadence", "duration": 0}]},
+    ):
         with pytest.raises(DocumentInvalid) as refused:
             patched(document, [{"op": "replace", "path": f"/steps/{drive}/aside", "value": wrong}])
         assert refused.value.field == f"/steps/{drive}/aside"

@@ -131,3 +131,13 @@ def test_offsets_keyed_once_reach_letter_after_letter():
     faster = apply_patch(moved, retimed(moved, FrameRate(numerator=50), "seconds"))[0]
     again = poses_at(faster, structure_at(faster, 0), np.arange(0, 120.0, 2))[:, :, 1, 3]
     assert again == pytest.approx(height, abs=1e-9)
+
+
+def test_the_version_put_aside_keeps_its_seconds_too():
+    shot = new_shot()
+    drive = next(k for k, s in enumerate(shot.steps) if s.kind == "drive")
+    aside = {"kind": "drive", "reaches": [{"kind": "cadence", "start": 8, "duration": 20}]}
+    shot = apply_patch(shot, [{"op": "replace", "path": f"/steps/{drive}/aside", "value": aside}])[0]
+    faster = apply_patch(shot, retimed(shot, FrameRate(numerator=50), "seconds"))[0]
+    reach = faster.steps[drive].aside["reaches"][0]
+    assert (reach["start"], reach["duration"]) == (16, 40)

@@ -9,6 +9,8 @@ from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 from typing import Any, TypeAlias
 
+import jsonpatch
+
 from moss_crown.core.document.shot import Cadence, Copies, DrumStep, FrameRate, ShiverStep, Shot, Swing
 from moss_crown.core.document.values import Ease, Formula, Keyed, Link, members
 from moss_crown.core.errors import DocumentInvalid
@@ -140,6 +142,13 @@ def retimed(shot: Shot, fps: FrameRate, keep: str) -> Patch:
     patch += [{"op": "replace", "path": "/first", "value": first}, {"op": "replace", "path": "/last", "value": last}]
     for index, step in enumerate(shot.steps):
         _rescale(step, f"/steps/{index}", scaled, patch)
+        if step.aside is not None:
+            other = type(step).model_validate({**step.aside, "id": step.id})
+            moved: Patch = []
+            _rescale(other, "", scaled, moved)
+            raw = other.model_dump(mode="json", exclude={"id", "version", "aside"})
+            value = jsonpatch.apply_patch(raw, moved)
+            patch.append({"op": "replace", "path": f"/steps/{index}/aside", "value": value})
     return patch
 
 

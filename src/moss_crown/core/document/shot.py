@@ -10,7 +10,7 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Annotated, Any, Literal, Self, TypeAlias
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from moss_crown.core import limits
 from moss_crown.core.document.binding import bind
@@ -58,7 +58,7 @@ class FrameRate(Model):
 
 class StepBase(Model):
     """A step may have two versions, to compare: the one that is computed says which of them it is, the other is put
-    `aside` as it was. That one is read when it is taken out again."""
+    `aside`, with all that a step has but an id and a version."""
 
     id: Identity
     name: Annotated[str, Field(max_length=80)] = ""
@@ -67,11 +67,19 @@ class StepBase(Model):
     aside: dict[str, Any] | None = None
 
     @model_validator(mode="after")
-    def of_a_kind(self) -> Self:
-        if self.aside is not None and self.aside.get("kind") != getattr(self, "kind", None):
+    def could_be_taken_out(self) -> Self:
+        if self.aside is None:
+            return self
+        if self.aside.get("kind") != getattr(self, "kind", None):
             raise ValueError("aside: the other version of a step is of the same kind")
-        if self.aside is not None and self.aside.get("aside") is not None:
+        if self.aside.get("aside") is not None:
             raise ValueError("aside: a version that is put aside has none aside itself")
+        try:
+            type(self).model_validate({**self.aside, "id": self.id})
+        except ValidationError as wrong:
+            first = wrong.errors()[0]
+            place = "/".join(str(part) for part in first["loc"])
+            raise ValueError(f"aside: {place}: {first['msg']}") from None
         return self
 
 
