@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from moss_crown.core.document.shot import CameraStep
@@ -20,6 +20,8 @@ place = st.tuples(coordinate, coordinate, coordinate)
 
 
 @given(place, place)
+@example((0.0, 0.0, 0.0), (6e-8, 1.0, 0.0))
+@example((0.0, 0.0, 0.0), (6e-10, -1.0, 3e-9))
 def test_a_camera_is_a_rotation_that_looks_at_its_aim_and_stays_level(a, b):
     a, b = np.array(a), np.array(b)
     pose = look_at(a, b)

@@ -31,10 +31,12 @@ def look_at(place: NDArray[np.float64], aim: NDArray[np.float64]) -> NDArray[np.
     back = place - aim
     length = np.linalg.norm(back, axis=-1, keepdims=True)
     back = np.where(length > 1e-9, back / np.maximum(length, 1e-9), [0.0, 0.0, 1.0])
+    size = np.hypot(back[..., 0], back[..., 2])  # of Y cross back
+    level = size > 1e-8
+    # Next to that it is straight: a way that leans by less would not be square to the level X.
+    back = np.where(level[..., None], back, np.sign(back) * [0.0, 1.0, 0.0])
     x, y, z = np.moveaxis(back, -1, 0)
-    size = np.hypot(x, z)  # of Y cross back
-    level = size > 1e-6
-    rx, rz = np.where(level, z / np.maximum(size, 1e-6), 1.0), np.where(level, -x / np.maximum(size, 1e-6), 0.0)
+    rx, rz = np.where(level, z / np.maximum(size, 1e-8), 1.0), np.where(level, -x / np.maximum(size, 1e-8), 0.0)
     matrix = np.zeros((*back.shape[:-1], 4, 4))
     matrix[..., 0, 0], matrix[..., 2, 0] = rx, rz
     matrix[..., 0, 1], matrix[..., 1, 1], matrix[..., 2, 1] = y * rz, z * rx - x * rz, -y * rx
