@@ -99,8 +99,8 @@ export function recipe({ grounds, lights, environment }: Look, middle: Draft['mi
   };
 }
 
-/** Light from around, in the place of three's own: of the environment what the room leaves free, and what the room adds
- *  or takes off, both as a surface of a roughness mirrors it. Levels of the room follow those of the environment, but for the
+/** Light from around, in the place of three's own: of the environment what the room leaves free, and of the room the
+ *  rest, both as a surface of a roughness mirrors it. Levels of the room follow those of the environment, but for the
  *  second. Rough surfaces mirror more from along their normal than from where a mirror would. */
 export const ROOM = `
 ${GLOSS}
@@ -117,7 +117,7 @@ vec3 lightAround(vec3 way, float level) {
     textureLod(roomMap, vec3(at, roomFirst + lower), 0.0),
     textureLod(roomMap, vec3(at, roomFirst + min(lower + 1.0, ${LEVELS - 1}.0)), 0.0),
     own - lower);
-  return max(far * (1.0 - near.a) + near.rgb, vec3(0.0));
+  return far * (1.0 - near.a) + near.rgb;
 }
 vec3 getIBLIrradiance(const in vec3 normal) {
   return PI * lightAround(normalize((vec4(normal, 0.0) * viewMatrix).xyz), ENVMAP_MAX_LOD);
