@@ -231,7 +231,7 @@ def draft(shot: Shot) -> bytes:
         "look_of": look_of,
         "middle": _middle(poses[-1] if parts else np.zeros((0, 4, 4))),
         "rest": rest,
-        "centres": _centres(structure_at(shot, shot.last), shot),
+        "centres": _centres(structure, shot),
         "responses": _responses(shot),
         "overshoots": _overshoots(shot),
         "lenses": _lenses(shot, frames, half, shift),

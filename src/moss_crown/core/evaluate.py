@@ -43,7 +43,7 @@ from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
 from moss_crown.core.form.solid import Form, Solid, solid
 from moss_crown.core.form.tube import Line, Tube
-from moss_crown.core.grouping import NO_GROUP, Led, Member, Pivots, Resting, members, resting
+from moss_crown.core.grouping import NO_GROUP, Led, Member, Pivots, Resting, in_world, members, resting
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look import pictures
 from moss_crown.core.look.dress import NO_TINT, worn
@@ -542,7 +542,7 @@ def _corners(shot: Shot, structure: Structure, frame: float) -> list[NDArray[np.
     for poses in _resting(shot, structure, frame).poses:
         boxes = structure.boxes[begin : begin + len(poses)]
         begin += len(poses)
-        found.append((boxes @ np.swapaxes(poses[:, :3, :3], 1, 2) + poses[:, None, :3, 3]).reshape(-1, 3))
+        found.append(in_world(poses, boxes).reshape(-1, 3))
     return found
 
 

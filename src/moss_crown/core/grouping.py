@@ -81,10 +81,9 @@ def holds(shot: Shot, group: int, member: Member) -> bool:
     """Is a block, as the groups above leave it, in a group? In one that names none, all that stand above it are."""
     step = shot.steps[group]
     assert isinstance(step, GroupStep)
-    known = {s.id for s in shot.steps[:group] if isinstance(s, BlockStep | EmblemStep | GroupStep)}
-    named = known.intersection(step.members)
-    ids = {shot.steps[member.step].id, *(shot.steps[u.group].id for u in member.under)}
-    return member.step < group and (not named or not named.isdisjoint(ids))
+    above = {s.id for s in shot.steps[:group] if isinstance(s, BlockStep | EmblemStep | GroupStep)}
+    names = {shot.steps[member.step].id, *(shot.steps[u.group].id for u in member.under)}
+    return member.step < group and step.holds(names, above)
 
 
 def pivot_of(step: GroupStep, corners: Floats, frame: float) -> Floats:
@@ -211,10 +210,10 @@ def resting(
         assert isinstance(step, GroupStep)
         inside = [(k, u.copy) for k, own in enumerate(under) for u in own if u.group == index]
         if index not in found:
-            held = [_in_world(now[k], boxes[k]).reshape(-1, 3) for k, copy in inside if copy == 0]
+            held = [in_world(now[k], boxes[k]).reshape(-1, 3) for k, copy in inside if copy == 0]
             found[index] = pivot_of(step, np.concatenate(held or [np.zeros((0, 3))]), frame)
         for k, copy in inside:
-            middles = _in_world(now[k], centres[k][:, None])[:, 0]
+            middles = in_world(now[k], centres[k][:, None])[:, 0]
             before[k].append(middles)
             now[k][:, :3, 3] += outward(step, copy, clock, middles, found[index])[0]
             now[k] = matrices(step, copy, clock, found[index])[0] @ now[k]
@@ -232,6 +231,6 @@ def _groups(shot: Shot, under: Sequence[Under]) -> Iterator[GroupStep]:
         yield step
 
 
-def _in_world(poses: Poses, points: Floats) -> Floats:
+def in_world(poses: Poses, points: Floats) -> Floats:
     """(l, n, 3) points of letters' own space where their poses (l, 4, 4) put them."""
     return np.asarray(points @ np.swapaxes(poses[:, :3, :3], 1, 2) + poses[:, None, :3, 3])

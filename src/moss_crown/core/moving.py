@@ -168,19 +168,24 @@ def pivots_of(pivot: Pivot, setting: AnySetting, frames: Frames) -> Floats:
     return np.array(found).reshape(len(found), -1, 3)
 
 
-def surroundings(company: Company) -> Surroundings:
-    step = company.step
+def _placing(company: Company) -> list[Any]:
+    """What decides where a block stands."""
+    return [company.step.move, company.step.turn, company.step.scale, *company.led.steps]
 
+
+def _placed(company: Company, at: Frames) -> Poses:
+    """(f, 4, 4): a block's own place and its groups', whatever follows it."""
+    step, above = company.step, company.led.above(at)
+    move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
+    own = np.array([place_matrix(*placed) for placed in zip(move, turn, scale, strict=True)]).reshape(-1, 4, 4)
+    return np.asarray(above @ own)
+
+
+def surroundings(company: Company) -> Surroundings:
     def world(local: Floats, frames: Frames) -> Floats:
         """Where places of the block are in the world, by its own place and its groups', whatever follows it."""
-        at = needed([step.move, step.turn, step.scale, *company.led.steps], frames)
-        move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
-        above = company.led.above(at)
-        matrices = [
-            above[k if len(above) > 1 else 0] @ place_matrix(*placed)
-            for k, placed in enumerate(zip(move, turn, scale, strict=True))
-        ]
-        found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in matrices]
+        at = needed(_placing(company), frames)
+        found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in _placed(company, at)]
         return np.array(found).reshape(len(at), -1, 3)
 
     return Surroundings(
@@ -208,20 +213,18 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
     A letter may turn about its pivot as it comes: a ball around that which holds its box must lie beyond the plane
     through the camera and that border of the frame.
     """
-    step = company.step
-    placed = [step.move, step.turn, step.scale, *company.led.steps]
-    stays = not company.framing_changes and not changes([*placed, pivot, offset.scale])
+    stays = not company.framing_changes and not changes([*_placing(company), pivot, offset.scale])
     at = frames[:1] if stays else frames
-    framing, boxes, above = company.framing(at + company.late), company.boxes(), company.led.above(at)
+    framing, boxes = company.framing(at + company.late), company.boxes()
     local = pivots_of(pivot, company.setting, at)
     rest = rest_of(company.setting)
-    move, turn, scale = (sample(v, at) for v in (step.move, step.turn, step.scale))
+    placed = _placed(company, at)
     grown = np.maximum(np.abs(each(offset.scale, at, cast_of(company.setting).letters)).max(-1), 1.0)
     found = np.empty((len(at), len(rest), 3))
     across, sign = {"right": (0, 1), "left": (0, -1), "above": (1, 1), "below": (1, -1)}[side]
     for k in range(len(at)):
         about = local[k if len(local) > 1 else 0]
-        place = above[k if len(above) > 1 else 0] @ place_matrix(move[k], turn[k], scale[k])
+        place = placed[k]
         world = np.einsum("ij,ljk->lik", place, rest)
         middle = np.einsum("lij,lj->li", world[:, :3, :3], about) + world[:, :3, 3]
         reach = np.linalg.norm(np.einsum("lij,lcj->lci", world[:, :3, :3], boxes - about[:, None]), axis=2)

@@ -197,9 +197,9 @@ def copies_of(shot: Shot) -> dict[str, int]:
         elif isinstance(step, GroupStep):
             count = step.copies.count
             most = max(k.value for k in count.keys) if isinstance(count, Keyed) else count
-            known = set.union(*inside.values()).intersection(step.members) if inside else set()
+            above = set().union(*inside.values())
             for block, names in inside.items():
-                if not known or not known.isdisjoint(names):
+                if step.holds(names, above):
                     many[block] *= 1 + (most if isinstance(most, int) else limits.COPIES)
                     names.add(step.id)
     return many

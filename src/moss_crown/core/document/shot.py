@@ -591,6 +591,12 @@ class GroupStep(StepBase):
     scale: Value[Scale3] = (1.0, 1.0, 1.0)
     copies: Copies = Copies()
 
+    def holds(self, names: set[str], above: set[str]) -> bool:
+        """Is a block in the group that goes by these names, its own id and those of its groups? `above` are the ids of
+        all that stands above the group: a group that names none of them holds everything."""
+        named = above.intersection(self.members)
+        return not named or not named.isdisjoint(names)
+
 
 class Texture(Model):
     """A pattern that mixes a second layer into a material, changes its tone, and gives it relief.

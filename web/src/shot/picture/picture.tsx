@@ -138,10 +138,12 @@ function Frame() {
       const made = new DraftStage(canvas.current);
       made.onShown = (of, at, ms) => {
         setShown(true);
-        const { guides, picked, step, document } = store.getState();
+        const { guides, picked, step, document, playing } = store.getState();
         const chosen = document?.steps?.find((s) => s.id === step);
-        if (guides || picked.length || ['drive', 'shiver', 'group'].includes(chosen?.kind ?? ''))
-          setShownAt(performance.now());
+        // Zones go on while it plays, pivots do not.
+        const zoned = chosen?.kind === 'drive' && chosen.reaches?.some((r) => r.kind === 'zone');
+        const turns = !playing && ['drive', 'shiver', 'group'].includes(chosen?.kind ?? '');
+        if (guides || picked.length || zoned || turns) setShownAt(performance.now());
         store.pictures.shown += 1;
         window.mossShown = { of, at: performance.now(), frame: at, ms };
       };
