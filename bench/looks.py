@@ -22,6 +22,7 @@ from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
 from moss_crown.server.db.cluster import _free_port
 
 WIDTH, HEIGHT = 480, 270
+SAMPLES = 8
 LEAST_COLOUR = 0.06
 """A face of less saturation has no hue to speak of."""
 
@@ -39,23 +40,17 @@ def hue(shown: Pixels, mask: NDArray[np.bool_]) -> float | None:
     return 360 * angle if saturation >= LEAST_COLOUR else None
 
 
-def still(page: Page) -> Pixels:
-    """The draft once it no longer changes."""
+def still(page: Page) -> NDArray[np.uint8]:
+    """The draft once it is as fine as it gets."""
     page.wait_for_load_state("networkidle")
-    page.wait_for_function(
-        """() => { const c = document.querySelector('canvas[data-testid=draft]');
-        return c.width >= 0.99 * c.clientWidth && performance.now() - window.mossShown.at > 1500 }""",
-        timeout=60_000,
-    )
-    before = np.zeros((HEIGHT, WIDTH, 3))
-    for _ in range(40):
-        page.wait_for_timeout(1200)
-        taken = Image.open(io.BytesIO(page.get_by_test_id("draft").screenshot())).convert("RGB")
-        now = np.asarray(taken.resize((WIDTH, HEIGHT), Image.Resampling.BOX), float)
-        if np.abs(now - before).mean() < 0.02:
-            return now
-        before = now
-    return before
+    page.wait_for_timeout(500)
+    page.locator('canvas[data-testid="draft"][data-fine="true"]').wait_for(timeout=120_000)
+    taken = Image.open(io.BytesIO(page.get_by_test_id("draft").screenshot()))
+    return np.asarray(taken.convert("RGB"))
+
+
+def smaller(shown: NDArray[np.uint8]) -> Pixels:
+    return np.asarray(Image.fromarray(shown).resize((WIDTH, HEIGHT), Image.Resampling.BOX), float)
 
 
 def main() -> None:
@@ -85,10 +80,12 @@ def main() -> None:
                     page.goto(f"{url}/shots/{shot}")
                     page.locator('canvas[data-testid="draft"][data-shown="true"]').wait_for(timeout=60_000)
                     page.keyboard.press("End")
-                    draft = still(page)
+                    shown = still(page)
                     frame = document.last
-                    order_of = FrameOrder(WIDTH, HEIGHT, 16, threads=2)
-                    proof = frame_pixels(render_frame(document, frame, order_of, cache), frame, False).astype(float)
+                    # As large as the draft: where a highlight is narrower than a pixel, it is shown as bright as that.
+                    order_of = FrameOrder(shown.shape[1], shown.shape[0], SAMPLES, threads=2)
+                    rendered = frame_pixels(render_frame(document, frame, order_of, cache), frame, False)
+                    draft, proof = smaller(shown), smaller(rendered)
                     letters = render_frame(
                         document, frame, FrameOrder(WIDTH, HEIGHT, 4, alpha=True, denoise=False), cache
                     )

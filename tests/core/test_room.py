@@ -11,6 +11,7 @@ from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.draft import look_at_frame
 from moss_crown.core.evaluate import scene_at
 from moss_crown.core.look.environment import directions, environment
+from moss_crown.core.look.prefilter import weights
 from moss_crown.core.render.renderer import RenderSettings, render
 from moss_crown.core.room import HEIGHT, ROUGHNESS, WIDTH, Ground, Lamp, Room, seen_around
 from moss_crown.core.stage.camera import look_at
@@ -60,9 +61,28 @@ def test_an_endless_floor_takes_the_lower_half_and_sends_the_suns_light_back():
     assert not view[0][~below].any()
     # Seen along the horizon the roughest have half of it around them, and the cosine's mean of half a sphere: 1/2.
     level = np.abs(SKY[..., 1]) < 0.05
-    assert view[-1][level][:, 3] == pytest.approx(0.5, abs=0.06)
+    half = np.array(FLOOR.colour) * 3 / np.pi / 2
+    assert view[-1][level] == pytest.approx(np.broadcast_to([*half, 0], (level.sum(), 4)), rel=0.12)
     up = np.argmax(SKY[0, :, 1])
-    assert at_floor[-1, 0, up, 3] == pytest.approx(0, abs=1e-3)
+    assert at_floor[-1, 0, up] == pytest.approx(0, abs=1e-3)
+
+
+@pytest.mark.parametrize("preset", ["long_softbox", "low_sun", "two_windows"])
+def test_a_dark_floor_takes_off_what_it_hides_and_no_more(preset):
+    """What is left to rough surfaces, beside a sum over the sky above the floor alone: most light comes from there."""
+    black = FLOOR.model_copy(update={"colour": (0.0, 0.0, 0.0), "ior": 1.0})
+    view, _ = around(grounds=(black,), preset=preset, strength=1.0)
+    picture = np.asarray(environment(preset), float)
+    sky = directions(picture.shape[1], picture.shape[0]).reshape(-1, 3)
+    light = picture.reshape(-1, 3)
+    for level, roughness in list(enumerate(ROUGHNESS))[2:]:
+        for way in ([0.0, 0.05, 1.0], [0.9, 0.1, 0.3], [0.0, 0.6, 0.8]):
+            k = np.unravel_index(np.argmax(SKY @ way), SKY.shape[:2])
+            share = weights(SKY[k][None], sky, roughness**2)[0]
+            wanted = (share[:, None] * light * (sky[:, 1:2] > 0)).sum(0)
+            near = view[level][k]
+            left = share @ light * (1 - near[3]) + near[:3]
+            assert left == pytest.approx(wanted, rel=0.03, abs=0.01 * light.mean())
 
 
 def test_a_globe_takes_the_share_of_the_sky_that_its_size_tells():
@@ -136,7 +156,8 @@ def test_light_goes_back_and_forth_between_grounds_and_none_is_lost():
         for sign in (-1, 1)
     ]
     for view in around(place=(0, 0, 0), grounds=sides):
-        assert view[..., 3] == pytest.approx(1)
+        assert view[:2, ..., 3] == pytest.approx(1)
+        assert (view[2:, ..., 3] == 0).all()
         assert view[..., :3] == pytest.approx(e / (1 - a), rel=0.01)
 
 

@@ -27,6 +27,10 @@ WIDTH, HEIGHT = 64, 32
 """Texels of each picture of what is around."""
 ROUGHNESS = (0.0, 0.2254, 0.3675, 0.5528, 1.0)
 """Of the levels of a picture: those of a prefiltered environment, but for its second."""
+_SHARP = 2
+"""So many levels say what share of the environment is hidden; in the others its light is taken off. Where much is seen
+at once, half of the directions are often dark, and a share would hide the bright half with them; where little is, the
+pictures here are too coarse for taking off."""
 _COARSE = (24, 12)
 _STEPS = (4, 8, 16, 32)
 _ROUNDS = 4
@@ -112,7 +116,10 @@ class _Piece:
 
 def seen_around(room: Room) -> NDArray[np.float32]:
     """(1 + grounds, levels, HEIGHT, WIDTH, 4): around the room's place, and around each ground next to it: light that
-    comes from grounds, and the share of directions in which they stand. Laid out as environments are.
+    is added to the environment's, and the share of that which is hidden before. Laid out as environments are.
+
+    Sharp levels hold the grounds' light and the share of directions in which they stand; the others the grounds' light
+    less that of the environment behind them, which may be below 0, and hide no share.
 
     Raises PictureUnknown.
     """
@@ -131,7 +138,7 @@ def seen_around(room: Room) -> NDArray[np.float32]:
     for k in range(len(room.grounds)):
         own = [piece.middle + _LIFT * piece.normal for piece in pieces if piece.ground == k]
         places.append(min(own, key=lambda p: float(np.linalg.norm(p - places[0])), default=places[0]))
-    return np.stack([_levels(_view(place, light)) for place in places])
+    return np.stack([_levels(*_view(place, light)) for place in places])
 
 
 def _pieces(number: int, ground: Ground, place: Floats) -> list[_Piece]:
@@ -286,13 +293,16 @@ def _lamps_mirrored(at: Floats, normal: Floats, back: Floats, lamps: list[Lamp],
     return total
 
 
-def _view(place: Floats, light: _Light) -> Floats:
-    """(h, w, 4) light of the pieces from around a place, and where they stand: means of four directions a texel."""
+def _view(place: Floats, light: _Light) -> tuple[Floats, Floats]:
+    """(h, w, 4) light of the pieces from around a place, and where they stand; (h, w, 3) light of the environment
+    behind them: means of four directions a texel."""
     ways = directions(2 * WIDTH, 2 * HEIGHT).reshape(-1, 3)
-    found = np.zeros((len(ways), 4))
+    found = np.zeros((len(ways), 7))
     for k, own, at in _hits(light.pieces, place, ways):
-        found[own] = np.concatenate([light.sent(k, at, ways[own]), np.ones((len(at), 1))], 1)
-    return np.asarray(found.reshape(HEIGHT, 2, WIDTH, 2, 4).mean((1, 3)))
+        behind = light.around(ways[own], 0.0)
+        found[own] = np.concatenate([light.sent(k, at, ways[own]), np.ones((len(at), 1)), behind], 1)
+    means = found.reshape(HEIGHT, 2, WIDTH, 2, 7).mean((1, 3))
+    return means[..., :4], means[..., 4:]
 
 
 def _between(light: _Light) -> Floats:
@@ -318,10 +328,12 @@ def _between(light: _Light) -> Floats:
     return direct + sent
 
 
-def _levels(view: Floats) -> NDArray[np.float32]:
-    """(levels, h, w, 4): what surfaces of each of ROUGHNESS mirror of a view."""
+def _levels(view: Floats, behind: Floats) -> NDArray[np.float32]:
+    """(levels, h, w, 4): what surfaces of each of ROUGHNESS mirror of a view, and of what is behind it no more."""
     flat = np.asarray(view.reshape(-1, 4), np.float32)
-    return np.stack([flat if k == 0 else _filter(k) @ flat for k in range(len(ROUGHNESS))]).reshape(-1, *view.shape)
+    less = np.concatenate([flat[:, :3] - np.asarray(behind.reshape(-1, 3), np.float32), np.zeros_like(flat[:, :1])], 1)
+    levels = [_filter(k) @ (flat if k < _SHARP else less) if k else flat for k in range(len(ROUGHNESS))]
+    return np.stack(levels).reshape(-1, *view.shape)
 
 
 @lru_cache(maxsize=len(ROUGHNESS))

@@ -1,7 +1,7 @@
 import * as THREE from 'three';
 import { describe, expect, it } from 'vitest';
 import type { Lamp } from '../draft';
-import { gathered, placeInDisc, placeInSquare, shineFrom } from './gather';
+import { gathered, placeInDisc, placeInPixel, placeInSquare, shineFrom } from './gather';
 
 const flat = {
   kind: 'flat',
@@ -13,11 +13,18 @@ const flat = {
 } as Lamp;
 
 describe('gathering pictures', () => {
-  it('takes as many as there is time for, and none where that is hardly any', () => {
+  it('takes as many as there is time for, and enough for smooth edges where there is hardly any', () => {
     expect(gathered(2)).toBe(17);
-    expect(gathered(200)).toBe(5);
-    expect(gathered(900)).toBe(0);
-    expect(gathered(900, true)).toBe(11);
+    expect(gathered(700)).toBe(7);
+    expect(gathered(3000)).toBe(5);
+    expect(gathered(3000, 1, true)).toBe(11);
+  });
+
+  it('gives each lamp that throws a shadow as many turns, beside the first picture', () => {
+    for (const turns of [2, 3, 5, 8])
+      for (const ms of [2, 100, 700, 3000]) expect((gathered(ms, turns) - 1) % turns).toBe(0);
+    expect(gathered(2, 3)).toBe(16);
+    expect(gathered(3000, 8)).toBe(9);
   });
 
   it('goes to places that fill a disc evenly', () => {
@@ -40,6 +47,17 @@ describe('gathering pictures', () => {
     }
     const quarters = new Set(places.map(([x, y]) => `${x > 0} ${y > 0}`));
     expect(quarters.size).toBe(4);
+  });
+
+  it('sees from within a pixel as the renderer filters it', () => {
+    const places = Array.from({ length: 801 }, (_, k) => placeInPixel(k));
+    for (const axis of [0, 1] as const) {
+      expect(places.reduce((sum, p) => sum + p[axis], 0)).toBeCloseTo(0, 9);
+      const square = places.reduce((sum, p) => sum + p[axis] ** 2, 0) / 801;
+      expect(Math.sqrt(square)).toBeCloseTo(0.42, 2);
+      const within = places.filter((p) => Math.abs(p[axis]) < 0.42).length / 801;
+      expect(within).toBeCloseTo(0.683, 2);
+    }
   });
 
   it('lets a flat lamp shine from its surface, with its aim, and from its middle at first', () => {

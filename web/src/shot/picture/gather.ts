@@ -2,17 +2,22 @@ import * as THREE from 'three';
 import type { Lamp } from '../draft';
 import { ScreenPass } from './screen';
 
-/** How often a picture that stands still is drawn, where there is time for that. */
+/** How often a picture that stands still is drawn, where there is time for that, and where there is not. */
 const MOST = 17;
-const FEWEST = 3;
+const FEWEST = 5;
 const FEWEST_SOFT = 11;
-const TIME_MS = 1200;
+const TIME_MS = 5000;
+/** Standard deviation of the renderer's pixel filter, in pixels. */
+const FILTER = 0.42;
 
-/** How many pictures to gather when one takes so many milliseconds; 0 where it would be too few to be worth it. What is
- *  soft is seen so in no other way: then it is worth the time. */
-export function gathered(ms: number, soft = false): number {
-  const count = Math.max(soft ? FEWEST_SOFT : 0, Math.min(MOST, Math.floor(TIME_MS / Math.max(ms, 1))));
-  return count < FEWEST ? 0 : count - 1 + (count % 2); // the middle, and pairs about it
+/** How many pictures to gather when one takes so many milliseconds. Lamps that throw their shadows in turn get as many
+ *  turns each, beside the first picture, which is not counted. What is soft is seen so in no other way: then more are
+ *  worth the time. */
+export function gathered(ms: number, turns = 1, soft = false): number {
+  const fewest = soft ? FEWEST_SOFT : FEWEST;
+  const count = Math.max(fewest, Math.min(MOST, Math.floor(TIME_MS / Math.max(ms, 1))));
+  if (turns > 1) return 1 + turns * Math.max(1, Math.round((count - 1) / turns));
+  return count - 1 + (count % 2); // the middle, and pairs about it
 }
 
 /** The k-th of so many places in a disc of radius 1, as the core spreads them over the time of a shutter. */
@@ -31,6 +36,25 @@ export function placeInSquare(k: number, shift = 0): [number, number] {
   const side = k % 2 ? 1 : -1;
   const at = (step: number) => side * (2 * ((0.5 + shift + Math.ceil(k / 2) / step) % 1) - 1);
   return [at(plastic), at(plastic * plastic)];
+}
+
+/** How far from the middle of its pixel the k-th picture sees, in pixels: by the renderer's Gaussian filter. */
+export function placeInPixel(k: number): [number, number] {
+  return placeInSquare(k).map((share) => FILTER * spreadOf(share)) as [number, number];
+}
+
+/** Where a share of what is normally distributed lies within, in standard deviations (Winitzki, "A Handy Approximation
+ *  for the Error Function and its Inverse", 2008). */
+function spreadOf(share: number): number {
+  const log = Math.log(1 - share * share);
+  const half = 2 / (Math.PI * 0.147) + log / 2;
+  return Math.sign(share) * Math.sqrt(2 * (Math.sqrt(half * half - log / 0.147) - half));
+}
+
+/** By how many whole pixels the k-th picture is moved: over four pictures every pixel is once at every place of the
+ *  squares of four pixels that are drawn together, whose textures are compared in their middle. */
+export function placeInSquareOfFour(k: number): [number, number] {
+  return [k % 2, (k >> 1) % 2];
 }
 
 /** A lamp that shines from a place of its own surface, and from its middle again. */
@@ -59,11 +83,11 @@ export class Gathering {
     depthTest: false,
     depthWrite: false,
     transparent: true,
-    uniforms: { picture: { value: null }, share: { value: 1 } },
+    uniforms: { picture: { value: null }, share: { value: 1 }, moved: { value: new THREE.Vector2() } },
     vertexShader: 'varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }',
     fragmentShader:
-      'uniform sampler2D picture; uniform float share; varying vec2 at;' +
-      'void main() { gl_FragColor = vec4(texture2D(picture, at).rgb, share); }',
+      'uniform sampler2D picture; uniform float share; uniform vec2 moved; varying vec2 at;' +
+      'void main() { gl_FragColor = vec4(texture2D(picture, at + moved).rgb, share); }',
   });
   private readonly screen = new ScreenPass(this.material);
 
@@ -71,9 +95,10 @@ export class Gathering {
     this.target.texture.minFilter = this.target.texture.magFilter = THREE.LinearFilter;
   }
 
-  /** Take in a picture, the k-th counted from 0. */
-  add(renderer: THREE.WebGLRenderer, picture: THREE.WebGLRenderTarget, k: number) {
+  /** Take in a picture, the k-th counted from 0, which is moved by so many pixels. */
+  add(renderer: THREE.WebGLRenderer, picture: THREE.WebGLRenderTarget, k: number, [right, up] = [0, 0]) {
     this.target.setSize(picture.width, picture.height);
+    (this.material.uniforms.moved as THREE.IUniform).value.set(right / picture.width, up / picture.height);
     (this.material.uniforms.picture as THREE.IUniform).value = picture.texture;
     (this.material.uniforms.share as THREE.IUniform).value = 1 / (k + 1);
     renderer.autoClear = k === 0;

@@ -48,11 +48,12 @@ export function mirrorLamps(uniforms: GlossUniforms, lights: Lamp[]) {
   });
 }
 
-/** What a surface mirrors of lamps with a size: of each the share of microfacets that mirror it to the eye. Its corners
- *  are taken to the slopes of the microfacets half way to them, and over the slopes the distribution of GGX (Walter,
- *  Marschner, Li and Torrance, "Microfacet Models for Refraction through Rough Surfaces", 2007) has the form of light
- *  that falls from a polygon upon a place as far below it as the surface is rough, which Lambert summed in closed form
- *  (Photometria, 1760). A point light would show a dot where a window stands in the gold. */
+/** What a surface mirrors of lamps with a size, and the share of its microfacets that mirror any to the eye: lamps are
+ *  dark from behind. Their corners are taken to the slopes of the microfacets half way to them, in units of
+ *  their spread along and across the surface's grain, and over the slopes the
+ *  distribution of GGX (Walter, Marschner, Li and Torrance, "Microfacet Models for Refraction through Rough Surfaces",
+ *  2007) has the form of light that falls from a polygon upon a place as far below it as the surface is rough, which
+ *  Lambert summed in closed form (Photometria, 1760). A point light would show a dot where a window stands in the gold. */
 export const GLOSS = `
 #ifdef STANDARD
 uniform int lampCount;
@@ -61,20 +62,18 @@ uniform vec3 lampU[${MOST}];
 uniform vec3 lampV[${MOST}];
 uniform vec3 lampLight[${MOST}];
 uniform vec3 lampCone[${MOST}];
-vec3 slopeTo(vec3 corner, mat3 frame, vec3 viewDir, float alpha) {
+vec3 slopeTo(vec3 corner, mat3 frame, vec3 viewDir, vec2 alpha) {
   vec3 halfway = frame * (normalize(corner) + viewDir);
-  return normalize(vec3(halfway.xy / max(halfway.z, 1e-4), alpha));
+  return normalize(vec3(halfway.xy / alpha, max(halfway.z, 1e-4)));
 }
 float lampEdge(vec3 a, vec3 b) {
   vec3 across = cross(a, b);
   float sine = length(across);
   return sine > 1e-6 ? across.z * atan(sine, dot(a, b)) / sine : across.z;
 }
-vec3 lampsMirrored(vec3 viewDir, vec3 normal, float roughness) {
-  float alpha = max(roughness * roughness, 0.002);
-  vec3 side = normalize(cross(normal, abs(normal.y) < 0.9 ? vec3(0.0, 1.0, 0.0) : vec3(1.0, 0.0, 0.0)));
-  mat3 frame = transpose(mat3(side, cross(normal, side), normal));
-  vec3 sum = vec3(0.0);
+vec4 lampsMirrored(vec3 viewDir, mat3 frame, vec2 alpha) {
+  vec3 normal = vec3(frame[0].z, frame[1].z, frame[2].z);
+  vec4 sum = vec4(0.0);
   for (int k = 0; k < ${MOST}; k++) {
     if (k >= lampCount) break;
     vec3 to = (viewMatrix * vec4(lampAt[k], 1.0)).xyz + vViewPosition;
@@ -87,13 +86,14 @@ vec3 lampsMirrored(vec3 viewDir, vec3 normal, float roughness) {
       v *= -lampCone[k].z / length(v);
     }
     float away = -dot(to, normalize(cross(u, v)));
-    if (away <= 0.0 || dot(to, normal) + abs(dot(u, normal)) + abs(dot(v, normal)) <= 0.0) continue;
+    if (dot(to, normal) + abs(dot(u, normal)) + abs(dot(v, normal)) <= 0.0) continue;
     vec3 a = slopeTo(to - u - v, frame, viewDir, alpha);
     vec3 b = slopeTo(to + u - v, frame, viewDir, alpha);
     vec3 c = slopeTo(to + u + v, frame, viewDir, alpha);
     vec3 d = slopeTo(to - u + v, frame, viewDir, alpha);
     float share = abs(lampEdge(a, b) + lampEdge(b, c) + lampEdge(c, d) + lampEdge(d, a)) / PI2;
-    sum += lampLight[k] * share * smoothstep(lampCone[k].x, lampCone[k].y, away / length(to));
+    float shining = away > 0.0 ? smoothstep(lampCone[k].x, lampCone[k].y, away / length(to)) : 0.0;
+    sum += share * vec4(lampLight[k] * shining, 1.0);
   }
   return sum;
 }

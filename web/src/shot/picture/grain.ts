@@ -57,6 +57,25 @@ const VERTEX = `
   vGrainNormal = mat3(modelMatrix) * normal;
 #endif
 `;
+/** How much of all this picture is where pictures are gathered, else 0, and which part of a lobe it sees. Gathered
+ *  pictures draw what is finer than a pixel as it is. */
+const FINE = `
+uniform vec3 lobe;
+#define fine (lobe.x > 0.0)
+`;
+/** A bend within a pixel makes a single picture rougher, lest it sparkle; of many each stands for a part of the pixel.
+ *  Brushing draws the two roughnesses apart as in the renderer. */
+const ROUGHNESSES = THREE.ShaderChunk.lights_physical_fragment
+  .replaceAll(
+    'oughness += geometryRoughness;',
+    'oughness += fine ? geometryRoughness * lobe.x : geometryRoughness;',
+  )
+  .replace(
+    'material.alphaT = mix( pow2( material.roughness ), 1.0, pow2( material.anisotropy ) );',
+    `float brushedApart = inversesqrt(1.0 - material.anisotropy);
+    material.alphaT = min(pow2(material.roughness) * brushedApart, 1.0);
+    material.roughness *= inversesqrt(brushedApart);`,
+  );
 const VARYINGS = `
 varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
@@ -83,8 +102,21 @@ const SIDE = `
   bool grainFront = grainSide.z >= 0.5;
   bool grainUpward = grainSide.y > grainSide.x;
 `;
+/** How far apart, in units of a texture, its relief is compared where pictures are gathered; as in the renderer. */
+const RELIEF_STEP = '0.004';
+/** Slopes are compared within the squares of four pixels that are drawn together. Where pictures are gathered, the four
+ *  see the texture near the middle of their square, as far apart as the renderer compares it: slopes of what is finer
+ *  than a pixel would else cancel out, and a rough metal look polished. A loop over places would cost minutes to make
+ *  where it is drawn in software, since each further call is the whole pattern once more. */
 const COLOUR = `
   vec3 grainPoint = (grainTo * vec4(vGrainAt, 1.0)).xyz;
+  vec3 grainEast = dFdx(grainPoint);
+  vec3 grainNorth = dFdy(grainPoint);
+  vec2 grainZoom = fine && grainA.w > 0.0
+    ? min(${RELIEF_STEP} / max(vec2(length(grainEast), length(grainNorth)), 1e-9), 1.0)
+    : vec2(1.0);
+  vec2 grainAside = (grainZoom - 1.0) * (2.0 * fract(0.5 * gl_FragCoord.xy) - 1.0);
+  grainPoint += grainEast * grainAside.x + grainNorth * grainAside.y;
   vec3 grain = layered_(0.0, grainPoint.x, grainPoint.y, grainPoint.z,
     grainFront || grainUpward ? grainPoint.x : grainPoint.z,
     grainFront || !grainUpward ? grainPoint.y : grainPoint.z, grainA.x, grainA.y);
@@ -111,6 +143,13 @@ vec4 pictured(sampler2D of, vec2 at) {
   bool outside = pictureA.w > 0.5 && (at.x < 0.0 || at.y < 0.0 || at.x > 1.0 || at.y > 1.0);
   return outside ? vec4(0.0) : texture2D(of, at);
 }
+float grey(vec4 of) {
+  return dot(of.rgb, vec3(0.2126, 0.7152, 0.0722)) * of.a;
+}
+float pictureHigh(vec2 at) {
+  bool outside = pictureA.w > 0.5 && (at.x < 0.0 || at.y < 0.0 || at.x > 1.0 || at.y > 1.0);
+  return outside ? 0.0 : grey(textureLod(pictureBump, at, 0.0));
+}
 `;
 const PICTURE_PLACE = `
   vec3 picturePoint = (pictureTo * vec4(vPictureAt, 1.0)).xyz;
@@ -123,27 +162,38 @@ const PICTURE_COLOUR = `
 `;
 const PICTURE_ROUGH = `
   vec4 pictureDull = pictured(pictureRough, pictureAt);
-  roughnessFactor = clamp(mix(roughnessFactor, dot(pictureDull.rgb, vec3(0.2126, 0.7152, 0.0722)), pictureA.y * pictureDull.a), 0.04, 1.0);
+  roughnessFactor = clamp(mix(roughnessFactor, grey(vec4(pictureDull.rgb, 1.0)), pictureA.y * pictureDull.a), 0.04, 1.0);
 `;
 /** Bumps by how the height changes from pixel to pixel (Mikkelsen, "Bump Mapping Unparametrized Surfaces", 2010). */
 const BUMPED = `
-  if (reliefHigh != 0.0 || reliefAny) {
-    vec3 grainEast = dFdx(-vViewPosition);
-    vec3 grainNorth = dFdy(-vViewPosition);
-    vec3 grainR = cross(grainNorth, normal);
-    vec3 grainS = cross(normal, grainEast);
-    float grainDet = dot(grainEast, grainR);
-    normal = normalize(abs(grainDet) * normal - sign(grainDet) * (dFdx(reliefHigh) * grainR + dFdy(reliefHigh) * grainS));
+  if (reliefAny) {
+    vec3 bumpEast = dFdx(-vViewPosition);
+    vec3 bumpNorth = dFdy(-vViewPosition);
+    vec3 bumpR = cross(bumpNorth, normal);
+    vec3 bumpS = cross(normal, bumpEast);
+    float bumpDet = dot(bumpEast, bumpR);
+    normal = normalize(abs(bumpDet) * normal - sign(bumpDet) * (reliefSlope.x * bumpR + reliefSlope.y * bumpS));
   }
 `;
 const GRAIN_HIGH = `
-  reliefAny = grainA.w > 0.0;
-  reliefHigh = grain.z * grainA.w * 0.22 * grainScale;
+  if (grainA.w > 0.0) {
+    reliefAny = true;
+    reliefSlope += grainA.w * 0.22 * grainScale * vec2(dFdx(grain.z), dFdy(grain.z)) / grainZoom;
+  }
 `;
 const PICTURE_HIGH = `
   reliefAny = true;
-  vec4 pictureHigh = pictured(pictureBump, pictureAt);
-  reliefHigh += dot(pictureHigh.rgb, vec3(0.2126, 0.7152, 0.0722)) * pictureHigh.a * pictureA.z;
+  if (fine) {
+    vec2 pictureTexel = 1.0 / vec2(textureSize(pictureBump, 0));
+    float pictureHere = pictureHigh(pictureAt);
+    vec2 pictureSlope = vec2(pictureHigh(pictureAt + vec2(pictureTexel.x, 0.0)),
+      pictureHigh(pictureAt + vec2(0.0, pictureTexel.y))) - pictureHere;
+    pictureSlope /= pictureTexel;
+    reliefSlope += pictureA.z * vec2(dot(pictureSlope, dFdx(pictureAt)), dot(pictureSlope, dFdy(pictureAt)));
+  } else {
+    float pictureHere = pictureA.z * grey(pictured(pictureBump, pictureAt));
+    reliefSlope += vec2(dFdx(pictureHere), dFdy(pictureHere));
+  }
 `;
 
 interface GrainUniforms {
@@ -252,13 +302,18 @@ export function grow(
         .replace('#include <begin_vertex>', `#include <begin_vertex>\n${VERTEX}`);
       after(
         'common',
-        VARYINGS + when(grain, FRAGMENT_HEAD + text) + when(images, PICTURE_HEAD) + when(mirror, MIRROR_HEAD),
+        FINE +
+          VARYINGS +
+          when(grain, FRAGMENT_HEAD + text) +
+          when(images, PICTURE_HEAD) +
+          when(mirror, MIRROR_HEAD),
       );
       after('lights_fragment_maps', when(mirror, MIRRORED));
       for (const [part, text] of [
         ['envmap_physical_pars_fragment', ROOM],
         ['lights_pars_begin', LIGHTS_BY_COSINE],
         ['lights_fragment_begin', LIGHTS_WITHOUT_HIGHLIGHTS],
+        ['lights_physical_fragment', ROUGHNESSES],
       ] as const) {
         shader.fragmentShader = shader.fragmentShader.replace(`#include <${part}>`, text);
       }
@@ -271,7 +326,7 @@ export function grow(
       after('metalnessmap_fragment', when(grain, METAL));
       after(
         'normal_fragment_maps',
-        `float reliefHigh = 0.0; bool reliefAny = false;${when(grain, GRAIN_HIGH)}${when(bump, PICTURE_HIGH)}${BUMPED}`,
+        `vec2 reliefSlope = vec2(0.0); bool reliefAny = false;${when(grain, GRAIN_HIGH)}${when(bump, PICTURE_HIGH)}${BUMPED}`,
       );
     };
     material.needsUpdate = true;

@@ -1,14 +1,17 @@
 import * as THREE from 'three';
 import { api, ok, type Schemas } from '../../api/client';
 import type { Draft, Look } from '../draft';
+import { placeInSquare } from './gather';
 import { GLOSS, type GlossUniforms, glossUniforms, mirrorLamps } from './gloss';
 
 const WIDTH = 64;
 const HEIGHT = 32;
 const LEVELS = 5;
 
-/** What a material needs to know of what stands around it: pictures of it, and the first of its own (-1 for none). */
+/** What a material needs to know of what stands around it: pictures of it, and the first of its own (-1 for none); and
+ *  whether what is drawn is one of many that are gathered. */
 export interface RoomUniforms extends GlossUniforms {
+  lobe: { value: THREE.Vector3 };
   roomMap: { value: THREE.Texture };
   roomFirst: { value: number };
 }
@@ -17,16 +20,30 @@ export interface RoomUniforms extends GlossUniforms {
 export class Room {
   private readonly map: { value: THREE.Texture } = { value: new THREE.DataArrayTexture() };
   private readonly gloss = glossUniforms();
+  private readonly lobe = { value: new THREE.Vector3() };
   private readonly known = new Map<number, RoomUniforms>();
   private places = 0;
   private asked = '';
 
   /** The uniforms of materials that are seen from a place: 0 for the title, then the grounds that are no catchers. */
   at(place: number): RoomUniforms {
-    const known = this.known.get(place) ?? { roomMap: this.map, roomFirst: { value: -1 }, ...this.gloss };
+    const known = this.known.get(place) ?? {
+      roomMap: this.map,
+      roomFirst: { value: -1 },
+      lobe: this.lobe,
+      ...this.gloss,
+    };
     this.known.set(place, known);
     this.tell();
     return known;
+  }
+
+  /** Draw what is finer than a pixel as it is: for the k-th of so many pictures that are gathered. Each but the first
+   *  mirrors what is around from another part of the lobe in which rough surfaces do; that looks it up in one, about.
+   *  Without a number nothing is gathered. */
+  setFine(k = 0, count = 0) {
+    const [a, b] = placeInSquare(k, 0.41);
+    this.lobe.value.set(count ? 1 / count : 0, k ? (1 + a) / 2 : -1, (1 + b) / 2);
   }
 
   /** Show other lamps in what is glossy. */
@@ -99,9 +116,13 @@ export function recipe({ grounds, lights, environment }: Look, middle: Draft['mi
   };
 }
 
-/** Light from around, in the place of three's own: of the environment what the room leaves free, and of the room the
- *  rest, both as a surface of a roughness mirrors it. Levels of the room follow those of the environment, but for the
- *  second. Rough surfaces mirror more from along their normal than from where a mirror would. */
+/** Light from around, in the place of three's own: of the environment what the room leaves free, and what the room adds
+ *  or takes off, both as a surface of a roughness mirrors it. Levels of the room follow those of the environment, but for the
+ *  second. Rough surfaces mirror more from along their normal than from where a mirror would.
+ *
+ *  Where pictures are gathered, each mirrors by one microfacet of those that are seen (Dupuy and Benyoub, "Sampling
+ *  Visible GGX Normals with Spherical Caps", 2023), and as wide around as it stands for (Krivanek and Colbert,
+ *  "Real-time Shading with Filtered Importance Sampling", 2008): so brushed lobes and bumps get what they should. */
 export const ROOM = `
 ${GLOSS}
 #ifdef USE_ENVMAP
@@ -117,25 +138,51 @@ vec3 lightAround(vec3 way, float level) {
     textureLod(roomMap, vec3(at, roomFirst + lower), 0.0),
     textureLod(roomMap, vec3(at, roomFirst + min(lower + 1.0, ${LEVELS - 1}.0)), 0.0),
     own - lower);
-  return far * (1.0 - near.a) + near.rgb;
+  return max(far * (1.0 - near.a) + near.rgb, vec3(0.0));
 }
 vec3 getIBLIrradiance(const in vec3 normal) {
   return PI * lightAround(normalize((vec4(normal, 0.0) * viewMatrix).xyz), ENVMAP_MAX_LOD);
 }
-vec3 getIBLRadiance(const in vec3 viewDir, const in vec3 normal, const in float roughness) {
-  vec3 mirrored = normalize(mix(reflect(-viewDir, normal), normal, pow4(roughness)));
-  vec3 way = normalize((vec4(mirrored, 0.0) * viewMatrix).xyz);
-  vec3 light = lightAround(way, roughnessToMip(roughness));
+vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float roughness, vec2 alpha) {
+  mat3 frame = mat3(side, cross(normal, side), normal);
+  vec3 mirrored;
+  float level;
+  if (lobe.x > 0.0 && lobe.y >= 0.0) {
+    vec3 seen = viewDir * frame;
+    seen.z = max(seen.z, 1e-3);
+    vec3 spread = vec3(alpha * seen.xy, seen.z);
+    float across = length(spread);
+    float high = (1.0 - lobe.z) * (1.0 + seen.z / across) - seen.z / across;
+    float ring = sqrt(max(1.0 - high * high, 0.0));
+    vec3 halfway = vec3(ring * cos(PI2 * lobe.y), ring * sin(PI2 * lobe.y), high) + spread / across;
+    halfway = normalize(vec3(alpha * halfway.xy, max(halfway.z, 1e-4)));
+    vec3 slopes = vec3(halfway.xy / alpha, halfway.z);
+    float around = 2.0 * lobe.x * alpha.x * alpha.y * pow2(dot(slopes, slopes)) * (seen.z + across);
+    vec3 way = reflect(-seen, halfway);
+    mirrored = frame * vec3(way.xy, abs(way.z));
+    level = roughnessToMip(min(sqrt(sqrt(0.25 * around)), 1.0));
+  } else {
+    mirrored = normalize(mix(reflect(-viewDir, bent), bent, pow4(roughness)));
+    level = roughnessToMip(roughness);
+  }
+  vec3 light = lightAround(normalize((vec4(mirrored, 0.0) * viewMatrix).xyz), level);
   #ifdef STANDARD
-    light += lampsMirrored(viewDir, normal, roughness);
+    vec4 lamps = lampsMirrored(viewDir, transpose(frame), alpha);
+    light = light * (1.0 - min(lamps.a, 1.0)) + lamps.rgb;
   #endif
   return light;
+}
+vec3 getIBLRadiance(const in vec3 viewDir, const in vec3 normal, const in float roughness) {
+  vec3 side = normalize(cross(normal, abs(normal.y) < 0.9 ? vec3(0.0, 1.0, 0.0) : vec3(1.0, 0.0, 0.0)));
+  return specularAround(viewDir, normal, normal, side, roughness, vec2(max(pow2(roughness), 0.002)));
 }
 #ifdef USE_ANISOTROPY
 vec3 getIBLAnisotropyRadiance(const in vec3 viewDir, const in vec3 normal, const in float roughness, const in vec3 bitangent, const in float anisotropy) {
   vec3 bent = normalize(cross(cross(bitangent, viewDir), bitangent));
   bent = normalize(mix(bent, normal, pow2(pow2(1.0 - anisotropy * (1.0 - roughness)))));
-  return getIBLRadiance(viewDir, bent, roughness);
+  float alpha = max(pow2(roughness), 0.002);
+  vec3 side = normalize(cross(bitangent, normal));
+  return specularAround(viewDir, normal, bent, side, roughness, vec2(min(alpha / (1.0 - anisotropy), 1.0), alpha));
 }
 #endif
 #endif

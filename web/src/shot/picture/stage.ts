@@ -16,7 +16,7 @@ import {
 } from '../draft';
 import type { View } from '../store';
 import { DisplayPass } from './display';
-import { Gathering, gathered, placeInDisc, placeInSquare, shineFrom } from './gather';
+import { Gathering, gathered, placeInDisc, placeInPixel, placeInSquareOfFour, shineFrom } from './gather';
 import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
 import { FloorMirror, type MirrorUniforms } from './mirror';
@@ -29,7 +29,13 @@ const SAME_PLACE = 0.002;
 const DRAG_MS = 45;
 const SMALLEST_SCALE = 0.35;
 const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
+/** What stands still is drawn in strips that take about so long, at most so many; all of it is taken for so long at
+ *  first. */
+const STRIP_MS = 60;
+const MOST_STRIPS = 16;
+const FIRST_MS = 480;
 const SHADOW_MAP = 1024;
+const MOST_CASTING = 8;
 const SHADOW_BLUR = 5;
 const COARSE_BELOW = 0.6;
 const WALK_ANGLE = 32;
@@ -51,9 +57,8 @@ export class DraftStage {
   private readonly solids = new Map<string, Promise<Facets>>();
   private readonly built = new Map<string, Facets>();
   private readonly environments = new Map<string, Promise<THREE.Texture>>();
-  private readonly stillTarget = lightTarget(4);
-  private readonly gatherTarget = lightTarget(0);
-  private readonly movingTarget = lightTarget(0);
+  private readonly gatherTarget = lightTarget();
+  private readonly movingTarget = lightTarget();
   private display: DisplayPass | null = null;
   private draft: Draft | null = null;
   private lettersKey = '';
@@ -63,7 +68,9 @@ export class DraftStage {
   private readonly room = new Room();
   private readonly glows = new Glows();
   private readonly gathering = new Gathering();
-  private standing: { lamp: THREE.Light; light: Lamp }[] = [];
+  private standing: { lamp: THREE.Light; light: Lamp; strength: number }[] = [];
+  /** Lamps that throw shadows: the first where things move, each in its turn where pictures are gathered. */
+  private casting: ReturnType<typeof lampOf>[] = [];
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private readonly shadows = new THREE.ShadowMaterial({ opacity: 0.75, fog: false });
   private readonly floors: { quick: THREE.MeshLambertMaterial; full: THREE.MeshPhysicalMaterial }[] = [];
@@ -80,6 +87,8 @@ export class DraftStage {
   private lost = false;
   /** Called after each picture with the draft and the frame it shows and how long it took, in milliseconds. */
   onShown: (draft: Draft, frame: number, ms: number) => void = () => {};
+  /** Called when the picture is as fine as it gets, and with false when it is no longer. */
+  onFine: (fine: boolean) => void = () => {};
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     this.renderer = new THREE.WebGLRenderer({
@@ -121,7 +130,7 @@ export class DraftStage {
     this.draft = draft;
     this.frame = frame;
     this.lay();
-    this.paint(false);
+    this.paint();
   }
 
   /** Put everything where it is at the frame. */
@@ -388,7 +397,6 @@ export class DraftStage {
     for (const facets of this.built.values()) {
       for (const part of facets.values()) part.dispose();
     }
-    this.stillTarget.dispose();
     this.gatherTarget.dispose();
     this.movingTarget.dispose();
     this.mirror.dispose();
@@ -567,30 +575,19 @@ export class DraftStage {
     this.lamps.clear();
     this.standing = [];
     this.room.light(look.lights);
-    look.lights.forEach((light) => {
+    this.casting = [];
+    for (const light of look.lights) {
       const lamp = lampOf(light);
-      const { shadow } = lamp;
-      const first = light === look.lights.find((l) => l.shadow); // one shadow in the draft; the proof has them all
-      lamp.castShadow = first;
-      if (first) {
-        this.fineness(shadow);
-        shadow.bias = -0.0006;
-        shadow.normalBias = 0.02;
-        const { camera } = shadow;
-        if (camera instanceof THREE.OrthographicCamera) {
-          camera.left = camera.bottom = -SUN_REACH;
-          camera.right = camera.top = SUN_REACH;
-          camera.far = 120;
-        } else if (camera instanceof THREE.PerspectiveCamera) {
-          camera.near = 0.5;
-          camera.far = 60;
-        }
-        if (lamp instanceof THREE.SpotLight) lamp.shadow.focus = 0.5;
+      const [first] = this.casting;
+      // Of one kind only: with every kind that throws shadows programs would be made anew.
+      if (light.shadow && this.casting.length < MOST_CASTING && (!first || first.type === lamp.type)) {
+        this.castBy(lamp, !first);
+        this.casting.push(lamp);
       }
       this.lamps.add(lamp);
-      this.standing.push({ lamp, light });
+      this.standing.push({ lamp, light, strength: lamp.intensity });
       if (!(lamp instanceof THREE.PointLight)) this.lamps.add(lamp.target);
-    });
+    }
     const { preset, strength, behind, colour } = look.environment;
     const rotation = environmentRotation(look.environment);
     this.scene.background =
@@ -609,6 +606,24 @@ export class DraftStage {
       if (this.look.environment.behind === 'environment') this.scene.background = texture;
       this.ask();
     });
+  }
+
+  private castBy(lamp: ReturnType<typeof lampOf>, now: boolean) {
+    lamp.castShadow = now;
+    const { shadow } = lamp;
+    this.fineness(shadow);
+    shadow.bias = -0.0006;
+    shadow.normalBias = 0.02;
+    const { camera } = shadow;
+    if (camera instanceof THREE.OrthographicCamera) {
+      camera.left = camera.bottom = -SUN_REACH;
+      camera.right = camera.top = SUN_REACH;
+      camera.far = 120;
+    } else if (camera instanceof THREE.PerspectiveCamera) {
+      camera.near = 0.5;
+      camera.far = 60;
+    }
+    if (lamp instanceof THREE.SpotLight) lamp.shadow.focus = 0.5;
   }
 
   private environment(preset: string): Promise<THREE.Texture> {
@@ -696,27 +711,45 @@ export class DraftStage {
   private shown = false;
 
   private ask() {
-    if (!this.asked) this.asked = requestAnimationFrame(() => this.paint(false));
+    if (!this.asked) this.asked = requestAnimationFrame(() => this.paint());
   }
 
-  private paint(still: boolean) {
+  /** Draw what may move, as large as there is time for. */
+  private paint() {
     cancelAnimationFrame(this.asked);
     this.asked = 0;
     clearTimeout(this.settling);
     this.shineFrom(0);
     this.soften(0, 0);
+    this.room.setFine();
     if (this.lost || !this.display || !this.draft) return;
     if (this.awaited && !this.shown) return;
     this.shown = true;
     const begun = performance.now();
-    const scale = still ? 1 : (SCALES.find((step) => step <= this.scale) ?? SMALLEST_SCALE);
+    const scale = SCALES.find((step) => step <= this.scale) ?? SMALLEST_SCALE;
+    const [camera, ratio, width, height] = this.setUp(scale, this.movingTarget);
+    this.fit(width, height);
+    this.renderer.setRenderTarget(this.movingTarget);
+    this.renderer.render(this.scene, camera);
+    if (this.ball.visible) this.paintBall(this.movingTarget, ratio);
+    this.display.show(this.renderer, this.movingTarget.texture, this.grade());
+    const ms = this.finished(begun);
+    this.onShown(this.draft, this.frame, ms);
+    this.onFine(false);
+    this.adapt(ms);
+    this.settle();
+  }
+
+  /** Make a target as large as the picture by a scale, with what is as fine as that. */
+  private setUp(
+    scale: number,
+    target: THREE.WebGLRenderTarget,
+  ): [THREE.PerspectiveCamera, number, number, number] {
     const ratio = Math.min(window.devicePixelRatio, 2) * scale;
-    const width = Math.max(2, Math.round(this.size[0] * ratio));
-    const height = Math.max(2, Math.round(this.size[1] * ratio));
-    // The canvas itself gets smaller too: showing a large one costs as much as drawing it.
-    if (this.canvas.width !== width || this.canvas.height !== height)
-      this.renderer.setSize(width, height, false);
-    const target = still ? this.stillTarget : this.movingTarget;
+    const [width, height] = this.size.map((side) => Math.max(2, Math.round(side * ratio))) as [
+      number,
+      number,
+    ];
     target.setSize(width, height);
     if (this.view !== 'shot') {
       this.walkCamera.aspect = width / height;
@@ -727,45 +760,92 @@ export class DraftStage {
       ground.mesh.material = scale < COARSE_BELOW ? ground.quick : ground.full;
     const camera = this.camera();
     if (scale >= COARSE_BELOW) this.reflect(camera, width, height);
-    this.renderer.setRenderTarget(target);
-    this.renderer.render(this.scene, camera);
-    if (this.ball.visible) this.paintBall(target, ratio);
-    this.display.show(this.renderer, target.texture, this.grade());
-    const ms = this.finished(begun);
-    this.onShown(this.draft, this.frame, ms);
-    if (still) {
-      const count = gathered(ms, this.soft().length > 0);
-      if (count) this.next = requestAnimationFrame(() => this.gather(1, count, ratio));
-      return;
-    }
-    this.adapt(ms);
-    this.settle();
+    return [camera, ratio, width, height];
+  }
+
+  /** The canvas itself is as large as what is drawn: showing a large one costs as much as drawing it. */
+  private fit(width: number, height: number) {
+    if (this.canvas.width !== width || this.canvas.height !== height)
+      this.renderer.setSize(width, height, false);
+  }
+
+  /** What stands still is drawn in full and gets finer: the same picture again and again, each time from within its
+   *  pixels, with the lamps shining from other places of their surfaces, and the mean of all. Edges and textures get
+   *  smooth, shadows soft, rough metals mirror what they should. */
+  private refine() {
+    if (this.lost || !this.display || !this.draft) return;
+    cancelAnimationFrame(this.next);
+    this.room.setFine(); // what a floor mirrors is one picture for all that are gathered
+    const [, ratio] = this.setUp(1, this.gatherTarget);
+    this.gather(0, null, this.stripsOf(FIRST_MS), ratio);
   }
   private next = 0;
 
-  /** What stands still gets finer: the same picture again and again, each time from within its pixels, with the lamps
-   *  shining from other places of their surfaces, and the mean of all. Edges and textures get smooth, shadows soft. */
-  private gather(k: number, count: number, ratio: number) {
-    if (this.lost || this.held) return;
-    const { stillTarget, gatherTarget: target } = this;
-    // Places within the pixels smooth edges by themselves.
-    target.setSize(stillTarget.width, stillTarget.height);
-    if (k === 1) this.gathering.add(this.renderer, stillTarget, 0);
+  private gather(k: number, known: number | null, strips: number, ratio: number) {
+    const soft = this.soft().length > 0;
+    const turns = Math.max(1, this.casting.length);
+    const count = known ?? gathered(0, turns, soft);
+    const begun = performance.now();
+    const { gatherTarget: target } = this;
+    const moved = placeInSquareOfFour(k);
     this.shineFrom(k);
     this.soften(k, count);
+    this.room.setFine(k, count);
+    this.mirror.uniforms.mirrorMoved.value.set(...moved);
+    this.inStrips(placeInPixel(k), moved, strips, () => {
+      if (this.ball.visible) this.paintBall(target, ratio);
+      // Where lamps throw their shadows in turn, the first picture has only one's: it is seen, and not counted.
+      this.gathering.add(this.renderer, target, turns > 1 ? Math.max(k - 1, 0) : k, moved);
+      if (k === 0 || k % turns === 0) {
+        this.fit(target.width, target.height);
+        this.display?.show(this.renderer, this.gathering.target.texture, this.grade());
+      }
+      const ms = performance.now() - begun;
+      if (k === 0 && this.draft) this.onShown(this.draft, this.frame, ms);
+      // The second tells how long one takes: the first waits for programs that are made for it.
+      const wanted = known ?? (k ? gathered(ms, turns, soft) : null);
+      if (wanted === null || k + 1 < wanted)
+        this.onceDrawn(() => this.gather(k + 1, wanted, this.stripsOf(ms), ratio));
+      else this.onFine(true);
+    });
+  }
+
+  /** So many strips that none keeps an edit waiting. What is seen through glass is drawn anew for each of them. */
+  private stripsOf(ms: number): number {
+    const glass = this.look?.blocks.some((b) =>
+      b.dresses.some((d) => d.some((part) => part.transmission > 0)),
+    );
+    return glass ? 1 : Math.max(1, Math.min(MOST_STRIPS, Math.round(ms / STRIP_MS)));
+  }
+
+  /** Draw the picture from a place within its pixels, moved by whole pixels, strip by strip. */
+  private inStrips(
+    [x, y]: [number, number],
+    [right, up]: [number, number],
+    strips: number,
+    then: () => void,
+    strip = 0,
+  ) {
+    if (this.lost) return;
+    if (this.held) return this.settle();
+    const { gatherTarget: target } = this;
+    const [from, to] = [strip, strip + 1].map((k) => Math.round((k * target.height) / strips)) as [
+      number,
+      number,
+    ];
     const camera = this.camera();
-    const [x, y] = placeInSquare(k);
     const projection = camera.projectionMatrix.elements;
-    const [across, up] = [projection[8], projection[9]];
-    projection[8] = across + x / target.width;
-    projection[9] = up + y / target.height;
+    const [eighth, ninth] = [projection[8], projection[9]];
+    projection[8] = eighth + (2 * (x - right)) / target.width;
+    projection[9] = ninth + (2 * (y - up)) / target.height;
+    target.scissorTest = true;
+    target.scissor.set(0, from, target.width, to - from);
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
-    if (this.ball.visible) this.paintBall(target, ratio);
-    [projection[8], projection[9]] = [across, up];
-    this.gathering.add(this.renderer, target, k);
-    this.display?.show(this.renderer, this.gathering.target.texture, this.grade());
-    if (k + 1 < count) this.onceDrawn(() => this.gather(k + 1, count, ratio));
+    target.scissorTest = false;
+    [projection[8], projection[9]] = [eighth, ninth];
+    if (strip + 1 < strips) this.onceDrawn(() => this.inStrips([x, y], [right, up], strips, then, strip + 1));
+    else then();
   }
 
   /** Go on when the picture is drawn, without keeping the page waiting: whoever edits meanwhile comes first. */
@@ -787,8 +867,14 @@ export class DraftStage {
     cancelAnimationFrame(this.next);
     if (k === 0 && this.shining === 0) return;
     this.shining = k;
-    this.standing.forEach(({ lamp, light }, number) => {
+    const { casting } = this;
+    this.standing.forEach(({ lamp, light, strength }, number) => {
       shineFrom(lamp, light, k, number * 0.37);
+      const turn = casting.findIndex((one) => one === lamp);
+      if (turn < 0) return;
+      const own = turn === k % casting.length;
+      lamp.castShadow = k ? own : turn === 0;
+      lamp.intensity = strength * (k ? (own ? casting.length : 0) : 1);
     });
     this.renderer.shadowMap.needsUpdate = true;
   }
@@ -875,9 +961,7 @@ export class DraftStage {
   private coarsen(coarse: boolean) {
     if (this.coarse === coarse) return;
     this.coarse = coarse;
-    for (const lamp of this.lamps.children) {
-      if (lamp.castShadow && 'shadow' in lamp) this.fineness(lamp.shadow as THREE.LightShadow);
-    }
+    for (const lamp of this.casting) this.fineness(lamp.shadow);
     this.renderer.shadowMap.needsUpdate = true;
   }
 
@@ -905,7 +989,7 @@ export class DraftStage {
     if (this.playing) return;
     this.settling = window.setTimeout(() => {
       if (this.held) this.settle();
-      else if (!this.lookAround()) this.paint(true);
+      else if (!this.lookAround()) this.refine();
     }, SETTLE_MS);
   }
 
@@ -934,8 +1018,8 @@ export class DraftStage {
   }
 }
 
-function lightTarget(samples: number): THREE.WebGLRenderTarget {
-  const target = new THREE.WebGLRenderTarget(2, 2, { type: THREE.HalfFloatType, samples });
+function lightTarget(): THREE.WebGLRenderTarget {
+  const target = new THREE.WebGLRenderTarget(2, 2, { type: THREE.HalfFloatType });
   target.texture.minFilter = target.texture.magFilter = THREE.LinearFilter;
   return target;
 }
@@ -1034,11 +1118,7 @@ function dress(material: THREE.MeshPhysicalMaterial, surface: Surface): THREE.Me
   material.sheenColor.setRGB(1, 1, 1);
   material.sheenRoughness = 0.6;
   material.emissive.setRGB(...surface.glow, THREE.LinearSRGBColorSpace);
-  // As wide along the brushing as the renderer has it: three mixes towards 1 by the square of its anisotropy.
-  const alpha = material.roughness ** 2;
-  const along = alpha / (1 - NARROWEST * surface.brushed);
-  material.anisotropy =
-    surface.brushed > 0 ? Math.sqrt(Math.min(1, (along - alpha) / Math.max(1e-3, 1 - alpha))) : 0;
+  material.anisotropy = NARROWEST * surface.brushed; // see ROUGHNESSES
   material.anisotropyRotation = (surface.brush_turn * Math.PI) / 180;
   material.transmission = surface.transmission;
   material.thickness = surface.thin ? 0 : 0.2;
