@@ -358,7 +358,11 @@ def test_what_stands_around_is_told_and_bad_rooms_are_refused(server):
     }
     answer = server.client.post("/api/rooms", json=room)
     assert answer.status_code == 200
-    light = np.frombuffer(answer.content, "<f2").reshape(2, 5, 32, 64, 4)
+    pictures = 2 * 5 * 32 * 64 * 4
+    light = np.frombuffer(answer.content, "<f2", pictures).reshape(2, 5, 32, 64, 4)
+    places = np.frombuffer(answer.content, "<f4", offset=2 * pictures).reshape(2, 3)
+    assert places[0] == pytest.approx(room["place"])
+    assert places[1] == pytest.approx([0.25, 0, 0.25], abs=1e-3)
     assert light[0, 0, -1, :, 3] == pytest.approx(1)
     assert light[0, 0, -1, 0, 0] > 0.5 / np.pi * 3
     assert not light[0, 0, 0].any()
@@ -376,4 +380,4 @@ def test_what_stands_around_is_told_and_bad_rooms_are_refused(server):
     # What is no plane is nothing that stands.
     flat = server.client.post("/api/rooms", json=room | {"grounds": [floor | {"v": [1, 0, 0]}]})
     assert flat.status_code == 200
-    assert not np.frombuffer(flat.content, "<f2").any()
+    assert not np.frombuffer(flat.content, "<f2", pictures).any()

@@ -123,7 +123,7 @@ def seen_around(room: Room) -> NDArray[np.float32]:
 
     Raises PictureUnknown.
     """
-    pieces = [piece for k, ground in enumerate(room.grounds) for piece in _pieces(k, ground, np.array(room.place))]
+    pieces = _all_pieces(room)
     picture = tilted(room.preset, room.tilt)
     light = _Light(
         room.lamps,
@@ -134,11 +134,21 @@ def seen_around(room: Room) -> NDArray[np.float32]:
         np.zeros((len(pieces), 3)),
     )
     light = replace(light, ambient=_between(light))
+    return np.stack([_levels(*_view(place, light)) for place in places_of(room)])
+
+
+def places_of(room: Room) -> Floats:
+    """(1 + grounds, 3) from where `seen_around` sees, metres: the room's place, and what of each ground is next to it."""
+    pieces = _all_pieces(room)
     places = [np.array(room.place)]
     for k in range(len(room.grounds)):
         own = [piece.middle + _LIFT * piece.normal for piece in pieces if piece.ground == k]
         places.append(min(own, key=lambda p: float(np.linalg.norm(p - places[0])), default=places[0]))
-    return np.stack([_levels(*_view(place, light)) for place in places])
+    return np.stack(places)
+
+
+def _all_pieces(room: Room) -> list[_Piece]:
+    return [piece for k, ground in enumerate(room.grounds) for piece in _pieces(k, ground, np.array(room.place))]
 
 
 def _pieces(number: int, ground: Ground, place: Floats) -> list[_Piece]:

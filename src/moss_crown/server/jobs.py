@@ -44,7 +44,7 @@ from moss_crown.core.picture import (
 from moss_crown.core.render.display import draft_table, to_display
 from moss_crown.core.render.renderer import Render, denoised
 from moss_crown.core.render.scopes import exposure_map, scopes
-from moss_crown.core.room import Room, seen_around
+from moss_crown.core.room import Room, places_of, seen_around
 from moss_crown.core.type.emblem import find as emblem
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import FAMILIES, find
@@ -273,9 +273,9 @@ def picture_of(id: str) -> bytes:
 
 def room_of(room: Room) -> bytes:
     """What stands around the title and around each ground, as rough surfaces mirror it: (1 + grounds, 5, 32, 64, 4)
-    float16, laid out as `seen_around` has it."""
+    float16, laid out as `seen_around` has it, and the places it is seen from, as float32."""
     kit.need([room.preset] if is_picture(room.preset) else [])
-    return np.asarray(_bounded(seen_around(room)), "<f2").tobytes()
+    return np.asarray(_bounded(seen_around(room)), "<f2").tobytes() + np.asarray(places_of(room), "<f4").tobytes()
 
 
 def _bounded(light: NDArray[np.float32]) -> NDArray[np.float32]:

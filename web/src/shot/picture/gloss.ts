@@ -66,6 +66,15 @@ vec3 slopeTo(vec3 corner, mat3 frame, vec3 viewDir, vec2 alpha) {
   vec3 halfway = frame * (normalize(corner) + viewDir);
   return normalize(vec3(halfway.xy / alpha, max(halfway.z, 1e-4)));
 }
+vec2 mirrors; // what a surface mirrors when seen straight, and all that it does from where it is seen
+vec3 seenIn(vec3 way) {
+  return vec3(way.xy, max(way.z, 1e-3));
+}
+float mirroredBy(vec3 seen, vec3 halfway, vec3 way, vec2 alpha) {
+  float hides = seen.z * length(vec3(alpha * way.xy, way.z)) + way.z * length(vec3(alpha * seen.xy, seen.z));
+  float fresnel = mirrors.x + (1.0 - mirrors.x) * pow(1.0 - clamp(dot(seen, halfway), 0.0, 1.0), 5.0);
+  return fresnel / mirrors.y * way.z / hides;
+}
 float lampEdge(vec3 a, vec3 b) {
   vec3 across = cross(a, b);
   float sine = length(across);
@@ -73,6 +82,8 @@ float lampEdge(vec3 a, vec3 b) {
 }
 vec4 lampsMirrored(vec3 viewDir, mat3 frame, vec2 alpha) {
   vec3 normal = vec3(frame[0].z, frame[1].z, frame[2].z);
+  vec3 straight = reflect(-viewDir, normal);
+  vec3 seen = seenIn(frame * viewDir);
   vec4 sum = vec4(0.0);
   for (int k = 0; k < ${MOST}; k++) {
     if (k >= lampCount) break;
@@ -93,7 +104,17 @@ vec4 lampsMirrored(vec3 viewDir, mat3 frame, vec2 alpha) {
     vec3 d = slopeTo(to - u + v, frame, viewDir, alpha);
     float share = abs(lampEdge(a, b) + lampEdge(b, c) + lampEdge(c, d) + lampEdge(d, a)) / PI2;
     float shining = away > 0.0 ? smoothstep(lampCone[k].x, lampCone[k].y, away / length(to)) : 0.0;
-    sum += share * vec4(lampLight[k] * shining, 1.0);
+    // Fresnel and shadowing by the place of the lamp that is next to where a mirror would look.
+    vec3 facing = cross(u, v);
+    float along = dot(to, facing) / dot(straight, facing);
+    vec3 beside = along > 0.0 ? along * straight - to : vec3(0.0);
+    vec3 near = normalize(to + u * clamp(dot(beside, u) / dot(u, u), -1.0, 1.0)
+      + v * clamp(dot(beside, v) / dot(v, v), -1.0, 1.0));
+    vec3 halfway = frame * normalize(near + viewDir);
+    vec3 way = frame * near;
+    if (way.z <= 0.0) continue;
+    float seenBy = mirroredBy(seen, halfway, way, alpha) * 2.0 * dot(seen, halfway) / max(halfway.z, 1e-3);
+    sum += share * seenBy * vec4(lampLight[k] * shining, 1.0);
   }
   return sum;
 }

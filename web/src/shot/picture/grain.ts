@@ -3,7 +3,7 @@ import { bytes } from '../../api/client';
 import type { Grain, Images, LetterAtRest, Surface } from '../draft';
 import { LIGHTS_BY_COSINE, LIGHTS_WITHOUT_HIGHLIGHTS } from './gloss';
 import { MIRROR_HEAD, MIRRORED, type MirrorUniforms } from './mirror';
-import { ROOM, type RoomUniforms } from './room';
+import { LIGHTS_FROM_AROUND, ROOM, type RoomUniforms } from './room';
 
 /** Textures in the draft: the core's own functions, written out by it as GLSL, put into three's materials. */
 
@@ -314,6 +314,7 @@ export function grow(
         ['lights_pars_begin', LIGHTS_BY_COSINE],
         ['lights_fragment_begin', LIGHTS_WITHOUT_HIGHLIGHTS],
         ['lights_physical_fragment', ROUGHNESSES],
+        ['lights_fragment_maps', LIGHTS_FROM_AROUND],
       ] as const) {
         shader.fragmentShader = shader.fragmentShader.replace(`#include <${part}>`, text);
       }

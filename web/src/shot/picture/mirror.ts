@@ -6,7 +6,6 @@ export interface MirrorUniforms {
   mirrorOn: { value: number };
   mirrorMap: { value: THREE.Texture };
   mirrorSize: { value: THREE.Vector2 };
-  mirrorMoved: { value: THREE.Vector2 };
   mirrorFront: { value: number };
   mirrorFocal: { value: number };
 }
@@ -24,7 +23,6 @@ export class FloorMirror {
     mirrorOn: { value: 0 },
     mirrorMap: { value: this.target.texture },
     mirrorSize: { value: new THREE.Vector2(1, 1) },
-    mirrorMoved: { value: new THREE.Vector2() },
     mirrorFront: { value: 0 },
     mirrorFocal: { value: 1 },
   };
@@ -94,7 +92,6 @@ export const MIRROR_HEAD = `
 uniform float mirrorOn;
 uniform sampler2D mirrorMap;
 uniform vec2 mirrorSize;
-uniform vec2 mirrorMoved; // by so many pixels the picture is
 uniform float mirrorFront;
 uniform float mirrorFocal;
 `;
@@ -110,8 +107,7 @@ if (mirrorOn > 0.5) {
   float mirrorAlpha = material.roughness * material.roughness;
   float mirrorSpread = 2.0 * mirrorAlpha * mirrorFocal * mirrorFar / (length(vViewPosition) + mirrorFar);
   vec2 mirrorBlur = mirrorSpread * vec2(max(dot(geometryNormal, geometryViewDir), 0.05), 1.0);
-  vec2 mirrorAt = (gl_FragCoord.xy - mirrorMoved) / mirrorSize;
-  mirrorAt.x = 1.0 - mirrorAt.x;
+  vec2 mirrorAt = vec2(1.0 - gl_FragCoord.x / mirrorSize.x, gl_FragCoord.y / mirrorSize.y);
   float mirrorStep = mirrorBlur.y * 0.5;
   float mirrorLevel = max(log2(max(max(mirrorBlur.x, mirrorStep), 1.0)), 0.0);
   vec4 mirrorSum = vec4(0.0);

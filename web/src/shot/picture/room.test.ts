@@ -65,7 +65,9 @@ describe('what stands around', () => {
   });
 
   it('is asked for once, and shown where it was asked for', async () => {
-    const body = new Uint16Array(2 * 5 * 32 * 64 * 4).buffer;
+    const pictures = 2 * 5 * 32 * 64 * 4 * 2;
+    const body = new ArrayBuffer(pictures + 2 * 3 * 4);
+    new Float32Array(body, pictures).set([0.25, 0.75, 0.25, 0.25, 0, 0.5]);
     const post = vi
       .spyOn(api, 'POST')
       .mockResolvedValue({ data: body, response: new Response() } as unknown as never);
@@ -74,6 +76,16 @@ describe('what stands around', () => {
     expect(title.roomFirst.value).toBe(-1);
     await room.ask(look, [0.25, 0.75, 0.25]);
     expect([title, ground, beyond].map((of) => of.roomFirst.value)).toEqual([0, 5, -1]);
+    expect([title, ground].map((of) => of.roomPlace.value.toArray())).toEqual([
+      [0.25, 0.75, 0.25],
+      [0.25, 0, 0.5],
+    ]);
+    expect([title, ground].map((of) => of.sheetCount.value)).toEqual([0, 1]);
+    expect(title.sheets.value.slice(0, 3).map((of) => of.toArray())).toEqual([
+      [0, 0, 1],
+      [1, 0, 0],
+      [0, 0, -1],
+    ]);
     expect(title.roomMap.value).toBe(ground.roomMap.value);
     expect(title.roomMap.value.image).toMatchObject({ width: 64, height: 32, depth: 10 });
     expect(room.ask(look, [0.25, 0.75, 0.25])).toBeNull();

@@ -7,13 +7,17 @@ import { GLOSS, type GlossUniforms, glossUniforms, mirrorLamps } from './gloss';
 const WIDTH = 64;
 const HEIGHT = 32;
 const LEVELS = 5;
+const MOST_SHEETS = 3;
 
-/** What a material needs to know of what stands around it: pictures of it, and the first of its own (-1 for none); and
- *  whether what is drawn is one of many that are gathered. */
+/** What a material needs to know of what stands around it: pictures of it, the first of its own (-1 for none), from where
+ *  that is seen, and the flat sheets in it; and which part of a lobe one of the pictures sees that are gathered. */
 export interface RoomUniforms extends GlossUniforms {
-  lobe: { value: THREE.Vector3 };
   roomMap: { value: THREE.Texture };
   roomFirst: { value: number };
+  roomPlace: { value: THREE.Vector3 };
+  sheetCount: { value: number };
+  sheets: { value: THREE.Vector3[] };
+  lobe: { value: THREE.Vector3 };
 }
 
 /** What stands around the title and around each ground, as the core finds it. The environment is seen beside it. */
@@ -22,7 +26,9 @@ export class Room {
   private readonly gloss = glossUniforms();
   private readonly lobe = { value: new THREE.Vector3() };
   private readonly known = new Map<number, RoomUniforms>();
-  private places = 0;
+  private readonly sheetCount = { value: 0 };
+  private readonly sheets = { value: Array.from({ length: 3 * MOST_SHEETS }, () => new THREE.Vector3()) };
+  private places: number[] = [];
   private asked = '';
 
   /** The uniforms of materials that are seen from a place: 0 for the title, then the grounds that are no catchers. */
@@ -30,6 +36,10 @@ export class Room {
     const known = this.known.get(place) ?? {
       roomMap: this.map,
       roomFirst: { value: -1 },
+      roomPlace: { value: new THREE.Vector3() },
+      // Letters stand where their room is seen from; what a floor mirrors looks otherwise from elsewhere.
+      sheetCount: place ? this.sheetCount : { value: 0 },
+      sheets: this.sheets,
       lobe: this.lobe,
       ...this.gloss,
     };
@@ -60,13 +70,18 @@ export class Room {
     const answer = ok(api.POST('/api/rooms', { body: asked, parseAs: 'arrayBuffer' }));
     return answer.then((body) => {
       if (this.asked !== key) return;
-      this.places = asked.grounds.length + 1;
-      const texture = new THREE.DataArrayTexture(
-        new Uint16Array(body as unknown as ArrayBuffer),
-        WIDTH,
-        HEIGHT,
-        LEVELS * this.places,
-      );
+      const depth = LEVELS * (asked.grounds.length + 1);
+      const found = body as unknown as ArrayBuffer;
+      const pictures = new Uint16Array(found, 0, WIDTH * HEIGHT * depth * 4);
+      this.places = [...new Float32Array(found.slice(pictures.byteLength))];
+      const flat = asked.grounds.filter(({ u, v }) => u && v).slice(0, MOST_SHEETS);
+      this.sheetCount.value = flat.length;
+      flat.forEach(({ centre, u, v }, k) => {
+        [centre, u, v].forEach((point, row) => {
+          this.sheets.value[3 * k + row]?.set(...(point as [number, number, number]));
+        });
+      });
+      const texture = new THREE.DataArrayTexture(pictures, WIDTH, HEIGHT, depth);
       texture.type = THREE.HalfFloatType;
       texture.minFilter = texture.magFilter = THREE.LinearFilter;
       texture.wrapS = THREE.RepeatWrapping;
@@ -78,8 +93,10 @@ export class Room {
   }
 
   private tell() {
-    for (const [place, { roomFirst }] of this.known) {
-      roomFirst.value = place < this.places ? place * LEVELS : -1;
+    for (const [place, { roomFirst, roomPlace }] of this.known) {
+      const there = 3 * place < this.places.length;
+      roomFirst.value = there ? place * LEVELS : -1;
+      if (there) roomPlace.value.fromArray(this.places, 3 * place);
     }
   }
 
@@ -122,16 +139,36 @@ export function recipe({ grounds, lights, environment }: Look, middle: Draft['mi
  *
  *  Where pictures are gathered, each mirrors by one microfacet of those that are seen (Dupuy and Benyoub, "Sampling
  *  Visible GGX Normals with Spherical Caps", 2023), and as wide around as it stands for (Krivanek and Colbert,
- *  "Real-time Shading with Filtered Importance Sampling", 2008): so brushed lobes and bumps get what they should. */
+ *  "Real-time Shading with Filtered Importance Sampling", 2008): so brushed lobes and bumps get what they should. What
+ *  is mirrored all around, which three multiplies it by, is taken out of it again. */
 export const ROOM = `
 ${GLOSS}
 #ifdef USE_ENVMAP
 uniform highp sampler2DArray roomMap;
 uniform float roomFirst;
-vec3 lightAround(vec3 way, float level) {
+uniform vec3 roomPlace;
+uniform int sheetCount;
+uniform vec3 sheets[3 * ${MOST_SHEETS}]; // a middle and two half edges of each
+/** From where the room was seen, the way to what is seen of its sheets from here. */
+vec3 wayFromPlace(vec3 way) {
+  vec3 here = cameraPosition + (vec4(-vViewPosition, 0.0) * viewMatrix).xyz;
+  float nearest = 1e9;
+  for (int k = 0; k < ${MOST_SHEETS}; k++) {
+    if (k >= sheetCount) break;
+    vec3 u = sheets[3 * k + 1];
+    vec3 v = sheets[3 * k + 2];
+    vec3 to = sheets[3 * k] - here;
+    vec3 facing = cross(u, v);
+    float away = dot(to, facing) / dot(way, facing);
+    vec3 at = away * way - to;
+    if (away > 1e-3 && away < nearest && abs(dot(at, u)) <= dot(u, u) && abs(dot(at, v)) <= dot(v, v)) nearest = away;
+  }
+  return nearest < 1e9 ? normalize(here + nearest * way - roomPlace) : way;
+}
+vec3 lightAround(vec3 way, vec3 seen, float level) {
   vec3 far = textureLod(envMap, envMapRotation * way, level).rgb * envMapIntensity;
   if (roomFirst < 0.0) return far;
-  vec2 at = vec2(atan(way.x, -way.z) / PI2 + 0.5, acos(clamp(way.y, -1.0, 1.0)) / PI);
+  vec2 at = vec2(atan(seen.x, -seen.z) / PI2 + 0.5, acos(clamp(seen.y, -1.0, 1.0)) / PI);
   float own = min(level < 2.0 ? 0.5 * level : level - 1.0, ${LEVELS - 1}.0);
   float lower = floor(own);
   vec4 near = mix(
@@ -141,15 +178,16 @@ vec3 lightAround(vec3 way, float level) {
   return max(far * (1.0 - near.a) + near.rgb, vec3(0.0));
 }
 vec3 getIBLIrradiance(const in vec3 normal) {
-  return PI * lightAround(normalize((vec4(normal, 0.0) * viewMatrix).xyz), ENVMAP_MAX_LOD);
+  vec3 way = normalize((vec4(normal, 0.0) * viewMatrix).xyz);
+  return PI * lightAround(way, way, ENVMAP_MAX_LOD);
 }
 vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float roughness, vec2 alpha) {
   mat3 frame = mat3(side, cross(normal, side), normal);
   vec3 mirrored;
   float level;
+  float share = 1.0;
   if (lobe.x > 0.0 && lobe.y >= 0.0) {
-    vec3 seen = viewDir * frame;
-    seen.z = max(seen.z, 1e-3);
+    vec3 seen = seenIn(viewDir * frame);
     vec3 spread = vec3(alpha * seen.xy, seen.z);
     float across = length(spread);
     float high = (1.0 - lobe.z) * (1.0 + seen.z / across) - seen.z / across;
@@ -159,13 +197,15 @@ vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float rough
     vec3 slopes = vec3(halfway.xy / alpha, halfway.z);
     float around = 2.0 * lobe.x * alpha.x * alpha.y * pow2(dot(slopes, slopes)) * (seen.z + across);
     vec3 way = reflect(-seen, halfway);
-    mirrored = frame * vec3(way.xy, abs(way.z));
+    mirrored = frame * vec3(way.xy, max(way.z, 0.0));
+    share = way.z > 0.0 ? mirroredBy(seen, halfway, way, alpha) * (seen.z + across) : 0.0;
     level = roughnessToMip(min(sqrt(sqrt(0.25 * around)), 1.0));
   } else {
     mirrored = normalize(mix(reflect(-viewDir, bent), bent, pow4(roughness)));
     level = roughnessToMip(roughness);
   }
-  vec3 light = lightAround(normalize((vec4(mirrored, 0.0) * viewMatrix).xyz), level);
+  vec3 way = normalize((vec4(mirrored, 0.0) * viewMatrix).xyz);
+  vec3 light = share * lightAround(way, wayFromPlace(way), level);
   #ifdef STANDARD
     vec4 lamps = lampsMirrored(viewDir, transpose(frame), alpha);
     light = light * (1.0 - min(lamps.a, 1.0)) + lamps.rgb;
@@ -187,3 +227,19 @@ vec3 getIBLAnisotropyRadiance(const in vec3 viewDir, const in vec3 normal, const
 #endif
 #endif
 `;
+
+/** What `mirrors` is told before light is looked up: of the surface itself, and of its coat. */
+export const LIGHTS_FROM_AROUND = THREE.ShaderChunk.lights_fragment_maps
+  .replace(
+    '#if defined( USE_ENVMAP ) && defined( RE_IndirectSpecular )',
+    `#if defined( USE_ENVMAP ) && defined( RE_IndirectSpecular )
+  mirrors.x = dot(material.specularColorBlended, vec3(0.2126, 0.7152, 0.0722));
+  mirrors.y = max(mirrors.x * material.dfg.x + material.dfg.y, 1e-4);`,
+  )
+  .replace(
+    'clearcoatRadiance +=',
+    `vec2 coatMirrors = texture2D(dfgLUT, vec2(material.clearcoatRoughness,
+      clamp(dot(geometryClearcoatNormal, geometryViewDir), 0.0, 1.0))).rg;
+    mirrors = vec2(0.04, max(0.04 * coatMirrors.x + coatMirrors.y, 1e-4));
+    clearcoatRadiance +=`,
+  );

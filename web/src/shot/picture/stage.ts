@@ -68,7 +68,7 @@ export class DraftStage {
   private readonly room = new Room();
   private readonly glows = new Glows();
   private readonly gathering = new Gathering();
-  private standing: { lamp: THREE.Light; light: Lamp; strength: number }[] = [];
+  private standing: { lamp: ReturnType<typeof lampOf>; light: Lamp; strength: number }[] = [];
   /** Lamps that throw shadows: the first where things move, each in its turn where pictures are gathered. */
   private casting: ReturnType<typeof lampOf>[] = [];
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
@@ -775,7 +775,7 @@ export class DraftStage {
   private refine() {
     if (this.lost || !this.display || !this.draft) return;
     cancelAnimationFrame(this.next);
-    this.room.setFine(); // what a floor mirrors is one picture for all that are gathered
+    this.room.setFine(0, gathered(0));
     const [, ratio] = this.setUp(1, this.gatherTarget);
     this.gather(0, null, this.stripsOf(FIRST_MS), ratio);
   }
@@ -791,8 +791,9 @@ export class DraftStage {
     this.shineFrom(k);
     this.soften(k, count);
     this.room.setFine(k, count);
-    this.mirror.uniforms.mirrorMoved.value.set(...moved);
-    this.inStrips(placeInPixel(k), moved, strips, () => {
+    const from = { at: placeInPixel(k), moved, strips };
+    if (k) this.fromWithin(from, (camera) => this.reflect(camera, target.width, target.height));
+    this.inStrips(from, () => {
       if (this.ball.visible) this.paintBall(target, ratio);
       // Where lamps throw their shadows in turn, the first picture has only one's: it is seen, and not counted.
       this.gathering.add(this.renderer, target, turns > 1 ? Math.max(k - 1, 0) : k, moved);
@@ -818,34 +819,39 @@ export class DraftStage {
     return glass ? 1 : Math.max(1, Math.min(MOST_STRIPS, Math.round(ms / STRIP_MS)));
   }
 
-  /** Draw the picture from a place within its pixels, moved by whole pixels, strip by strip. */
-  private inStrips(
-    [x, y]: [number, number],
-    [right, up]: [number, number],
-    strips: number,
-    then: () => void,
-    strip = 0,
-  ) {
+  /** Draw the picture strip by strip. */
+  private inStrips(from: Within, then: () => void, strip = 0) {
     if (this.lost) return;
     if (this.held) return this.settle();
     const { gatherTarget: target } = this;
-    const [from, to] = [strip, strip + 1].map((k) => Math.round((k * target.height) / strips)) as [
+    const [first, last] = [strip, strip + 1].map((k) => Math.round((k * target.height) / from.strips)) as [
       number,
       number,
     ];
+    target.scissorTest = true;
+    target.scissor.set(0, first, target.width, last - first);
+    this.fromWithin(from, (camera) => {
+      this.renderer.setRenderTarget(target);
+      this.renderer.render(this.scene, camera);
+    });
+    target.scissorTest = false;
+    if (strip + 1 < from.strips) this.onceDrawn(() => this.inStrips(from, then, strip + 1));
+    else then();
+  }
+
+  /** Draw something from a place within the pixels of the picture, moved by whole pixels. */
+  private fromWithin(
+    { at: [x, y], moved: [right, up] }: Within,
+    draw: (camera: THREE.PerspectiveCamera) => void,
+  ) {
+    const { width, height } = this.gatherTarget;
     const camera = this.camera();
     const projection = camera.projectionMatrix.elements;
     const [eighth, ninth] = [projection[8], projection[9]];
-    projection[8] = eighth + (2 * (x - right)) / target.width;
-    projection[9] = ninth + (2 * (y - up)) / target.height;
-    target.scissorTest = true;
-    target.scissor.set(0, from, target.width, to - from);
-    this.renderer.setRenderTarget(target);
-    this.renderer.render(this.scene, camera);
-    target.scissorTest = false;
+    projection[8] = eighth + (2 * (x - right)) / width;
+    projection[9] = ninth + (2 * (y - up)) / height;
+    draw(camera);
     [projection[8], projection[9]] = [eighth, ninth];
-    if (strip + 1 < strips) this.onceDrawn(() => this.inStrips([x, y], [right, up], strips, then, strip + 1));
-    else then();
   }
 
   /** Go on when the picture is drawn, without keeping the page waiting: whoever edits meanwhile comes first. */
@@ -870,7 +876,7 @@ export class DraftStage {
     const { casting } = this;
     this.standing.forEach(({ lamp, light, strength }, number) => {
       shineFrom(lamp, light, k, number * 0.37);
-      const turn = casting.findIndex((one) => one === lamp);
+      const turn = casting.indexOf(lamp);
       if (turn < 0) return;
       const own = turn === k % casting.length;
       lamp.castShadow = k ? own : turn === 0;
@@ -1016,6 +1022,13 @@ export class DraftStage {
       this.scale = Math.max(SMALLEST_SCALE, this.scale * Math.max(0.6, Math.sqrt(this.budget / ms)));
     else if (ms < this.budget * 0.7) this.scale = Math.min(1, this.scale * 1.06);
   }
+}
+
+/** Where a picture is drawn from: in pixels from the middle of each, moved by so many, in so many strips. */
+interface Within {
+  at: [number, number];
+  moved: [number, number];
+  strips: number;
 }
 
 function lightTarget(): THREE.WebGLRenderTarget {
