@@ -49,6 +49,13 @@ def still(page: Page) -> NDArray[np.uint8]:
     return np.asarray(taken.convert("RGB"))
 
 
+def level(normal: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Directions of the mean normals of 5 x 5 pixels: of what is under the relief of a surface."""
+    steps = range(-2, 3)
+    mean = np.add.reduce([np.roll(normal, (down, across), (0, 1)) for down in steps for across in steps])
+    return np.asarray(mean / np.maximum(np.linalg.norm(mean, axis=-1, keepdims=True), 1e-6), np.float32)
+
+
 def smaller(shown: NDArray[np.uint8]) -> Pixels:
     return np.asarray(Image.fromarray(shown).resize((WIDTH, HEIGHT), Image.Resampling.BOX), float)
 
@@ -89,7 +96,7 @@ def main() -> None:
                     letters = render_frame(
                         document, frame, FrameOrder(WIDTH, HEIGHT, 4, alpha=True, denoise=False), cache
                     )
-                    mask = (letters.alpha[..., 0] > 0.99) & (letters.normal[..., 2] > 0.95)
+                    mask = (letters.alpha[..., 0] > 0.99) & (level(letters.normal)[..., 2] > 0.95)
                     share = luminance(draft) / max(luminance(proof), 1e-6) - 1
                     bright.append(abs(share))
                     one, other = hue(draft, mask), hue(proof, mask)
