@@ -149,22 +149,6 @@ uniform float roomFirst;
 uniform vec3 roomPlace;
 uniform int sheetCount;
 uniform vec3 sheets[3 * ${MOST_SHEETS}]; // a middle and two half edges of each
-/** From where the room was seen, the way to what is seen of its sheets from here. */
-vec3 wayFromPlace(vec3 way) {
-  vec3 here = cameraPosition + (vec4(-vViewPosition, 0.0) * viewMatrix).xyz;
-  float nearest = 1e9;
-  for (int k = 0; k < ${MOST_SHEETS}; k++) {
-    if (k >= sheetCount) break;
-    vec3 u = sheets[3 * k + 1];
-    vec3 v = sheets[3 * k + 2];
-    vec3 to = sheets[3 * k] - here;
-    vec3 facing = cross(u, v);
-    float away = dot(to, facing) / dot(way, facing);
-    vec3 at = away * way - to;
-    if (away > 1e-3 && away < nearest && abs(dot(at, u)) <= dot(u, u) && abs(dot(at, v)) <= dot(v, v)) nearest = away;
-  }
-  return nearest < 1e9 ? normalize(here + nearest * way - roomPlace) : way;
-}
 vec3 lightAround(vec3 way, vec3 seen, float level) {
   vec3 far = textureLod(envMap, envMapRotation * way, level).rgb * envMapIntensity;
   if (roomFirst < 0.0) return far;
@@ -180,6 +164,23 @@ vec3 lightAround(vec3 way, vec3 seen, float level) {
 vec3 getIBLIrradiance(const in vec3 normal) {
   vec3 way = normalize((vec4(normal, 0.0) * viewMatrix).xyz);
   return PI * lightAround(way, way, ENVMAP_MAX_LOD);
+}
+#ifdef STANDARD
+/** From where the room was seen, the way to what is seen of its sheets from here. */
+vec3 wayFromPlace(vec3 way) {
+  vec3 here = cameraPosition + (vec4(-vViewPosition, 0.0) * viewMatrix).xyz;
+  float nearest = 1e9;
+  for (int k = 0; k < ${MOST_SHEETS}; k++) {
+    if (k >= sheetCount) break;
+    vec3 u = sheets[3 * k + 1];
+    vec3 v = sheets[3 * k + 2];
+    vec3 to = sheets[3 * k] - here;
+    vec3 facing = cross(u, v);
+    float away = dot(to, facing) / dot(way, facing);
+    vec3 at = away * way - to;
+    if (away > 1e-3 && away < nearest && abs(dot(at, u)) <= dot(u, u) && abs(dot(at, v)) <= dot(v, v)) nearest = away;
+  }
+  return nearest < 1e9 ? normalize(here + nearest * way - roomPlace) : way;
 }
 vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float roughness, vec2 alpha) {
   mat3 frame = mat3(side, cross(normal, side), normal);
@@ -206,11 +207,8 @@ vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float rough
   }
   vec3 way = normalize((vec4(mirrored, 0.0) * viewMatrix).xyz);
   vec3 light = share * lightAround(way, wayFromPlace(way), level);
-  #ifdef STANDARD
-    vec4 lamps = lampsMirrored(viewDir, transpose(frame), alpha);
-    light = light * (1.0 - min(lamps.a, 1.0)) + lamps.rgb;
-  #endif
-  return light;
+  vec4 lamps = lampsMirrored(viewDir, transpose(frame), alpha);
+  return light * (1.0 - min(lamps.a, 1.0)) + lamps.rgb;
 }
 vec3 getIBLRadiance(const in vec3 viewDir, const in vec3 normal, const in float roughness) {
   vec3 side = normalize(cross(normal, abs(normal.y) < 0.9 ? vec3(0.0, 1.0, 0.0) : vec3(1.0, 0.0, 0.0)));
@@ -224,6 +222,7 @@ vec3 getIBLAnisotropyRadiance(const in vec3 viewDir, const in vec3 normal, const
   vec3 side = normalize(cross(bitangent, normal));
   return specularAround(viewDir, normal, bent, side, roughness, vec2(min(alpha / (1.0 - anisotropy), 1.0), alpha));
 }
+#endif
 #endif
 #endif
 `;
