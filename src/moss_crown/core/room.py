@@ -138,7 +138,7 @@ def seen_around(room: Room) -> NDArray[np.float32]:
 
 
 def places_of(room: Room) -> Floats:
-    """(1 + grounds, 3) metres, from where `seen_around` sees: the room's place, and what of each ground is next to it."""
+    """(1 + grounds, 3) metres, from where `seen_around` sees: the room's place, and next to it on each ground."""
     pieces = _all_pieces(room)
     places = [np.array(room.place)]
     for k in range(len(room.grounds)):
