@@ -7,7 +7,7 @@ import pytest
 
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.door import apply_patch
+from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.draft import SolidRecipe, build_recipe, draft, notes, recipe_of, ridged_letters
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.evaluate import (
@@ -23,7 +23,7 @@ from moss_crown.core.evaluate import (
     timing,
     title_corners,
 )
-from moss_crown.core.picture import FrameOrder, export_model, frame_pixels, render_frame
+from moss_crown.core.picture import FrameOrder, export_model, frame_pixels, render_frame, render_settings
 from moss_crown.demo.shots import demo_shots
 
 
@@ -190,6 +190,23 @@ def test_every_demo_shot_renders_something_lit(shot):
     picture = render_frame(shot, shot.last, FrameOrder(64, 36, 4), Cache())
     assert np.isfinite(picture.beauty).all()
     assert 0.02 < picture.beauty.mean() < 2
+
+
+def test_outliers_of_light_by_a_second_surface_are_bounded_unless_the_shot_says_otherwise():
+    """A strong lamp that polished letters show the floor: pictures differ by that alone, and only to the brighter."""
+    raw = write_shot(new_shot(text="TIDE"))
+    for step in raw["steps"]:
+        if step["kind"] == "lights":
+            for light in step["lights"]:
+                light["stops"] = 6
+    bounded = read_shot(raw)
+    free = read_shot(raw | {"bounded": False})
+    order = FrameOrder(64, 36, 16, denoise=False)
+    assert render_settings(bounded, 0, order).clamp > 0
+    assert render_settings(free, 0, order).clamp == 0
+    tame, wild = (render_frame(shot, shot.last, order, Cache()).beauty for shot in (bounded, free))
+    assert (wild >= tame - 1e-4 * (1 + tame)).all()
+    assert wild.mean() > 1.02 * tame.mean()
 
 
 def test_with_alpha_only_letters_are_seen():

@@ -197,8 +197,11 @@ def test_a_proof_is_measured_proved_by_region_and_compared(quiet, server):
     quiet.keyboard.press("s")
     quiet.get_by_label("Width, pixels").fill("320")
     quiet.get_by_label("Height, pixels").fill("180")
+    quiet.get_by_label("Everything moves").select_option("on twos")
+    quiet.get_by_label("renders without sparks").uncheck()
     quiet.get_by_role("button", name="Set", exact=True).click()
     saved(quiet)
+    assert [document(server, shot)[name] for name in ("width", "exposed", "bounded")] == [320, 2, False]
     quiet.keyboard.press("p")
     done = quiet.locator('[data-testid=proof][data-samples="16"]')
     done.wait_for(timeout=120_000)

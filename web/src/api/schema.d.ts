@@ -9496,7 +9496,11 @@ export interface components {
              */
             seed: number;
         };
-        /** Shot */
+        /**
+         * Shot
+         * @description A shot as it is kept. `bounded`: no sample of a render gets more than `render.renderer.BRIGHTEST` by way of a
+         *     second surface, which spares it sparks and dims what glossy floors mirror of bright lamps.
+         */
         Shot: {
             /**
              * Version
@@ -9546,6 +9550,11 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * Bounded
+             * @default true
+             */
+            bounded: boolean;
             /** Steps */
             steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };

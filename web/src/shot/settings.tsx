@@ -106,6 +106,8 @@ export function Settings({
     denominator: document.fps?.denominator ?? 1,
   };
   const [value, setValue] = useState(before);
+  const been = { exposed: document.exposed ?? 1, bounded: document.bounded ?? true };
+  const [whole, setWhole] = useState(been);
   const rated = value.numerator !== before.numerator || value.denominator !== before.denominator;
   const paths: [keyof Format, string][] = [
     ['width', '/width'],
@@ -127,10 +129,15 @@ export function Settings({
           e.preventDefault();
           const seconds = keep === 'seconds' && rated;
           onCommit(
-            paths
-              .filter(([name]) => value[name] !== before[name])
-              .filter(([name]) => !seconds || !(name === 'numerator' || name === 'denominator'))
-              .map(([name, path]) => ({ op: 'replace', path, value: value[name] })),
+            [
+              ...paths
+                .filter(([name]) => value[name] !== before[name])
+                .filter(([name]) => !seconds || !(name === 'numerator' || name === 'denominator'))
+                .map(([name, path]): Operation => ({ op: 'replace', path, value: value[name] })),
+              ...(['exposed', 'bounded'] as const)
+                .filter((name) => whole[name] !== been[name])
+                .map((name): Operation => ({ op: 'replace', path: `/${name}`, value: whole[name] })),
+            ],
             seconds ? { numerator: value.numerator, denominator: value.denominator } : null,
           );
           onClose();
@@ -150,6 +157,31 @@ export function Settings({
             ))}
           </fieldset>
         )}
+        <div className="mt-3 grid grid-cols-2 items-end gap-3">
+          <Field label="Everything moves">
+            <select
+              className={inputLook}
+              value={whole.exposed}
+              onChange={(e) => setWhole({ ...whole, exposed: Number(e.target.value) })}
+            >
+              <option value={1}>on every frame</option>
+              <option value={2}>on twos</option>
+              <option value={3}>on threes</option>
+              {been.exposed > 3 && <option value={been.exposed}>every {been.exposed} frames</option>}
+            </select>
+          </Field>
+          <label
+            className="inline-flex items-center gap-1.5 text-sm"
+            title="A glossy floor that mirrors a bright lamp in a letter gets darker by it; without it such places need many more samples."
+          >
+            <input
+              type="checkbox"
+              checked={whole.bounded}
+              onChange={(e) => setWhole({ ...whole, bounded: e.target.checked })}
+            />
+            renders without sparks
+          </label>
+        </div>
         <div className="mt-4 flex justify-end gap-2">
           <Button onClick={onClose}>Leave as it was</Button>
           <Button look="main" type="submit">

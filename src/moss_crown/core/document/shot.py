@@ -888,6 +888,9 @@ ONE_OF_A_KIND = ("environment", "stage", "camera")
 
 
 class Shot(Model):
+    """A shot as it is kept. `bounded`: no sample of a render gets more than `render.renderer.BRIGHTEST` by way of a
+    second surface, which spares it sparks and dims what glossy floors mirror of bright lamps."""
+
     version: Literal[3] = 3
     title: Name = "Untitled"
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
@@ -897,6 +900,7 @@ class Shot(Model):
     first: int = Field(default=0, ge=-1_000_000, le=1_000_000)
     last: int = Field(default=72, ge=-1_000_000, le=1_000_000)
     exposed: Exposed = 1
+    bounded: bool = True
     steps: list[Step] = Field(default_factory=list, max_length=limits.STEPS)
 
     @model_validator(mode="after")

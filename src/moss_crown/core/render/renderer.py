@@ -26,7 +26,8 @@ EVERYWHERE = 16
 """So many samples every pixel gets before any is told to be clean; and so many more those get that are not."""
 DIM = 0.05
 """Exposed light below which noise counts by itself, above by its share of the light: about how it is seen."""
-
+BRIGHTEST = 12.0
+"""Light above which a sample is an outlier, where outliers are bounded."""
 FAINT = 0.02
 """Exposed light of one sample below which its shadow ray is sent by chance only (Arvo and Kirk, 1990): a tenth of the
 time for a third of a percent of variance."""
@@ -45,7 +46,7 @@ class RenderSettings:
     seed: int = 1
     frame: int = 0
     depth: int = 4
-    clamp: float = 12.0
+    clamp: float = BRIGHTEST
     open_back: bool = False
     passes: bool = False
     threads: int = 1
