@@ -107,18 +107,11 @@ def open_step(page, name):
 
 
 def settled(page):
-    """The draft when it is drawn in full and no longer changes."""
-    found = [picture(page.get_by_test_id("draft"))]
-    in_full = """() => { const c = document.querySelector('canvas[data-testid=draft]');
-        return c.width >= 0.99 * c.clientWidth * devicePixelRatio && performance.now() - mossShown.at > 700 }"""
-
-    def still():
-        whole = page.evaluate(in_full)
-        found.append(picture(page.get_by_test_id("draft")))
-        return whole and np.abs(found[-1] - found[-2]).mean() < 0.05
-
-    wait_for(still, 40)
-    return found[-1]
+    """The draft when it is as fine as it gets."""
+    draft = page.get_by_test_id("draft")
+    page.wait_for_timeout(700)  # what was asked for just now may not have come yet
+    page.locator('canvas[data-testid="draft"][data-fine="true"]').wait_for(timeout=60_000)
+    return picture(draft)
 
 
 def choose_material(page, name, of="face"):
