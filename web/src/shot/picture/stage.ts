@@ -31,8 +31,8 @@ const SMALLEST_SCALE = 0.35;
 const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
 /** What stands still is drawn in strips that take about so long, at most so many; all of it is taken for so long at
  *  first. */
-const STRIP_MS = 60;
-const MOST_STRIPS = 16;
+const STRIP_MS = 20;
+const MOST_STRIPS = 48;
 const FIRST_MS = 480;
 const SHADOW_MAP = 1024;
 const MOST_CASTING = 8;
