@@ -40,16 +40,13 @@ def opened(page: Page, url: str, shot: str) -> None:
     draft = page.locator('canvas[data-testid="draft"][data-shown="true"]')
     draft.wait_for(timeout=60_000)
     page.wait_for_timeout(3500)
-    # In full it is drawn only when everything has been quiet for a while.
-    seen = [b"", draft.screenshot()]
-    while seen[-1] != seen[-2]:
-        page.wait_for_timeout(1500)
-        seen.append(draft.screenshot())
 
 
 def kept(page: Page, name: str) -> None:
     page.mouse.move(640, 795)
-    page.wait_for_timeout(400)
+    page.wait_for_timeout(700)
+    if page.get_by_test_id("draft").count():
+        page.locator('canvas[data-testid="draft"][data-fine="true"]').wait_for(timeout=60_000)
     page.screenshot(path=HERE / f"{name}.png")
 
 
