@@ -96,7 +96,12 @@ export class Gathering {
   }
 
   /** Take in a picture, the k-th counted from 0, which is moved by so many pixels. */
-  add(renderer: THREE.WebGLRenderer, picture: THREE.WebGLRenderTarget, k: number, [right, up] = [0, 0]) {
+  add(
+    renderer: THREE.WebGLRenderer,
+    picture: THREE.WebGLRenderTarget,
+    k: number,
+    [right, up]: [number, number],
+  ) {
     this.target.setSize(picture.width, picture.height);
     (this.material.uniforms.moved as THREE.IUniform).value.set(right / picture.width, up / picture.height);
     (this.material.uniforms.picture as THREE.IUniform).value = picture.texture;

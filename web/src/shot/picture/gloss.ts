@@ -49,11 +49,11 @@ export function mirrorLamps(uniforms: GlossUniforms, lights: Lamp[]) {
 }
 
 /** What a surface mirrors of lamps with a size, and the share of its microfacets that mirror any to the eye: lamps are
- *  dark from behind. Their corners are taken to the slopes of the microfacets half way to them, in units of
- *  their spread along and across the surface's grain, and over the slopes the
- *  distribution of GGX (Walter, Marschner, Li and Torrance, "Microfacet Models for Refraction through Rough Surfaces",
- *  2007) has the form of light that falls from a polygon upon a place as far below it as the surface is rough, which
- *  Lambert summed in closed form (Photometria, 1760). A point light would show a dot where a window stands in the gold. */
+ *  dark from behind. Their corners are taken to the slopes of the microfacets half way to them, in units of how far
+ *  those spread along and across the brushing, and over the slopes the distribution of GGX (Walter, Marschner, Li and
+ *  Torrance, "Microfacet Models for Refraction through Rough Surfaces", 2007) has the form of light that falls from a
+ *  polygon upon a place as far below it as the surface is rough, which Lambert summed in closed form (Photometria,
+ *  1760). A point light would show a dot where a window stands in the gold. */
 export const GLOSS = `
 #ifdef STANDARD
 uniform int lampCount;

@@ -139,16 +139,17 @@ uniform vec4 pictureA; // mix, share of the roughness, height of bumps in metres
 uniform vec3 pictureTint;
 uniform vec2 pictureSize;
 uniform mat4 pictureTo;
+bool pictureEnds(vec2 at) {
+  return pictureA.w > 0.5 && (at.x < 0.0 || at.y < 0.0 || at.x > 1.0 || at.y > 1.0);
+}
 vec4 pictured(sampler2D of, vec2 at) {
-  bool outside = pictureA.w > 0.5 && (at.x < 0.0 || at.y < 0.0 || at.x > 1.0 || at.y > 1.0);
-  return outside ? vec4(0.0) : texture2D(of, at);
+  return pictureEnds(at) ? vec4(0.0) : texture2D(of, at);
 }
 float grey(vec4 of) {
   return dot(of.rgb, vec3(0.2126, 0.7152, 0.0722)) * of.a;
 }
 float pictureHigh(vec2 at) {
-  bool outside = pictureA.w > 0.5 && (at.x < 0.0 || at.y < 0.0 || at.x > 1.0 || at.y > 1.0);
-  return outside ? 0.0 : grey(textureLod(pictureBump, at, 0.0));
+  return pictureEnds(at) ? 0.0 : grey(textureLod(pictureBump, at, 0.0));
 }
 `;
 const PICTURE_PLACE = `

@@ -727,12 +727,15 @@ export class DraftStage {
     this.shown = true;
     const begun = performance.now();
     const scale = SCALES.find((step) => step <= this.scale) ?? SMALLEST_SCALE;
-    const [camera, ratio, width, height] = this.setUp(scale, this.movingTarget);
-    this.fit(width, height);
-    this.renderer.setRenderTarget(this.movingTarget);
+    const { movingTarget: target } = this;
+    const ratio = this.setUp(scale, target);
+    const camera = this.camera();
+    if (scale >= COARSE_BELOW) this.reflect(camera, target.width, target.height);
+    this.fit(target.width, target.height);
+    this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
-    if (this.ball.visible) this.paintBall(this.movingTarget, ratio);
-    this.display.show(this.renderer, this.movingTarget.texture, this.grade());
+    if (this.ball.visible) this.paintBall(target, ratio);
+    this.display.show(this.renderer, target.texture, this.grade());
     const ms = this.finished(begun);
     this.onShown(this.draft, this.frame, ms);
     this.onFine(false);
@@ -740,11 +743,8 @@ export class DraftStage {
     this.settle();
   }
 
-  /** Make a target as large as the picture by a scale, with what is as fine as that. */
-  private setUp(
-    scale: number,
-    target: THREE.WebGLRenderTarget,
-  ): [THREE.PerspectiveCamera, number, number, number] {
+  /** Make a target as large as the picture by a scale, with what is as fine as that: its pixels for one of the page. */
+  private setUp(scale: number, target: THREE.WebGLRenderTarget): number {
     const ratio = Math.min(window.devicePixelRatio, 2) * scale;
     const [width, height] = this.size.map((side) => Math.max(2, Math.round(side * ratio))) as [
       number,
@@ -758,9 +758,7 @@ export class DraftStage {
     this.coarsen(scale < COARSE_BELOW);
     for (const ground of this.grounds)
       ground.mesh.material = scale < COARSE_BELOW ? ground.quick : ground.full;
-    const camera = this.camera();
-    if (scale >= COARSE_BELOW) this.reflect(camera, width, height);
-    return [camera, ratio, width, height];
+    return ratio;
   }
 
   /** The canvas itself is as large as what is drawn: showing a large one costs as much as drawing it. */
@@ -775,9 +773,7 @@ export class DraftStage {
   private refine() {
     if (this.lost || !this.display || !this.draft) return;
     cancelAnimationFrame(this.next);
-    this.room.setFine(0, gathered(0));
-    const [, ratio] = this.setUp(1, this.gatherTarget);
-    this.gather(0, null, this.stripsOf(FIRST_MS), ratio);
+    this.gather(0, null, this.stripsOf(FIRST_MS), this.setUp(1, this.gatherTarget));
   }
   private next = 0;
 
@@ -792,7 +788,7 @@ export class DraftStage {
     this.soften(k, count);
     this.room.setFine(k, count);
     const from = { at: placeInPixel(k), moved, strips };
-    if (k) this.fromWithin(from, (camera) => this.reflect(camera, target.width, target.height));
+    this.fromWithin(from, (camera) => this.reflect(camera, target.width, target.height));
     this.inStrips(from, () => {
       if (this.ball.visible) this.paintBall(target, ratio);
       // Where lamps throw their shadows in turn, the first picture has only one's: it is seen, and not counted.
