@@ -172,6 +172,7 @@ export function createShot(id: string, across = false) {
 
   let newest = 0; // of the drafts that were shown
   const painters = new Set<(draft: Draft, frame: number) => void>();
+  const asking = new Set<() => void>();
   store.subscribe((now, before) => {
     if (now.draft && (now.draft !== before.draft || now.frame !== before.frame))
       for (const paint of painters) paint(now.draft, now.frame);
@@ -392,6 +393,7 @@ export function createShot(id: string, across = false) {
   function preview(patch: Operation[]) {
     if (socket?.readyState !== WebSocket.OPEN) return false;
     socket.send(JSON.stringify({ type: 'preview', patch, seq: ++seq }));
+    for (const hear of asking) hear();
     return true;
   }
 
@@ -491,10 +493,15 @@ export function createShot(id: string, across = false) {
 
   return {
     ...store,
-    /** Hear of every draft and frame to be shown, before anything else does. Answers how to stop. */
-    onPicture(paint: (draft: Draft, frame: number) => void) {
+    /** Hear of every draft and frame to be shown, before anything else does, and of every draft of an edit that is
+     *  asked for. Answers how to stop. */
+    onPicture(paint: (draft: Draft, frame: number) => void, asked: () => void) {
       painters.add(paint);
-      return () => void painters.delete(paint);
+      asking.add(asked);
+      return () => {
+        painters.delete(paint);
+        asking.delete(asked);
+      };
     },
     /** How many pictures the draft has drawn: counted apart, since nothing is to be drawn again for it. */
     pictures: { shown: 0 },

@@ -152,7 +152,10 @@ function Frame() {
       // Past React: the picture comes first, and the rest of the screen follows.
       const { draft, frame } = store.getState();
       if (draft) made.show(draft, frame);
-      leave = store.onPicture((of, at) => made.show(of, at));
+      leave = store.onPicture(
+        (of, at) => made.show(of, at),
+        () => made.makeWay(),
+      );
     } catch {
       setBroken('This browser has no WebGL 2, which the draft needs. Proofs and takes work without it.');
     }

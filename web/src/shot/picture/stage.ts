@@ -390,7 +390,7 @@ export class DraftStage {
   dispose() {
     cancelAnimationFrame(this.asked);
     clearTimeout(this.settling);
-    cancelAnimationFrame(this.next);
+    this.stopGathering();
     this.controls.dispose();
     this.canvas.removeEventListener('webglcontextlost', this.onLost);
     for (const kind of POINTER) window.removeEventListener(kind, this.onPointer, true);
@@ -772,10 +772,22 @@ export class DraftStage {
    *  smooth, shadows soft, rough metals mirror what they should. */
   private refine() {
     if (this.lost || !this.display || !this.draft) return;
-    cancelAnimationFrame(this.next);
+    this.stopGathering();
     this.gather(0, null, this.stripsOf(FIRST_MS), this.setUp(1, this.gatherTarget));
   }
-  private next = 0;
+  private next = 0; // 0 when nothing is being gathered
+
+  private stopGathering() {
+    cancelAnimationFrame(this.next);
+    this.next = 0;
+  }
+
+  /** Leave the machine to an edit that is being worked out. What was gathered of the old picture is not shown. */
+  makeWay() {
+    if (!this.next) return;
+    this.stopGathering();
+    this.settle();
+  }
 
   private gather(k: number, known: number | null, strips: number, ratio: number) {
     const soft = this.soft().length > 0;
@@ -803,7 +815,10 @@ export class DraftStage {
       const wanted = known ?? (k ? gathered(ms, turns, soft) : null);
       if (wanted === null || k + 1 < wanted)
         this.onceDrawn(() => this.gather(k + 1, wanted, this.stripsOf(ms), ratio));
-      else this.onFine(true);
+      else {
+        this.next = 0;
+        this.onFine(true);
+      }
     });
   }
 
@@ -866,7 +881,7 @@ export class DraftStage {
 
   /** Lamps shine from the k-th place of their surface, from their middle with 0. That ends the gathering. */
   private shineFrom(k: number) {
-    cancelAnimationFrame(this.next);
+    this.stopGathering();
     if (k === 0 && this.shining === 0) return;
     this.shining = k;
     const { casting } = this;
