@@ -99,6 +99,49 @@ def test_a_copy_does_what_the_group_did_a_delay_before():
     assert (found[:, :4] == poses(shot_with({"id": "g", "move": keys}))).all()
 
 
+SPRING = {"kind": "follow", "id": "spring", "tempo": 1.5, "damping": 0.3}
+
+
+def test_a_follow_through_below_a_group_follows_it_as_it_follows_a_blocks_own_place():
+    keys = {"keys": [{"frame": 5, "value": [0, 0, 0]}, {"frame": 12, "value": [3, 1, 0]}]}
+    own = write_shot(shot_with())
+    own["steps"] = [s | {"move": keys} if s["kind"] == "block" else s for s in own["steps"]]
+    own = read_shot(own | {"steps": [*own["steps"], SPRING]})
+    led = shot_with({"id": "g", "move": keys}, SPRING)
+    assert poses(led)[..., :3, 3] == pytest.approx(poses(own)[..., :3, 3], abs=1e-9)
+    # It goes past, and comes to rest where the group ends.
+    late = np.array([400.0])
+    plain = shot_with({"id": "g", "move": keys})
+    assert (poses(led) - poses(plain))[..., 0, 3].max() > 0.5
+    assert poses(led, late) == pytest.approx(poses(plain, late), abs=1e-6)
+    # Alone at a frame, the same bits as among others.
+    assert all((poses(led, FRAMES[k : k + 1])[0] == poses(led)[k]).all() for k in (3, 17, 41))
+
+
+def test_a_follow_through_above_a_group_leaves_it_alone():
+    keys = {"keys": [{"frame": 5, "value": [0, 0, 0]}, {"frame": 12, "value": [0, 0, 4]}]}
+    document = write_shot(shot_with({"id": "g", "move": keys}))
+    above = read_shot(document | {"steps": [*document["steps"][:-1], SPRING, document["steps"][-1]]})
+    without = read_shot(document | {"steps": [*document["steps"][:-1], SPRING]})
+    by = poses(above)[..., 2, 3] - poses(without)[..., 2, 3]
+    assert by == pytest.approx(np.broadcast_to(by[:, :1], by.shape), abs=1e-9)
+    assert by.max() == pytest.approx(4.0) and by[FRAMES >= 12] == pytest.approx(4.0)
+
+
+def test_copies_follow_through_a_delay_later_and_their_step_and_radius_are_followed_too():
+    keys = {"keys": [{"frame": 5, "value": [0, 0, 0]}, {"frame": 12, "value": [3, 1, 0]}]}
+    delayed = shot_with({"id": "g", "move": keys, "copies": {"count": 1, "delay": 7, "move": [0, 0, 0]}}, SPRING)
+    found = poses(delayed)
+    assert found[7:, 4:] == pytest.approx(found[:-7, :4], abs=1e-9)
+    grows = {"keys": [{"frame": 5, "value": 0}, {"frame": 12, "value": 2}]}
+    copies = {"count": 1, "delay": 0, "move": [0, 0, 0], "radius": grows}
+    spread, followed = (poses(shot_with({"id": "g", "copies": copies}, *more)) for more in ((), (SPRING,)))
+    outer = np.abs(spread[-1, 4, :2, 3] - spread[0, 4, :2, 3]).argmax()
+    end = spread[-1, 4, outer, 3]
+    assert np.abs(followed[:, 4, outer, 3] - end).max() >= np.abs(spread[:, 4, outer, 3] - end).max()
+    assert (np.sign(end - spread[0, 4, outer, 3]) * (followed[:, 4, outer, 3] - end)).max() > 0.3
+
+
 def test_a_copy_is_a_step_farther_about_the_pivot():
     copies = {"count": 3, "delay": 0, "move": [0, 0.5, 0], "turn": [0, 30.0, 0], "scale": 0.5}
     plain, shot = shot_with(), shot_with({"id": "g", "copies": copies})

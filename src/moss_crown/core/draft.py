@@ -71,7 +71,7 @@ from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
 from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.look.pictures import size
-from moss_crown.core.motion.acts import drive_reach
+from moss_crown.core.motion.acts import Above, drive_reach
 from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
@@ -600,8 +600,10 @@ def _felt(shot: Shot, structure: Structure, drive: DriveStep) -> bool:
     frames = np.linspace(shot.first, shot.last, min(60, len(shot.frames)))
     for number, block in enumerate(structure.blocks):
         if drive in shot.steps[block.step + 1 :] and block.letters:
-            around = surroundings(company(shot, structure, number))
-            if drive_reach(drive, cast_of(block.setting), frames, around).any():
+            own = company(shot, structure, number)
+            around, cast = surroundings(own), cast_of(block.setting)
+            above = Above(own.steps[: own.steps.index(drive)], cast, around)
+            if drive_reach(drive, cast, frames, around, above).any():
                 return True
     return False
 

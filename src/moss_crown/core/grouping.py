@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import BlockStep, EmblemStep, GroupStep, Shot
+from moss_crown.core.document.shot import BlockStep, EmblemStep, FollowStep, GroupStep, Shot
+from moss_crown.core.motion.acts import PLACING, Surroundings, trailed
 from moss_crown.core.motion.poses import Poses, place_matrix
 from moss_crown.core.motion.values import Frames, needed, sample, sample_choice, sample_one
 
@@ -98,28 +99,40 @@ def pivot_of(step: GroupStep, corners: Floats, frame: float) -> Floats:
     return np.asarray(middle)
 
 
-def matrices(step: GroupStep, copy: int, clock: Frames, pivot: Floats) -> Poses:
-    """(f, 4, 4), or (1, 4, 4) where it stays: what a group does to what it holds, at frames of the copy's own clock.
+GROUPING = (*PLACING, *PLACING, "move")
+
+
+def placing(step: GroupStep) -> list[Any]:
+    """What decides where a group puts what it holds, each value of a channel of GROUPING: its own move, turn and scale,
+    those of a step of its copies, and that step's radius."""
+    copies = step.copies
+    return [step.move, step.turn, step.scale, copies.move, copies.turn, copies.scale, copies.radius]
+
+
+def _placing_at(step: GroupStep, clock: Frames) -> list[Floats]:
+    """(f or 1, ...) values of `placing`."""
+    at = needed(placing(step), clock)
+    return [sample(value, at) for value in placing(step)]
+
+
+def matrices(placed: Sequence[Floats], copy: int, pivot: Floats) -> Poses:
+    """(f, 4, 4): what a group does to what it holds, from values of `placing` at frames.
 
     The group's own move, turn and scale about its pivot, and after them the copy's: so many steps of each.
     """
-    copies = step.copies
-    at = needed([step.move, step.turn, step.scale, copies.move, copies.turn, copies.scale, step.own, step.pivot], clock)
     there, back = np.eye(4), np.eye(4)
     there[:3, 3], back[:3, 3] = pivot, -pivot
-    own = [sample(value, at) for value in (step.move, step.turn, step.scale)]
-    move, turn, scale = (sample(value, at) for value in (copies.move, copies.turn, copies.scale))
     found = []
-    for k in range(len(at)):
-        farther = place_matrix(copy * move[k], copy * turn[k], np.full(3, scale[k] ** copy))
-        found.append(there @ farther @ place_matrix(*(value[k] for value in own)) @ back)
+    for *own, move, turn, scale, _ in zip(*placed, strict=True):
+        farther = place_matrix(copy * move, copy * turn, np.full(3, scale**copy))
+        found.append(there @ farther @ place_matrix(*own) @ back)
     return np.array(found).reshape(-1, 4, 4)
 
 
-def outward(step: GroupStep, copy: int, clock: Frames, centres: Floats, pivot: Floats) -> Floats:
-    """(f or 1, l, 3): how far letters, whose centres (l, 3) at rest are known, are moved away from the pivot in the
-    plane of the type."""
-    radius = sample(step.copies.radius, needed(step.copies.radius, clock)) * copy
+def outward(placed: Sequence[Floats], copy: int, centres: Floats, pivot: Floats) -> Floats:
+    """(f, l, 3): how far letters, whose centres (l, 3) at rest are known, are moved away from the pivot in the plane of
+    the type, from values of `placing` at frames."""
+    radius = placed[-1] * copy
     away = (centres - pivot) * [1.0, 1.0, 0.0]
     length = np.linalg.norm(away, axis=1, keepdims=True)
     direction = np.divide(away, length, out=np.zeros_like(away), where=length > 1e-9)
@@ -135,32 +148,39 @@ def tint_of(step: GroupStep, copy: int, clock: Frames) -> tuple[Floats, Floats]:
 @dataclass(frozen=True)
 class Led:
     """The groups that a block is in, with their pivots and, for each, the centres (l, 3) of the block's letters at rest
-    before it."""
+    before it, and the follow-through steps below it."""
 
     steps: tuple[GroupStep, ...] = ()
     under: tuple[Under, ...] = ()
     pivots: tuple[Floats, ...] = ()
     centres: tuple[Floats, ...] = ()
+    follows: tuple[tuple[FollowStep, ...], ...] = ()
 
     def clock(self, k: int, frames: Frames) -> Frames:
         """Frames of the block's own clock as those of its k-th group."""
         return frames + (self.under[0].late - self.under[k].late)
 
     def above(self, frames: Frames) -> Poses:
-        """(f or 1, 4, 4): what all groups do, radii apart, at frames of the block's own clock."""
+        """(f or 1, 4, 4): what all groups do, radii apart and whatever follows them, at frames of the block's own
+        clock."""
         found = np.eye(4)[None]
         for k, step in enumerate(self.steps):
-            found = matrices(step, self.under[k].copy, self.clock(k, frames), self.pivots[k]) @ found
+            placed = _placing_at(step, self.clock(k, frames))
+            found = matrices(placed, self.under[k].copy, self.pivots[k]) @ found
         return found
 
-    def lead(self, poses: Poses, frames: Frames) -> Poses:
-        """Poses (f, l, 4, 4) in the world, as the groups leave them."""
+    def lead(self, poses: Poses, frames: Frames, around: Surroundings) -> Poses:
+        """Poses (f, l, 4, 4) in the world, as the groups and what follows them leave them."""
         for k, step in enumerate(self.steps):
             copy, clock, pivot = self.under[k].copy, self.clock(k, frames), self.pivots[k]
-            if copy and (by := outward(step, copy, clock, self.centres[k], pivot)).any():
+            if self.follows[k]:
+                placed = trailed(placing(step), GROUPING, self.follows[k], clock, around)
+            else:
+                placed = _placing_at(step, clock)
+            if copy and (by := outward(placed, copy, self.centres[k], pivot)).any():
                 poses = poses.copy()
                 poses[..., :3, 3] += by
-            matrix = matrices(step, copy, clock, pivot)
+            matrix = matrices(placed, copy, pivot)
             if not np.array_equal(matrix, np.broadcast_to(np.eye(4), matrix.shape)):
                 poses = np.einsum("fij,fljk->flik", np.broadcast_to(matrix, (len(poses), 4, 4)), poses)
         return poses
@@ -215,10 +235,17 @@ def resting(
         for k, copy in inside:
             middles = in_world(now[k], centres[k][:, None])[:, 0]
             before[k].append(middles)
-            now[k][:, :3, 3] += outward(step, copy, clock, middles, found[index])[0]
-            now[k] = matrices(step, copy, clock, found[index])[0] @ now[k]
+            placed = _placing_at(step, clock)
+            now[k][:, :3, 3] += outward(placed, copy, middles, found[index])[0]
+            now[k] = matrices(placed, copy, found[index])[0] @ now[k]
     led = tuple(
-        Led(tuple(_groups(shot, own)), own, tuple(found[u.group] for u in own), tuple(before[k]))
+        Led(
+            tuple(_groups(shot, own)),
+            own,
+            tuple(found[u.group] for u in own),
+            tuple(before[k]),
+            tuple(tuple(s for s in shot.steps[u.group + 1 :] if isinstance(s, FollowStep)) for u in own),
+        )
         for k, own in enumerate(under)
     )
     return Resting(tuple(now), led, found)

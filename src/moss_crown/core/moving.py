@@ -25,6 +25,7 @@ from moss_crown.core.grouping import NO_GROUP, Led
 from moss_crown.core.look.pictures import shades
 from moss_crown.core.motion.acts import (
     NO_FACES,
+    Above,
     Cast,
     Faces,
     Surroundings,
@@ -188,9 +189,15 @@ def surroundings(company: Company) -> Surroundings:
         found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in _placed(company, at)]
         return np.array(found).reshape(len(at), -1, 3)
 
-    return Surroundings(
+    def moved(done: Sequence[Act], frames: Frames) -> Floats:
+        poses = _standing(company, done, frames, around)
+        middles = np.array([(*letter.centre, 0.0) for letter in letters_of(company.setting)]).reshape(-1, 3)
+        return np.asarray(np.einsum("flij,lj->fli", poses[..., :3, :3], middles) + poses[..., :3, 3])
+
+    around = Surroundings(
         lambda pivot, frames: pivots_of(pivot, company.setting, frames),
         world,
+        moved,
         lambda side, pivot, offset, frames: _outside(company, side, pivot, offset, frames),
         company.fps,
         company.first,
@@ -199,6 +206,16 @@ def surroundings(company: Company) -> Surroundings:
         shades,
         lambda: _row(company),
     )
+    return around
+
+
+def _standing(company: Company, done: Sequence[Act], frames: Frames, around: Surroundings) -> Poses:
+    """(f, l, 4, 4): a block's letters in the world, moved by acts and put where its place and its groups, with what
+    follows them, put it."""
+    poses = rest_poses(rest_of(company.setting), len(frames))
+    for act in done:
+        poses = moved_poses(poses, act)
+    return company.led.lead(place_poses(poses, *places(company.step, company.steps, frames, around)), frames, around)
 
 
 def _row(company: Company) -> Row:
@@ -257,10 +274,7 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     around = surroundings(company)
     cast = cast_of(company.setting)
     done = acts(steps, cast, frames, around) if cast.count else []
-    poses = rest_poses(rest_of(company.setting), len(frames))
-    for act in done:
-        poses = moved_poses(poses, act)
-    poses = company.led.lead(place_poses(poses, *places(company.step, steps, frames, around)), frames)
+    poses = _standing(company, done, frames, around)
     tints = [(act.tint.offset, act.tint.reach) for act in done if act.tint is not None]
     tints += [(colour[:, None], share[:, None]) for colour, share in company.led.tints(frames)]
     soft = sum((act.soft for act in done if act.soft is not None), np.zeros((len(frames), cast.count)))
@@ -376,7 +390,9 @@ def _reaches(
     for step in company.steps:
         if isinstance(step, DriveStep) and wanted(step.offset) and sample_choice(step.on, frame):
             seen = exposures(step.exposed, at)
-            yield step, drive_reach(step, cast_of(own_setting(company.setting)), seen, around)[0]
+            cast = cast_of(own_setting(company.setting))
+            above = Above(company.steps[: company.steps.index(step)], cast, around)
+            yield step, drive_reach(step, cast, seen, around, above)[0]
 
 
 def _axis_start(family: str, axes: Axes, tag: str) -> float:

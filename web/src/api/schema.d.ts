@@ -5231,6 +5231,44 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyLiteral2a90 */
+        Key_Literal__rest____moved___: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "rest" | "moved";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyLiteral3760 */
         Key_Literal__round____square____flat___: {
             /** Frame */
@@ -7515,6 +7553,33 @@ export interface components {
         Keyed_Literal__repeat____mirror____once___: {
             /** Keys */
             keys: components["schemas"]["Key_Literal__repeat____mirror____once___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral2a90 */
+        Keyed_Literal__rest____moved___: {
+            /** Keys */
+            keys: components["schemas"]["Key_Literal__rest____moved___"][];
             /**
              * Before
              * @default hold
@@ -10266,7 +10331,8 @@ export interface components {
         };
         /**
          * Zone
-         * @description A place in the world: letters that rest in it feel `inside`, those farther than `run` metres from it `outside`.
+         * @description A place in the world: letters in it feel `inside`, those farther than `run` metres from it `outside`. It
+         *     `measures` letters where they rest, or where all that stands above its drive has moved them.
          *
          *     A slab is `size[0]` thick to both sides of its middle plane (across its x) and has no end otherwise; a box reaches
          *     `size` to each side, a ball `size[0]` around; a ring is a tube of `size[1]` around a circle of `size[0]` in its
@@ -10289,6 +10355,11 @@ export interface components {
              * @default slab
              */
             shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["Keyed_Literal__slab____ball____box____ring___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Measures
+             * @default rest
+             */
+            measures: ("rest" | "moved") | components["schemas"]["Keyed_Literal__rest____moved___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [

@@ -391,7 +391,8 @@ class Cadence(ReachBase):
 
 
 class Zone(ReachBase):
-    """A place in the world: letters that rest in it feel `inside`, those farther than `run` metres from it `outside`.
+    """A place in the world: letters in it feel `inside`, those farther than `run` metres from it `outside`. It
+    `measures` letters where they rest, or where all that stands above its drive has moved them.
 
     A slab is `size[0]` thick to both sides of its middle plane (across its x) and has no end otherwise; a box reaches
     `size` to each side, a ball `size[0]` around; a ring is a tube of `size[1]` around a circle of `size[0]` in its
@@ -400,6 +401,7 @@ class Zone(ReachBase):
 
     kind: Literal["zone"] = "zone"
     shape: Value[Literal["slab", "ball", "box", "ring"]] = "slab"
+    measures: Value[Literal["rest", "moved"]] = "rest"
     place: Value[Vec3] = (0.0, 0.5, 0.0)
     turn: Value[Turn3] = (0.0, 0.0, 0.0)
     size: Value[Vec3] = (0.6, 0.6, 0.6)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -72,11 +73,13 @@ NO_FACES = Faces((), (), 0)
 @dataclass(frozen=True)
 class Surroundings:
     """What motion asks of the rest of the shot: (f or 1, l, 3) pivots of a step in letter space; places of the block
-    (n, 3) at frames in the world (f or 1, n, 3); moves (f or 1, l, 3) that bring letters just outside a side;
-    the shades of pictures, see `Units`; and the letters as they stand in their lines."""
+    (n, 3) at frames in the world (f or 1, n, 3); the middles of letters in the world (f, l, 3) as acts leave them;
+    moves (f or 1, l, 3) that bring letters just outside a side; the shades of pictures, see `Units`; and the letters as
+    they stand in their lines."""
 
     pivots: Callable[[Pivot, Frames], Floats]
     world: Callable[[Floats, Frames], Floats]
+    moved: Callable[[Sequence[Act], Frames], Floats]
     outside: Callable[[str, Pivot, Offset, Frames], Floats]
     fps: float
     first: float
@@ -101,14 +104,36 @@ def acts(
     for place in range(len(steps) - 1, -1, -1):
         if isinstance(steps[place], FollowStep) and steps[place].on is not False and place and len(frames):
             fine = fine or _Grid(grid(around.first, max(float(frames.max()), around.first), around.fps), {})
-            above = _following(steps[place], steps[:place], cast, frames, around, fine)
-            return above + [_act(step, cast, frames, around) for step in steps[place + 1 :]]
-    return [_act(step, cast, frames, around) for step in steps if not isinstance(step, FollowStep)]
+            done = _following(steps[place], steps[:place], cast, frames, around, fine)
+            break
+    else:
+        place, done = -1, []
+    for number, step in enumerate(steps[place + 1 :], place + 1):
+        if not isinstance(step, FollowStep):
+            done = [*done, _act(step, cast, frames, around, Above(steps[:number], cast, around, frames, done))]
+    return done
 
 
-def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings) -> Act:
+@dataclass(frozen=True)
+class Above:
+    """What the steps above one do, at any frames; at some of them that is known."""
+
+    steps: Sequence[Any]
+    cast: Cast
+    around: Surroundings
+    frames: Frames | None = None
+    known: Sequence[Act] = ()
+
+    def middles(self, frames: Frames) -> Floats:
+        """(f, l, 3): where they leave the middles of letters in the world."""
+        known = self.frames is not None and np.array_equal(frames, self.frames)
+        done = self.known if known else acts(self.steps, self.cast, frames, self.around)
+        return self.around.moved(done, frames)
+
+
+def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Act:
     if isinstance(step, DriveStep):
-        return _drive(step, cast, frames, around)
+        return _drive(step, cast, frames, around, above)
     if isinstance(step, DrumStep):
         return _drum(step, cast, frames, around)
     if isinstance(step, ShiverStep):
@@ -128,9 +153,9 @@ def each(value: Any, frames: Frames, letters: Letters) -> Floats:
     return sample_each(value, needed(value, frames), letters)
 
 
-def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings) -> Act:
+def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Act:
     frames = exposures(step.exposed, seen)
-    reach = drive_reach(step, cast, frames, around)
+    reach = drive_reach(step, cast, frames, around, above)
     if step.on is not True:
         reach = reach * switched(step.on, frames)
     offset = step.offset
@@ -152,22 +177,28 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings) -> A
     )
 
 
-def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surroundings) -> Floats:
-    """(f, l): how strongly letters feel a drive, whatever its switch says."""
+def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Floats:
+    """(f, l): how strongly letters feel a drive below others, whatever its switch says."""
     scopes = choices(step.scope, frames) if changes(step.scope) else [step.scope]
     found: dict[str, Floats] = {}
     for scope in set(scopes):
         unit_of, _ = cast.units[scope]
-        felt = reach_of(step, frames, units_of(cast, scope, frames, around), around.fps, around.seed)
+        felt = reach_of(step, frames, units_of(cast, scope, frames, around, above), around.fps, around.seed)
         found[scope] = felt if scope == "letter" else felt[:, unit_of]
     if len(found) == 1:
         return next(iter(found.values()))
     return np.array([found[scope][k] for k, scope in enumerate(scopes)])
 
 
-def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings) -> Units:
-    _, places = cast.units[scope]
-    return Units(places, lambda: around.world(places, frames), around.shades)
+def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings, above: Above | None = None) -> Units:
+    unit_of, places = cast.units[scope]
+
+    def moved(above: Above) -> Floats:
+        middles = above.middles(frames)
+        return np.stack([middles[:, unit_of == u].mean(1) for u in range(len(places))], 1)
+
+    now = partial(moved, above) if above else None
+    return Units(places, lambda: around.world(places, frames), around.shades, now)
 
 
 def _outside(step: DriveStep, sides: list[str], frames: Frames, around: Surroundings) -> Floats:
@@ -252,20 +283,32 @@ def places(
     step: BlockStep | EmblemStep, steps: Sequence[Any], frames: Frames, around: Surroundings
 ) -> tuple[Floats, Floats, Floats]:
     """Move, turn (degrees) and scale (f, 3) of a block, as the follow-through steps among those below it leave them."""
-    now = tuple(sample(value, frames) for value in (step.move, step.turn, step.scale))
     follows = [s for s in steps if isinstance(s, FollowStep)]
-    if follows and len(frames) and changes([step.move, step.turn, step.scale]):
-        last, at = follows[-1], grid(around.first, max(float(frames.max()), around.first), around.fps)
-        now = places(step, follows[:-1], frames, around)
-        then = places(step, follows[:-1], at, around)
-        how = Following.of(last, frames, at, around)
-        names = ("move", "turn", "scale")
-        now = tuple(
-            a + (how.series(np.ascontiguousarray(b)) - a) * how.shares[n]
-            for n, a, b in zip(names, now, then, strict=True)
-        )
-    move, turn, scale = now
+    move, turn, scale = trailed((step.move, step.turn, step.scale), PLACING, follows, frames, around)
     return move, turn, scale
+
+
+PLACING = ("move", "turn", "scale")
+"""The channels of what decides where something stands."""
+
+
+def trailed(
+    values: Sequence[Any], channels: Sequence[str], follows: Sequence[FollowStep], frames: Frames, around: Surroundings
+) -> list[Floats]:
+    """Values (f, ...) at frames as follow-through steps, one after the other, leave them; each is of a channel."""
+    now = [sample(value, frames) for value in values]
+    if not follows or not len(frames) or not changes(list(values)):
+        return now
+    last, at = follows[-1], grid(around.first, max(float(frames.max()), around.first), around.fps)
+    now = trailed(values, channels, follows[:-1], frames, around)
+    then = trailed(values, channels, follows[:-1], at, around)
+    how = Following.of(last, frames, at, around)
+    found = []
+    for channel, a, b in zip(channels, now, then, strict=True):
+        after = how.series(np.ascontiguousarray(b.reshape(len(at), -1))).reshape(a.shape)
+        share = how.shares[channel] if a.ndim > 1 else how.shares[channel][:, 0]
+        found.append(a + (after - a) * share)
+    return found
 
 
 def _following(

@@ -26,11 +26,13 @@ def no_picture(id: str) -> Floats:
 @dataclass(frozen=True)
 class Units:
     """What feels a reach: where each is at rest, in the block (u, 3), and in the world (f or 1, u, 3), which only zones
-    ask for; and how bright pictures are (h, w, 2): grey as it is painted, 0 to 1, and alpha."""
+    ask for; how bright pictures are (h, w, 2): grey as it is painted, 0 to 1, and alpha; and where each is in the world
+    (f, u, 3) as it has been moved, None for nothing that moves."""
 
     places: Floats
     world: Callable[[], Floats]
     shades: Callable[[str], Floats] = no_picture
+    moved: Callable[[], Floats] | None = None
 
     @property
     def count(self) -> int:
@@ -185,9 +187,9 @@ def cadence_end(cadence: Cadence, frame: float) -> float:
 
 
 def zone_reach(zone: Zone, frames: Frames, units: Units) -> Floats:
-    """(f, u): by the distance of each unit's rest in the world from the zone."""
+    """(f, u): by the distance of each unit in the world from the zone."""
     share = np.empty((len(frames), units.count))
-    everywhere = units.world()
+    everywhere = _measured(zone, frames, units)
     shapes, places, turns, sizes = (
         choices(zone.shape, frames),
         sample(zone.place, frames),
@@ -206,6 +208,16 @@ def zone_reach(zone: Zone, frames: Frames, units: Units) -> Floats:
         share[:] = share[0]
     inside, beyond = sample(zone.inside, frames)[:, None], sample(zone.outside, frames)[:, None]
     return inside + (beyond - inside) * ease(zone.ease, share)
+
+
+def _measured(zone: Zone, frames: Frames, units: Units) -> Floats:
+    """(f or 1, u, 3): where units are for a zone."""
+    measures = np.array(choices(zone.measures, needed(zone.measures, frames)))
+    if units.moved is None or not (measures == "moved").any():
+        return units.world()
+    if (measures == "moved").all():
+        return units.moved()
+    return np.where((measures == "moved")[:, None, None], units.moved(), units.world())
 
 
 def zone_distance(shape: str, size: Floats, local: Floats) -> Floats:

@@ -562,6 +562,12 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
     case 'zone':
       return [
         choice(`${at}/shape`, 'Shape', 'slab', 'ball', 'box', 'ring'),
+        choice(
+          `${at}/measures`,
+          'Measures letters',
+          ['rest', 'where they rest'],
+          ['moved', 'where they have been moved'],
+        ),
         number(`${at}/run`, 'Run', { unit: 'm', step: 0.02, min: 0, max: 1000 }),
         number(`${at}/inside`, 'Inside', { min: 0, max: 1 }),
         number(`${at}/outside`, 'Outside', { min: 0, max: 1 }),

@@ -9,7 +9,7 @@ type Drive = Extract<Step, { kind: 'drive' }>;
 export const REACHES = ['cadence', 'zone', 'noise', 'picture', 'swing', 'everywhere'] as const;
 const ABOUT: Record<(typeof REACHES)[number], string> = {
   cadence: 'letter after letter',
-  zone: 'a place that letters rest in',
+  zone: 'a place that letters are in',
   noise: 'each letter by chance',
   picture: 'as bright as a picture is there',
   swing: 'a pendulum that settles',
