@@ -339,6 +339,8 @@ def test_a_zone_is_made_and_dragged_in_the_picture(quiet, server):
     put(quiet, "spinbutton", "Place x", 900)
     wait_for(lambda: zone()["place"][0] == 900)
     quiet.get_by_text("its zone never meets a letter").wait_for()
+    quiet.get_by_label("Measures letters", exact=True).select_option("moved")
+    wait_for(lambda: zone()["measures"] == "moved")
 
 
 def test_a_response_is_drawn_and_reaches_join(quiet, server):
@@ -374,6 +376,43 @@ def test_letters_tinted_and_faded_are_seen_in_the_draft(quiet, server):
     put(quiet, "spinbutton", "Opacity", 0)
     gone = settled(quiet)
     assert np.abs(gone - red).mean() > 1
+
+
+def test_soft_letters_are_soft_while_the_picture_moves_and_when_it_stands_still(quiet, server):
+    shot = new_shot(quiet, server)
+    drive = next(k for k, s in enumerate(document(server, shot)["steps"]) if s["kind"] == "drive")
+
+    def soft(radius):
+        still = {"move": [0, 0, 0], "turn": [0, 0, 0], "softness": radius}
+        patch = [
+            {"op": "add", "path": f"/steps/{drive}/reaches", "value": [{"kind": "everywhere"}]},
+            {"op": "add", "path": f"/steps/{drive}/offset", "value": still},
+        ]
+        edited(server, shot, patch)
+
+    def edges(seen):
+        """The steepest of the picture, from pixel to pixel."""
+        return np.abs(np.diff(seen.mean(2)[20:-20], axis=1)).max()
+
+    def moving():
+        """While a button is held the picture is not made finer."""
+        quiet.mouse.move(640, 14)
+        quiet.mouse.down()
+        quiet.keyboard.press("ArrowLeft" if frame(quiet) % 2 else "ArrowRight")
+        quiet.wait_for_timeout(1500)
+        assert quiet.get_by_test_id("draft").get_attribute("data-fine") == "false"
+        seen = picture(quiet.get_by_test_id("draft"))
+        quiet.mouse.up()
+        return seen
+
+    sharp = None
+    for radius in (0.0, 0.4):
+        soft(radius)
+        settled(quiet)
+        found = edges(moving()), edges(settled(quiet))
+        if sharp is None:
+            sharp = found
+    assert found[0] < 0.6 * sharp[0] and found[1] < 0.5 * sharp[1]
 
 
 def test_the_sheet_zooms_and_scrolls(quiet, server):

@@ -21,6 +21,7 @@ import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
 import { FloorMirror, type MirrorUniforms } from './mirror';
 import { Room, type RoomUniforms } from './room';
+import { Softening, seenBy } from './softening';
 import { evenly, surroundings } from './surround';
 
 const SETTLE_MS = 450;
@@ -34,6 +35,10 @@ const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
 const STRIP_MS = 20;
 const MOST_STRIPS = 48;
 const FIRST_MS = 480;
+/** What is soft is spread by this share in each gathered picture, and they stand so far apart that the whole is right:
+ *  squares of radii add up. */
+const OF_EACH = 0.5;
+const APART = Math.sqrt(1 - OF_EACH * OF_EACH);
 const SHADOW_MAP = 1024;
 const MOST_CASTING = 8;
 const SHADOW_BLUR = 5;
@@ -68,6 +73,7 @@ export class DraftStage {
   private readonly room = new Room();
   private readonly glows = new Glows();
   private readonly gathering = new Gathering();
+  private readonly softening = new Softening();
   private standing: { lamp: ReturnType<typeof lampOf>; light: Lamp; strength: number }[] = [];
   /** Lamps that throw shadows: the first where things move, each in its turn where pictures are gathered. */
   private casting: ReturnType<typeof lampOf>[] = [];
@@ -401,6 +407,7 @@ export class DraftStage {
     this.movingTarget.dispose();
     this.mirror.dispose();
     this.gathering.dispose();
+    this.softening.dispose();
     this.shadows.dispose();
     for (const { quick, full } of this.floors) {
       quick.dispose();
@@ -735,7 +742,7 @@ export class DraftStage {
     this.renderer.setRenderTarget(target);
     this.renderer.render(this.scene, camera);
     if (this.ball.visible) this.paintBall(target, ratio);
-    this.display.show(this.renderer, target.texture, this.grade());
+    this.display.show(this.renderer, this.spread(target, camera, 1).texture, this.grade());
     const ms = this.finished(begun);
     this.onShown(this.draft, this.frame, ms);
     this.onFine(false);
@@ -804,10 +811,15 @@ export class DraftStage {
     this.inStrips(from, () => {
       if (this.ball.visible) this.paintBall(target, ratio);
       // Where lamps throw their shadows in turn, the first picture has only one's: it is seen, and not counted.
-      this.gathering.add(this.renderer, target, turns > 1 ? Math.max(k - 1, 0) : k, moved);
-      if (k === 0 || k % turns === 0) {
+      const counted = turns > 1 ? Math.max(k - 1, 0) : k;
+      this.fromWithin(from, (camera) => {
+        this.gathering.add(this.renderer, this.spread(target, camera, OF_EACH), counted, moved);
+      });
+      // Of what is soft single places of its disc would be seen before the last.
+      if (k === 0 || (soft ? k + 1 === known : k % turns === 0)) {
         this.fit(target.width, target.height);
-        this.display?.show(this.renderer, this.gathering.target.texture, this.grade());
+        const seen = k === 0 ? this.spread(target, this.camera(), 1) : this.gathering.target;
+        this.display?.show(this.renderer, seen.texture, this.grade());
       }
       const ms = performance.now() - begun;
       if (k === 0 && this.draft) this.onShown(this.draft, this.frame, ms);
@@ -907,11 +919,29 @@ export class DraftStage {
     });
   }
 
+  /** A picture with its soft letters spread, by a share of how soft they are. */
+  private spread(
+    picture: THREE.WebGLRenderTarget,
+    camera: THREE.PerspectiveCamera,
+    share: number,
+  ): THREE.WebGLRenderTarget {
+    const span = this.draft && spanAt(this.draft, this.frame);
+    if (!span || !this.soft().length) return picture;
+    const letters = this.places.map(({ batch, instance, letter }) => {
+      const radius = (wearAt(span, this.frame, letter)?.[5] ?? 0) * share;
+      const pose = this.pose.fromArray(poseAt(span, this.frame, letter));
+      return { batch, instance, ...seenBy(camera, pose, span.letters[letter]?.box, radius, picture) };
+    });
+    return this.softening.draw(this.renderer, this.scene, camera, picture, letters, [this.setting], () =>
+      this.wear(span, this.frame),
+    );
+  }
+
   /** Soft letters stand in the k-th of so many places of their disc, which faces the camera; of none, where they are. */
   private soften(k: number, count: number) {
     if (!count && !this.softened) return;
     this.softened = count > 0;
-    const [across, up] = count ? placeInDisc(k, count) : [0, 0];
+    const [across, up] = count ? (placeInDisc(k, count).map((at) => at * APART) as [number, number]) : [0, 0];
     const [right, above] = [new THREE.Vector3(), new THREE.Vector3()];
     this.camera().matrixWorld.extractBasis(right, above, new THREE.Vector3());
     const aside = right.multiplyScalar(across).addScaledVector(above, up);
