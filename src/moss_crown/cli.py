@@ -177,7 +177,7 @@ def render(
     waiting = working_order(wanted, {frame for frame in wanted if path[frame].exists()})
     document = write_shot(shot)
     with Crew(dask) as crew:
-        running = {crew.submit(document, frame, orders.frame_order()): frame for frame in waiting}
+        running = {crew.submit(document, frame, orders.frame_order(shot)): frame for frame in waiting}
         while running:
             for frame, result in crew.finished(running, 1.0):
                 if isinstance(result, Exception):
@@ -190,7 +190,8 @@ def render(
                 typer.echo(f"frame {frame}: {result.seconds:.1f} s, {len(running)} left")
     if not alpha:
         movie = out / "movie.mp4"
-        movie.write_bytes(write_mp4((read_png(path[f].read_bytes()) for f in wanted), shot.fps.fraction))
+        pictures = (read_png(path[f].read_bytes()) for f in wanted)
+        movie.write_bytes(write_mp4(pictures, shot.fps.fraction, shot.pixel_shape))
         typer.echo(f"{movie}: {len(wanted)} frames")
 
 
@@ -218,7 +219,7 @@ def export(
     if format == "json":
         out.write_text(json.dumps(write_shot(shot), indent=1, ensure_ascii=False))
     elif format == "exr":
-        order = FrameOrder(shot.width, shot.height, samples, threads=2)
+        order = FrameOrder(shot.width, shot.height, samples, threads=2, pixel_shape=shot.pixel_shape)
         out.write_bytes(export_exr(shot, round(frame), order, Cache()))
     else:
         out.write_bytes(export_model(shot, frame, format, Cache(), edge))

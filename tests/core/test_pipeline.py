@@ -110,6 +110,10 @@ def test_poses_in_the_shutter_follow_the_turn_and_nothing_moves_at_rest():
     assert moving.mean() == pytest.approx(8)
     assert np.ptp(moving) == pytest.approx(0.5)
     assert len(shutter_frames(edited(("/steps/7/shutter", 0)), structure, 8)) == 1
+    # A phase of 90 degrees is a quarter of a frame later; a shutter of 180 then opens at the frame.
+    late = shutter_frames(edited(("/steps/7/shutter_phase", 90)), structure, 8)
+    assert late == pytest.approx(moving + 0.25)
+    assert (late[0], late[-1]) == (8.0, 8.5)
 
 
 def test_known_glyphs_are_built_once():

@@ -3,6 +3,8 @@
 import re
 
 import numpy as np
+import pytest
+from axe_playwright_python.sync_playwright import Axe
 from PIL import Image
 from screens import choose_material, document, edited, new_shot, open_step, picture, put, saved, settled, shown, step
 
@@ -103,6 +105,60 @@ def test_what_shows_behind_and_stage_that_only_takes_shadows(quiet, server):
     # 0.16, 0.2, 0.19 of light: bluish green, and no black.
     assert corner.min() > 40
     assert corner[1] > corner[0]
+
+
+def test_a_picture_or_a_gradient_fills_the_frame_with_pixels_of_any_shape(quiet, server, tmp_path):
+    rows = np.zeros((90, 160, 3), np.uint8)
+    rows[:45], rows[45:] = (30, 60, 200), (200, 90, 20)
+    Image.fromarray(rows).save(tmp_path / "rows.png")
+    shot = new_shot(quiet, server, "TI")
+    quiet.keyboard.press("s")
+    quiet.get_by_label("Width, pixels").fill("160")
+    quiet.get_by_label("Height, pixels").fill("180")
+    quiet.get_by_label("Pixels are wide, by their height").fill("2")
+    quiet.get_by_role("button", name="Set", exact=True).click()
+    saved(quiet)
+    assert document(server, shot)["pixel_shape"] == 2
+    box = quiet.get_by_test_id("draft").bounding_box()
+    assert box["width"] / box["height"] == pytest.approx(16 / 9, rel=0.01)
+    open_step(quiet, "Floor and wall")
+    quiet.get_by_role("switch", name="Only shadows are seen").click()
+    saved(quiet)
+    open_step(quiet, "Environment")
+    quiet.get_by_role("combobox", name="Behind everything").select_option("gradient")
+    saved(quiet)
+    above, below = (settled(quiet)[rows, -40:-5].mean((0, 1)) for rows in (slice(5, 15), slice(-15, -5)))
+    assert (below > above + 20).all()
+    quiet.get_by_role("combobox", name="Behind everything").select_option("picture")
+    saved(quiet)
+    with quiet.expect_response(lambda r: "/api/pictures/" in r.url):
+        quiet.get_by_label("Bring in", exact=True).last.set_input_files(tmp_path / "rows.png")
+    saved(quiet)
+    assert step(server, shot, "environment")["backdrop"].startswith("picture-")
+    drawn = settled(quiet)
+    assert drawn[5:20, -20:-5, 2].mean() > 120
+    assert drawn[-20:-5, -20:-5, 2].mean() < 80
+    quiet.keyboard.press("p")
+    quiet.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
+    assert alike(drawn, picture(quiet.get_by_test_id("proof"))) < 12
+
+
+def test_frames_of_other_shapes_are_shown(quiet, server):
+    new_shot(quiet, server, "TI")
+    quiet.keyboard.press("g")
+    quiet.get_by_role("button", name="other frames").click()
+    for name in ("9:16", "2.39:1"):
+        quiet.get_by_role("menuitemcheckbox", name=name).click()
+    quiet.keyboard.press("Escape")
+    upright = quiet.locator("rect[data-frame='9:16']").bounding_box()
+    assert upright["width"] / upright["height"] == pytest.approx(9 / 16, rel=0.02)
+    whole = quiet.get_by_test_id("draft").bounding_box()
+    wide = quiet.locator("rect[data-frame='2.39:1']").bounding_box()
+    assert wide["width"] == pytest.approx(whole["width"], abs=3)
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    quiet.keyboard.press("g")
+    assert quiet.locator("rect[data-frame]").count() == 0
 
 
 def alike(one, other):

@@ -225,7 +225,7 @@ def _side(box: NDArray[np.float64], side: Side) -> float:
 
 def _seen(shot: Shot, frame: float, step: str) -> NDArray[np.float64]:
     """(2, 2): the block's box on the picture, in half frames from the middle, x right and y up."""
-    camera = camera_at(shot, np.array([frame]), shot.width / shot.height)
+    camera = camera_at(shot, np.array([frame]), shot.aspect)
     local = (block_corners(shot, frame)[step] - camera.poses[0, :3, 3]) @ camera.poses[0, :3, :3]
     away = np.maximum(-local[:, 2], 1e-6)
     return _box(local[:, :2] / away[:, None] / camera.half + camera.shift)

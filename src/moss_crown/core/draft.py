@@ -24,6 +24,7 @@ from moss_crown.core.document.shot import (
     CurvePoint,
     DriveStep,
     EmblemStep,
+    EnvironmentStep,
     Finite,
     FollowStep,
     Identity,
@@ -39,6 +40,8 @@ from moss_crown.core.evaluate import (
     NEVER,
     Block,
     Structure,
+    backdrop_at,
+    backdrop_picture,
     block_section,
     camera_path,
     camera_step,
@@ -67,16 +70,17 @@ from moss_crown.core.form.tube import SectionKind, Tube
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.grouping import Member, members
+from moss_crown.core.look import pictures
 from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
 from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
-from moss_crown.core.look.pictures import size
 from moss_crown.core.motion.acts import Above, drive_reach
 from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
 from moss_crown.core.moving import MOTION, Moved, cast_of, overshoot, pivots_of, rest_of, surroundings
+from moss_crown.core.stage.backdrop import corners, covering
 from moss_crown.core.stage.scene import Globe, Ground, Light, ShapeLight, Sheet, SunLight, triangle_areas
 from moss_crown.core.staging import grounds_at, haze_at
 from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
@@ -190,7 +194,7 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
 def draft(shot: Shot) -> bytes:
     """The draft of a shot: see `pack`."""
     frames = list(shot.frames)
-    aspect = shot.width / shot.height
+    aspect = shot.aspect
     tables: list[NDArray[np.float32]] = []
     parts = []
     cameras, half, shift = camera_path(shot, np.array(frames, float), aspect)
@@ -432,8 +436,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "strength": sample_one(step.strength, frame) if step else 0.0,
         "turn": sample_one(step.turn, frame) if step else 0.0,
         "tilt": list(tilt_at(step, frame)) if step else [0.0, 0.0],
-        "behind": sample_choice(step.behind, frame) if step else "nothing",
-        "colour": list(sample_one(step.colour, frame)) if step else [0.0, 0.0, 0.0],
+        "behind": _behind(shot, step, frame) if step else "nothing",
     }
     return {
         "blocks": [_worn(shot, block, frame) for block in blocks],
@@ -442,6 +445,18 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "lights": [_lamp(light) for light in lights_at(shot, frame)],
         "environment": surround,
     }
+
+
+def _behind(shot: Shot, step: EnvironmentStep, frame: int) -> Any:
+    """What shows behind everything: a name, or the colours of the frame's corners, with a picture and the shares of it
+    that are seen."""
+    kind = sample_choice(step.behind, frame)
+    if kind in ("nothing", "environment"):
+        return kind
+    found: dict[str, Any] = {"corners": np.round(corners(backdrop_at(step, frame)), 6).tolist(), "picture": None}
+    if picture := backdrop_picture(step, frame):
+        found |= {"picture": picture, "seen": covering(*pictures.size(picture), shot.aspect)}
+    return found
 
 
 def _ground(ground: Ground, surface: Surface) -> dict[str, Any]:
@@ -512,7 +527,7 @@ def _surface(surface: Surface) -> dict[str, Any]:
         found["grain"]["name"] = NAMES[surface.grain.pattern]
         found["grain"]["to"] = np.round(texture_matrix(surface.grain), 6).reshape(-1).tolist()
     if surface.images:
-        width, height = size(surface.images.first)
+        width, height = pictures.size(surface.images.first)
         found["images"]["tall"] = surface.images.width * height / width
         found["images"]["to"] = np.round(image_matrix(surface.images), 6).reshape(-1).tolist()
     return found

@@ -11,7 +11,7 @@ from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from statistics import median
-from typing import Any, TypeAlias, TypeVar
+from typing import Any, Literal, TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -69,6 +69,7 @@ from moss_crown.core.moving import (
     starts_of,
     worn_axes,
 )
+from moss_crown.core.stage.backdrop import Backdrop
 from moss_crown.core.stage.camera import camera_poses
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
 from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Surround
@@ -373,7 +374,7 @@ def company(shot: Shot, structure: Structure, number: int) -> Company:
     own = slice(first, first + len(block.letters))
 
     def framing(frames: Frames) -> Framing:
-        return Framing(*_camera(shot, frames, shot.width / shot.height))
+        return Framing(*_camera(shot, frames, shot.aspect))
 
     return Company(
         step,
@@ -636,23 +637,24 @@ def _focus(shot: Shot, step: CameraStep, frame: float, pose: NDArray[np.float64]
 
 
 def shutter_frames(shot: Shot, structure: Structure, frame: float) -> Frames:
-    """The moments at which poses are taken while the shutter is open, evenly spread about the frame.
+    """The moments at which poses are taken while the shutter is open, evenly spread about the middle of that.
 
     As few as the fastest turn allows; one when nothing moves.
     """
     step = camera_step(shot)
     half = sample_one(step.shutter, frame) / 720
+    middle = frame + sample_one(step.shutter_phase, frame) / 360
     if half == 0:
-        return np.array([frame])
-    ends = np.array([frame - half, frame, frame + half])
+        return np.array([middle])
+    ends = np.array([middle - half, middle, middle + half])
     poses = poses_at(shot, structure, ends)
     cameras = camera_at(shot, ends, 1.0).poses
     if np.array_equal(poses[0], poses[1]) and np.array_equal(poses[1], poses[2]) and np.ptp(cameras, axis=0).max() == 0:
-        return np.array([frame])
+        return np.array([middle])
     turned = max((_turned(a, b) for a, b in ((poses[0], poses[1]), (poses[1], poses[2]))), default=0.0)
     turned = max(turned, _turned(cameras[0:1], cameras[1:2]))
     count = 2 * int(np.clip(np.ceil(turned / STEP_BLUR), 1, MOST_BLUR_POSES // 2)) + 1
-    return np.linspace(frame - half, frame + half, count)
+    return np.linspace(middle - half, middle + half, count)
 
 
 def _turned(before: Poses, after: Poses) -> float:
@@ -751,7 +753,7 @@ def scene_at(
             tilted(sample_choice(step.preset, frame), tilt_at(step, frame)),
             sample_one(step.strength, frame),
             sample_one(step.turn, frame),
-            _behind(step, frame),
+            _behind(step, frame, aspect),
         )
         if step
         else Surround(environment("overcast"), 0.0, 0.0)
@@ -780,10 +782,29 @@ def tilt_at(step: EnvironmentStep, frame: float) -> Tilt:
     return forward, right
 
 
-def _behind(step: EnvironmentStep, frame: float) -> Any:
-    """What shows behind everything: a name, or a colour."""
-    behind = sample_choice(step.behind, frame)
-    return tuple(sample_one(step.colour, frame)) if behind == "colour" else behind
+def _behind(step: EnvironmentStep, frame: float, aspect: float) -> Literal["nothing", "environment"] | Backdrop:
+    """What shows behind everything."""
+    match sample_choice(step.behind, frame):
+        case "nothing":
+            return "nothing"
+        case "environment":
+            return "environment"
+    picture = backdrop_picture(step, frame)
+    shown = None if picture is None else pictures.texture(picture)
+    return replace(backdrop_at(step, frame), picture=shown, aspect=aspect)
+
+
+def backdrop_at(step: EnvironmentStep, frame: float) -> Backdrop:
+    """What fills the frame behind everything, but for a picture."""
+    low = sample_one(step.colour, frame)
+    high = sample_one(step.colour_above, frame) if sample_choice(step.behind, frame) == "gradient" else low
+    return Backdrop(low, high, sample_one(step.gradient_turn, frame))
+
+
+def backdrop_picture(step: EnvironmentStep, frame: float) -> str | None:
+    """The picture that fills the frame behind everything, if one does."""
+    chosen: str | None = sample_choice(step.backdrop, frame)
+    return chosen if sample_choice(step.behind, frame) == "picture" else None
 
 
 def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, grounds: int = 0) -> tuple[Light, ...]:
@@ -844,7 +865,7 @@ def assets_of(shot: Shot) -> dict[str, str]:
         elif isinstance(step, EmblemStep):
             named = [(f"/steps/{index}/emblem", step.emblem)]
         elif isinstance(step, EnvironmentStep):
-            named = [(f"/steps/{index}/preset", step.preset)]
+            named = [(f"/steps/{index}/preset", step.preset), (f"/steps/{index}/backdrop", step.backdrop)]
         elif isinstance(step, DriveStep):
             named = [
                 (f"/steps/{index}/reaches/{k}/picture", reach.picture)

@@ -208,7 +208,7 @@ def _clear(target: Floats, towards: Floats, distance: float, behind: float) -> f
 
 def _ray(shot: Shot, frame: float, x: float, y: float) -> tuple[Floats, Floats]:
     """The eye, and the direction in which a place of the picture lies."""
-    camera = camera_at(shot, np.array([frame]), shot.width / shot.height)
+    camera = camera_at(shot, np.array([frame]), shot.aspect)
     pose = camera.poses[0]
     across = ((2 * x - 1) - camera.shift[0]) * camera.half[0]
     up = ((1 - 2 * y) - camera.shift[1]) * camera.half[1]

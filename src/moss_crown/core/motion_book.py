@@ -612,7 +612,7 @@ def where(shot: Shot, texts: Sequence[str] = ()) -> Where:
     """What an entry is made for in this shot. Raises DocumentInvalid without a block."""
     step = _block(shot)
     structure = structure_at(shot, shot.last)
-    camera = camera_at(shot, np.array([float(shot.last)]), shot.width / shot.height)
+    camera = camera_at(shot, np.array([float(shot.last)]), shot.aspect)
     own = sample_choice(step.text, shot.last) if isinstance(step, BlockStep) else ""
     wanted = tuple(t for t in texts if t.strip())
     return Where(
@@ -709,7 +709,7 @@ THUMBNAIL_FRAMES = 30
 def thumbnail(shot: Shot) -> Thumbnail:
     """A shot's motion from its first frame until a little after the title has come to rest, as a thumbnail."""
     frames = [float(f) for f in np.linspace(shot.first, shot.last, THUMBNAIL_FRAMES)]
-    aspect = shot.width / shot.height
+    aspect = shot.aspect
     outlines: dict[str, int] = {}
     found: list[list[list[float]]] = []
     which: list[list[int]] = []

@@ -31,6 +31,7 @@ from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.layers import Layers
 from moss_crown.core.render.renderer import BRIGHTEST, Passes, Render, RenderSettings, denoised, render
 from moss_crown.core.render.scopes import culprits
+from moss_crown.core.stage.backdrop import Backdrop, seen_in
 from moss_crown.core.stage.scene import Camera, Scene
 
 
@@ -50,6 +51,8 @@ class FrameOrder:
     layers: bool = False
     region: tuple[float, float, float, float] | None = None
     """Left, top, right, bottom of a part of the frame, in shares of it; None for all."""
+    pixel_shape: float = 1.0
+    """The width of a pixel by its height."""
 
     @property
     def pixels(self) -> tuple[int, int]:
@@ -62,9 +65,14 @@ class FrameOrder:
 
 def scene_of(shot: Shot, frame: int, order: FrameOrder, cache: Cache, motion: bool = False) -> Scene:
     """The scene of a frame as it is ordered: of a region, the camera sees that alone."""
-    aspect = order.width / order.height
+    aspect = order.width * order.pixel_shape / order.height
     scene = scene_at(shot, frame, aspect, cache, order.motion_blur, order.height, motion)
-    return scene if order.region is None else replace(scene, camera=cropped(scene.camera, order.region))
+    if order.region is None:
+        return scene
+    surround = scene.surround
+    if isinstance(surround.behind, Backdrop):
+        surround = replace(surround, behind=seen_in(surround.behind, order.region))
+    return replace(scene, camera=cropped(scene.camera, order.region), surround=surround)
 
 
 def cropped(camera: Camera, region: tuple[float, float, float, float]) -> Camera:
@@ -98,20 +106,24 @@ def render_layers(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tu
 def render_files(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tuple[bytes, bytes | None]:
     """A frame as PNG, and with `layers` as OpenEXR too."""
     if not order.layers:
-        return write_png(frame_pixels(render_frame(shot, frame, order, cache), frame, order.alpha)), None
+        return _png(render_frame(shot, frame, order, cache), frame, order), None
     shown, layers = render_layers(shot, frame, order, cache)
-    return write_png(frame_pixels(shown, frame, order.alpha)), _exr(shown, layers)
+    return _png(shown, frame, order), _exr(shown, layers, order)
+
+
+def _png(shown: Passes, frame: int, order: FrameOrder) -> bytes:
+    return write_png(frame_pixels(shown, frame, order.alpha), pixel_shape=order.pixel_shape)
 
 
 def export_exr(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> bytes:
     """All layers of a frame as one OpenEXR file, the denoised picture as R, G, B, A."""
-    return _exr(*render_layers(shot, frame, order, cache))
+    return _exr(*render_layers(shot, frame, order, cache), order)
 
 
-def _exr(shown: Passes, layers: Layers) -> bytes:
+def _exr(shown: Passes, layers: Layers, order: FrameOrder) -> bytes:
     from moss_crown.core.formats.exr import write_exr  # loads a large library, which only this needs
 
-    return write_exr(layers, shown.beauty)
+    return write_exr(layers, shown.beauty, order.pixel_shape)
 
 
 def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:
@@ -134,7 +146,7 @@ HOT_WIDTH, HOT_SAMPLES = 192, 16
 
 def hot_lights(shot: Shot, frame: int, cache: Cache, threads: int = 1) -> list[tuple[str, float]]:
     """What is behind the white of a frame, by a small picture of it: see `culprits`."""
-    height = max(16, round(HOT_WIDTH * shot.height / shot.width))
+    height = max(16, round(HOT_WIDTH / shot.aspect))
     shown, found = render_layers(shot, frame, FrameOrder(HOT_WIDTH, height, HOT_SAMPLES, threads=threads), cache)
     lights = {
         name.removeprefix("light_"): picture for name, picture in found.pictures.items() if name.startswith("light_")

@@ -64,7 +64,7 @@ class TakeOrders(Model):
     def frames(self) -> range:
         return range(self.first, self.last + 1)
 
-    def frame_order(self, threads: int = 1) -> FrameOrder:
+    def frame_order(self, shot: Shot, threads: int = 1) -> FrameOrder:
         return FrameOrder(
             self.width,
             self.height,
@@ -74,6 +74,7 @@ class TakeOrders(Model):
             alpha=self.alpha,
             threads=threads,
             layers=self.layers,
+            pixel_shape=shot.pixel_shape,
         )
 
 

@@ -237,7 +237,7 @@ def own_material(document: dict[str, Any], order: dict[str, Any]) -> list[dict[s
 def picture_in_look(document: dict[str, Any], look: dict[str, Any], frame: float, width: int) -> bytes:
     """A small picture of a shot in a look."""
     dressed = patched(document, wearing_of(document, look, frame))
-    height = min(max(16, round(width * dressed.height / dressed.width)), 1024)
+    height = min(max(16, round(width / dressed.aspect)), 1024)
     order = FrameOrder(width, height, LOOK_SAMPLES, motion_blur=False, denoise=False, threads=2)
     passes = denoised(render_frame(dressed, round(frame), order, _cache()), "fast")
     return write_jpeg(frame_pixels(passes, 0, False), 88)
@@ -293,7 +293,7 @@ def poster_of(document: dict[str, Any], threads: int) -> tuple[bytes, list[float
     shot = kit.shot_of(document)
     frame = int(min(max(math.ceil(rest_frame(shot)), shot.first), shot.last))
     width = POSTER_WIDTH
-    height = min(max(16, round(width * shot.height / shot.width)), 1024)
+    height = min(max(16, round(width / shot.aspect)), 1024)
     order = FrameOrder(width, height, POSTER_SAMPLES, threads=threads)
     picture = write_png(frame_pixels(render_frame(shot, frame, order, _cache()), frame, False))
     speeds, letters = [], 0

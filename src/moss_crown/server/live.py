@@ -142,6 +142,7 @@ class Channel:
                 motion_blur=asked.motion_blur,
                 threads=self._threads,
                 region=asked.region,
+                pixel_shape=float(document.get("pixel_shape", 1.0)),
             )
             frame = asked.frame
             key = uuid4().hex

@@ -365,6 +365,7 @@ class TakeOut(BaseModel):
     message: str
     orders: TakeOrders
     fps: FrameRate
+    pixel_shape: float
     title: str
     done: int
     total: int

@@ -70,13 +70,14 @@ class Runner:
         wanted = deque(working_order(orders.frames, done))
         log.info("take begun", take=str(row.id), wanted=len(wanted), done=len(done))
         running: dict[Future[Any], int] = {}
-        named = [id for id in assets_of(read_shot(row.document)) if id not in FAMILIES]
+        shot = read_shot(row.document)
+        named = [id for id in assets_of(shot) if id not in FAMILIES]
         assets = self.crew.share(self._database(lambda c: load_assets(c, named)) if named else [])
         try:
             while wanted or running:
                 while wanted and len(running) < self.crew.width * (1 + AHEAD):
                     frame = wanted.popleft()
-                    running[self.crew.submit(row.document, frame, orders.frame_order(), assets)] = frame
+                    running[self.crew.submit(row.document, frame, orders.frame_order(shot), assets)] = frame
                 for frame, result in self.crew.finished(running, 0.5):
                     if isinstance(result, Exception):
                         log.error("frame failed", take=str(row.id), frame=frame, error=repr(result))
@@ -94,11 +95,11 @@ class Runner:
     def _finish(self, row: TakeRow) -> None:
         orders = row.take_orders
         if not orders.alpha:
-            rate = read_shot(row.document).fps.fraction
+            shot = read_shot(row.document)
 
             def movie(connection: psycopg.Connection[Any]) -> None:
                 pictures = (read_png(picture) for _, picture in takes.each_frame(connection, row.id))
-                takes.store_file(connection, row.id, "mp4", write_mp4(pictures, rate))
+                takes.store_file(connection, row.id, "mp4", write_mp4(pictures, shot.fps.fraction, shot.pixel_shape))
 
             self._database(movie)
         self._state(row.id, "done", ("running", "stopping"))

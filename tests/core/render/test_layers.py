@@ -16,6 +16,7 @@ from moss_crown.core.formats.exr import murmur3, name_hash, write_exr
 from moss_crown.core.look.material import Surface
 from moss_crown.core.picture import FrameOrder, export_exr, render_frame, render_layers
 from moss_crown.core.render.renderer import Render, RenderSettings, render
+from moss_crown.core.stage.backdrop import Backdrop
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.scene import Camera, Placed, RectangleLight, Scene, Sheet, Surround
 
@@ -121,7 +122,8 @@ def test_a_catcher_shows_only_shadows_and_the_background_shows_through():
     assert plain["beauty"][62:].max() == pytest.approx(0, abs=1e-6)
     assert floor.min() < 0.2
     assert floor.max() > 0.3
-    blue = render(block_scene(catches=True, behind=(0.0, 0.0, 1.0)), RenderSettings(64, 64, 64), None)
+    backdrop = Backdrop((0.0, 0.0, 1.0), (0.0, 0.0, 1.0))
+    blue = render(block_scene(catches=True, behind=backdrop), RenderSettings(64, 64, 64), None)
     lit = blue.beauty[40:][plain["alpha"][40:, :, 0] < 0.05]
     assert lit.mean(0)[2] > 0.9
     sky = render(block_scene(catches=False, behind="environment"), RenderSettings(16, 16, 16), None)
@@ -144,7 +146,7 @@ def test_names_hash_to_ordinary_floats():
 def test_an_exr_file_reads_back(tmp_path):
     found = layered(block_scene(), size=24)
     path = tmp_path / "frame.exr"
-    path.write_bytes(write_exr(found))
+    path.write_bytes(write_exr(found, pixel_shape=1.5))
     file = OpenEXR.File(str(path), separate_channels=True)
     channels = {name: channel.pixels for name, channel in file.channels().items()}
     assert channels["R"].dtype == np.float16
@@ -152,6 +154,7 @@ def test_an_exr_file_reads_back(tmp_path):
     assert (channels["Z"] == found.pictures["depth"][..., 0]).all()
     assert (channels["position.Z"] == found.pictures["position"][..., 2]).all()
     header = file.header()
+    assert header["pixelAspectRatio"] == 1.5
     keys = [key for key in header if key.endswith("/name") and header[key] == "CryptoLetter"]
     assert len(keys) == 1
     base = keys[0].removesuffix("/name")

@@ -1601,6 +1601,9 @@ export interface components {
          *     in degrees. `overscan` adds that share of the frame all around. `drift` is how much a hand that holds it sways (1:
          *     by a hundredth of the distance and half a degree), `drift_tempo` how often a second.
          *
+         *     The `shutter` is open for so many degrees of a frame's 360; the middle of that is `shutter_phase` degrees after the
+         *     frame.
+         *
          *     `opening` is the width of the lens's opening in metres, 0 for a picture sharp throughout; with `blades` of 3 or more
          *     it is a polygon. What is `focus` metres away is sharp, 0 for the middle of the title. `exposure` is in stops; light
          *     of `white` kelvin turns out white.
@@ -1724,6 +1727,11 @@ export interface components {
              * @default 180
              */
             shutter: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shutter Phase
+             * @default 0
+             */
+            shutter_phase: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-360___Le_le_360___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opening
              * @default 0
@@ -2286,7 +2294,9 @@ export interface components {
          * EnvironmentStep
          * @description What metal reflects: one of our own, or a picture of all directions (equirectangular) that was brought in. `tilt`
          *     leans it towards the camera, then to the right; `turn` goes about the vertical after that. Behind everything the
-         *     camera sees nothing, the environment itself, or `colour`.
+         *     camera sees nothing, the environment itself, `colour`, a gradient from that on the lower border to `colour_above`
+         *     (in a direction `gradient_turn` degrees to the right of upward), or `backdrop`, a picture that fills the frame over
+         *     `colour`.
          */
         EnvironmentStep: {
             /** Id */
@@ -2346,7 +2356,7 @@ export interface components {
              * Behind
              * @default nothing
              */
-            behind: ("nothing" | "environment" | "colour") | components["schemas"]["Keyed_Literal__nothing____environment____colour___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["Keyed_Literal__nothing____environment____colour____gradient____picture___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -2360,6 +2370,26 @@ export interface components {
                 number,
                 number
             ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Colour Above
+             * @default [
+             *       0.03,
+             *       0.045,
+             *       0.055
+             *     ]
+             */
+            colour_above: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Gradient Turn
+             * @default 0
+             */
+            gradient_turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /** Backdrop */
+            backdrop?: (string | null) | components["schemas"]["Keyed_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Everywhere
@@ -3473,6 +3503,41 @@ export interface components {
         };
         /** KeyFloateb1d */
         "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloatf9e2 */
+        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-360___Le_le_360___AllowInfNan_allow_inf_nan_False_____": {
             /** Frame */
             frame: number;
             /** Value */
@@ -4965,15 +5030,15 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral9653 */
-        Key_Literal__nothing____environment____colour___: {
+        /** KeyLiteral61d3 */
+        Key_Literal__nothing____environment____colour____gradient____picture___: {
             /** Frame */
             frame: number;
             /**
              * Value
              * @enum {string}
              */
-            value: "nothing" | "environment" | "colour";
+            value: "nothing" | "environment" | "colour" | "gradient" | "picture";
             /**
              * @default {
              *       "leave": [
@@ -5544,6 +5609,41 @@ export interface components {
              * @enum {string}
              */
             value: "up" | "down";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyUnionfb7f */
+        "Key_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: string | null;
             /**
              * @default {
              *       "leave": [
@@ -6257,6 +6357,33 @@ export interface components {
         "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
             /** Keys */
             keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloatf9e2 */
+        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-360___Le_le_360___AllowInfNan_allow_inf_nan_False_____": {
+            /** Keys */
+            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-360___Le_le_360___AllowInfNan_allow_inf_nan_False_____"][];
             /**
              * Before
              * @default hold
@@ -7387,10 +7514,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral9653 */
-        Keyed_Literal__nothing____environment____colour___: {
+        /** KeyedLiteral61d3 */
+        Keyed_Literal__nothing____environment____colour____gradient____picture___: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__nothing____environment____colour___"][];
+            keys: components["schemas"]["Key_Literal__nothing____environment____colour____gradient____picture___"][];
             /**
              * Before
              * @default hold
@@ -7796,6 +7923,33 @@ export interface components {
         Keyed_Literal__up____down___: {
             /** Keys */
             keys: components["schemas"]["Key_Literal__up____down___"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedUnionfb7f */
+        "Keyed_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__": {
+            /** Keys */
+            keys: components["schemas"]["Key_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__"][];
             /**
              * Before
              * @default hold
@@ -9563,8 +9717,9 @@ export interface components {
         };
         /**
          * Shot
-         * @description A shot as it is kept. `bounded`: no sample of a render gets more than `render.renderer.BRIGHTEST` by way of a
-         *     second surface, which spares it sparks and dims what glossy floors mirror of bright lamps.
+         * @description A shot as it is kept. `pixel_shape` is the width of a pixel by its height. `bounded`: no sample of a render gets
+         *     more than `render.renderer.BRIGHTEST` by way of a second surface, which spares it sparks and dims what glossy floors
+         *     mirror of bright lamps.
          */
         Shot: {
             /**
@@ -9593,6 +9748,11 @@ export interface components {
              * @default 720
              */
             height: number;
+            /**
+             * Pixel Shape
+             * @default 1
+             */
+            pixel_shape: number;
             /**
              * @default {
              *       "numerator": 25,
@@ -10128,6 +10288,8 @@ export interface components {
             message: string;
             orders: components["schemas"]["TakeOrders"];
             fps: components["schemas"]["FrameRate"];
+            /** Pixel Shape */
+            pixel_shape: number;
             /** Title */
             title: string;
             /** Done */

@@ -13,3 +13,10 @@ export function useShotStore(): ShotStore {
 export function useShot<T>(pick: (state: ShotState) => T): T {
   return useStore(useShotStore(), pick);
 }
+
+/** How many times as wide as high the frame is seen. */
+export function useAspect(): number {
+  return useShot(({ document }) =>
+    document ? ((document.width ?? 16) * (document.pixel_shape ?? 1)) / (document.height ?? 9) : 16 / 9,
+  );
+}

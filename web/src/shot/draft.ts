@@ -115,9 +115,15 @@ export interface Look {
     strength: number;
     turn: number;
     tilt: [number, number]; // degrees towards the camera and to the right
-    behind: 'nothing' | 'environment' | 'colour';
-    colour: [number, number, number];
+    behind: 'nothing' | 'environment' | Backdrop;
   };
+}
+/** What fills the frame behind everything: the colours of its corners (below left and right, above left and right), and
+ *  a picture over them, with the shares of its width and height that are seen. */
+export interface Backdrop {
+  corners: [number, number, number][];
+  picture: string | null;
+  seen?: [number, number];
 }
 export interface Note {
   step: string;

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from 'react';
 import { api, ok, type Schemas } from '../api/client';
 import { renew } from '../api/renew';
 import { Button, Dialog, inputLook } from '../ui/controls';
-import { useShot, useShotStore } from './context';
+import { useAspect, useShot, useShotStore } from './context';
 
 type Motion = Schemas['MotionOut'];
 const GROUPS: [Motion['group'], string][] = [
@@ -23,7 +23,7 @@ export function Motions({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
   const { id, production } = store.getState();
   const revision = useShot((s) => s.revision);
-  const aspect = useShot((s) => (s.document?.width ?? 16) / (s.document?.height ?? 9));
+  const aspect = useAspect();
   const [group, setGroup] = useState<Motion['group']>('arrive');
   const [chosen, setChosen] = useState('');
   const [texts, setTexts] = useState('');

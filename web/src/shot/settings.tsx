@@ -106,7 +106,11 @@ export function Settings({
     denominator: document.fps?.denominator ?? 1,
   };
   const [value, setValue] = useState(before);
-  const been = { exposed: document.exposed ?? 1, bounded: document.bounded ?? true };
+  const been = {
+    exposed: document.exposed ?? 1,
+    bounded: document.bounded ?? true,
+    pixel_shape: document.pixel_shape ?? 1,
+  };
   const [whole, setWhole] = useState(been);
   const rated = value.numerator !== before.numerator || value.denominator !== before.denominator;
   const paths: [keyof Format, string][] = [
@@ -134,7 +138,7 @@ export function Settings({
                 .filter(([name]) => value[name] !== before[name])
                 .filter(([name]) => !seconds || !(name === 'numerator' || name === 'denominator'))
                 .map(([name, path]): Operation => ({ op: 'replace', path, value: value[name] })),
-              ...(['exposed', 'bounded'] as const)
+              ...(['exposed', 'bounded', 'pixel_shape'] as const)
                 .filter((name) => whole[name] !== been[name])
                 .map((name): Operation => ({ op: 'replace', path: `/${name}`, value: whole[name] })),
             ],
@@ -158,6 +162,17 @@ export function Settings({
           </fieldset>
         )}
         <div className="mt-3 grid grid-cols-2 items-end gap-3">
+          <Field label="Pixels are wide, by their height">
+            <input
+              type="number"
+              step="any"
+              min={0.1}
+              max={10}
+              className={inputLook}
+              value={whole.pixel_shape}
+              onChange={(e) => setWhole({ ...whole, pixel_shape: Number(e.target.value) })}
+            />
+          </Field>
           <Field label="Everything moves">
             <select
               className={inputLook}

@@ -187,7 +187,7 @@ function Cell({
   chosen: boolean;
   choose: (f: number) => void;
 }) {
-  const ratio = { aspectRatio: `${take.orders.width} / ${take.orders.height}` };
+  const ratio = { aspectRatio: `${take.orders.width * take.pixel_shape} / ${take.orders.height}` };
   const number = (
     <span className="absolute bottom-0.5 left-1 rounded bg-black/70 px-1 text-[10px] text-white">
       {frame}

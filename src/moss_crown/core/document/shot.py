@@ -737,15 +737,20 @@ EnvironmentPreset: TypeAlias = Literal[
 class EnvironmentStep(StepBase):
     """What metal reflects: one of our own, or a picture of all directions (equirectangular) that was brought in. `tilt`
     leans it towards the camera, then to the right; `turn` goes about the vertical after that. Behind everything the
-    camera sees nothing, the environment itself, or `colour`."""
+    camera sees nothing, the environment itself, `colour`, a gradient from that on the lower border to `colour_above`
+    (in a direction `gradient_turn` degrees to the right of upward), or `backdrop`, a picture that fills the frame over
+    `colour`."""
 
     kind: Literal["environment"] = "environment"
     preset: Value[EnvironmentPreset | PictureId] = "two_windows"
     strength: Value[Strength] = 0.85
     turn: Value[Degrees] = 0.0
     tilt: Value[tuple[Degrees, Degrees]] = (0.0, 0.0)
-    behind: Value[Literal["nothing", "environment", "colour"]] = "nothing"
+    behind: Value[Literal["nothing", "environment", "colour", "gradient", "picture"]] = "nothing"
     colour: Value[Colour] = (0.16, 0.2, 0.19)
+    colour_above: Value[Colour] = (0.03, 0.045, 0.055)
+    gradient_turn: Value[Degrees] = 0.0
+    backdrop: Value[PictureId | None] = None
 
 
 class Light(Model):
@@ -838,6 +843,9 @@ class CameraStep(StepBase):
     in degrees. `overscan` adds that share of the frame all around. `drift` is how much a hand that holds it sways (1:
     by a hundredth of the distance and half a degree), `drift_tempo` how often a second.
 
+    The `shutter` is open for so many degrees of a frame's 360; the middle of that is `shutter_phase` degrees after the
+    frame.
+
     `opening` is the width of the lens's opening in metres, 0 for a picture sharp throughout; with `blades` of 3 or more
     it is a polygon. What is `focus` metres away is sharp, 0 for the middle of the title. `exposure` is in stops; light
     of `white` kelvin turns out white.
@@ -859,6 +867,7 @@ class CameraStep(StepBase):
     place: Value[Vec3] = (0.0, 1.2, 12.0)
     aim: Value[Vec3] = (0.0, 0.5, 0.0)
     shutter: Value[Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]] = 180.0
+    shutter_phase: Value[Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]] = 0.0
     opening: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.0
     focus: Value[Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]] = 0.0
     blades: Value[Annotated[int, Field(ge=0, le=12)]] = 0
@@ -890,14 +899,16 @@ ONE_OF_A_KIND = ("environment", "stage", "camera")
 
 
 class Shot(Model):
-    """A shot as it is kept. `bounded`: no sample of a render gets more than `render.renderer.BRIGHTEST` by way of a
-    second surface, which spares it sparks and dims what glossy floors mirror of bright lamps."""
+    """A shot as it is kept. `pixel_shape` is the width of a pixel by its height. `bounded`: no sample of a render gets
+    more than `render.renderer.BRIGHTEST` by way of a second surface, which spares it sparks and dims what glossy floors
+    mirror of bright lamps."""
 
     version: Literal[3] = 3
     title: Name = "Untitled"
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
     width: int = Field(default=1280, ge=16, le=limits.SIDE_PIXELS)
     height: int = Field(default=720, ge=16, le=limits.SIDE_PIXELS)
+    pixel_shape: float = Field(default=1.0, ge=0.1, le=10, allow_inf_nan=False)
     fps: FrameRate = FrameRate()
     first: int = Field(default=0, ge=-1_000_000, le=1_000_000)
     last: int = Field(default=72, ge=-1_000_000, le=1_000_000)
@@ -923,3 +934,8 @@ class Shot(Model):
     @property
     def frames(self) -> range:
         return range(self.first, self.last + 1)
+
+    @property
+    def aspect(self) -> float:
+        """How many times as wide as high the frame is seen."""
+        return self.width * self.pixel_shape / self.height

@@ -21,8 +21,9 @@ _FULL = ("depth", "position", "motion")
 """What needs more than half precision."""
 
 
-def write_exr(layers: Layers, shown: F32 | None = None) -> bytes:
-    """A scan line file, ZIP compressed. `shown` (h, w, 3) takes the beauty's place in R, G, B: the denoised picture."""
+def write_exr(layers: Layers, shown: F32 | None = None, pixel_shape: float = 1.0) -> bytes:
+    """A scan line file, ZIP compressed, of pixels `pixel_shape` times as wide as high. `shown` (h, w, 3) takes the
+    beauty's place in R, G, B: the denoised picture."""
     pixels: dict[str, Any] = {}
     alpha = layers.pictures["alpha"]
     main = layers.pictures["beauty"] if shown is None else shown
@@ -40,7 +41,11 @@ def write_exr(layers: Layers, shown: F32 | None = None) -> bytes:
             for k, suffix in enumerate(_SUFFIXES.get(name, "RGB")):
                 plane = picture[..., k]
                 pixels[f"{name}.{suffix}"] = np.ascontiguousarray(plane, np.float32) if name in _FULL else _half(plane)
-    header: dict[str, Any] = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    header: dict[str, Any] = {
+        "compression": OpenEXR.ZIP_COMPRESSION,
+        "type": OpenEXR.scanlineimage,
+        "pixelAspectRatio": float(pixel_shape),
+    }
     for kind, matte in layers.mattes.items():
         title = f"Crypto{kind.capitalize()}"
         key = f"cryptomatte/{murmur3(title.encode()):08x}"[: len("cryptomatte/") + 7]

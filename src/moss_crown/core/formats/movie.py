@@ -16,18 +16,21 @@ from numpy.typing import NDArray
 
 BT709 = 1
 """Code point of Rec.709 primaries and transfer in ITU-T H.273."""
+MOST_OF_SHAPE = 1000
+"""The largest denominator of a pixel's shape: H.264 has 16 bits for each of its sides."""
 
 
-def write_mp4(frames: Iterable[NDArray[np.uint8]], rate: Fraction, crf: int = 15) -> bytes:
-    """(h, w, 3) sRGB frames of one size -> an MP4. An odd size loses its last column or row: H.264 halves colour."""
+def write_mp4(frames: Iterable[NDArray[np.uint8]], rate: Fraction, pixel_shape: float = 1.0, crf: int = 15) -> bytes:
+    """(h, w, 3) sRGB frames of one size, with pixels `pixel_shape` times as wide as high -> an MP4. An odd size loses
+    its last column or row: H.264 halves colour."""
     # A real file: to put the index first, so that playing starts at once, the muxer reopens what it wrote.
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "movie.mp4"
-        _encode(frames, rate, crf, path)
+        _encode(frames, rate, pixel_shape, crf, path)
         return path.read_bytes()
 
 
-def _encode(frames: Iterable[NDArray[np.uint8]], rate: Fraction, crf: int, path: Path) -> None:
+def _encode(frames: Iterable[NDArray[np.uint8]], rate: Fraction, pixel_shape: float, crf: int, path: Path) -> None:
     with av.open(str(path), "w", format="mp4", options={"movflags": "+faststart"}) as container:
         stream = container.add_stream("libx264", rate=rate)
         stream.pix_fmt = "yuv420p"
@@ -37,6 +40,7 @@ def _encode(frames: Iterable[NDArray[np.uint8]], rate: Fraction, crf: int, path:
         stream.codec_context.color_primaries = BT709
         stream.codec_context.color_trc = BT709
         stream.codec_context.time_base = 1 / rate
+        stream.codec_context.sample_aspect_ratio = Fraction(pixel_shape).limit_denominator(MOST_OF_SHAPE)
         for number, pixels in enumerate(frames):
             height, width = pixels.shape[0] // 2 * 2, pixels.shape[1] // 2 * 2
             if number == 0:
@@ -61,6 +65,7 @@ class MovieFacts:
     rate: Fraction
     frames: int
     codec: str
+    pixel_shape: Fraction
 
 
 def read_facts(data: bytes) -> MovieFacts:
@@ -69,5 +74,10 @@ def read_facts(data: bytes) -> MovieFacts:
         stream = container.streams.video[0]
         count = len(list(container.decode(stream)))
         return MovieFacts(
-            stream.width, stream.height, Fraction(stream.average_rate or 0), count, stream.codec_context.name
+            stream.width,
+            stream.height,
+            Fraction(stream.average_rate or 0),
+            count,
+            stream.codec_context.name,
+            Fraction(stream.codec_context.sample_aspect_ratio or 1),
         )

@@ -15,6 +15,7 @@ from moss_crown.core.render.denoise import Quality, denoise
 from moss_crown.core.render.kernel import trace_rows
 from moss_crown.core.render.layers import Layers, layers
 from moss_crown.core.render.world import build_world
+from moss_crown.core.stage.backdrop import painted
 from moss_crown.core.stage.scene import Scene
 
 F32 = NDArray[np.float32]
@@ -198,7 +199,7 @@ class Render:
             seen = film[..., channels.BACKDROP : channels.BACKDROP + 3]
             found: F32 = np.where(met > 0.02, seen / met, 0) * (1 - alpha)
             return found.astype(np.float32)
-        return ((1 - alpha) * np.array(behind, np.float32)).astype(np.float32)
+        return ((1 - alpha) * painted(behind, self.settings.width, self.settings.height)).astype(np.float32)
 
     def layers(self) -> Layers:
         """Every pass of a render with passes, exposed and premultiplied."""

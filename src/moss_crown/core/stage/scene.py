@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from moss_crown.core.form.solid import Solid
 from moss_crown.core.look.environment import Picture
 from moss_crown.core.look.material import Surface
+from moss_crown.core.stage.backdrop import Backdrop
 
 
 def triangle_areas(triangles: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -133,12 +134,12 @@ class Haze:
 @dataclass(frozen=True)
 class Surround:
     """The environment picture with its strength and turn (degrees about the vertical), and what shows behind all:
-    nothing (black), the environment itself, or a colour, scene-linear."""
+    nothing (black), the environment itself, or a backdrop."""
 
     picture: Picture
     strength: float
     turn: float
-    behind: Literal["nothing", "environment"] | tuple[float, float, float] = "nothing"
+    behind: Literal["nothing", "environment"] | Backdrop = "nothing"
 
 
 @dataclass(frozen=True)

@@ -43,6 +43,7 @@ def _out(c: Any, id: UUID) -> TakeOut:
         message=row.message,
         orders=orders,
         fps=shot.fps,
+        pixel_shape=shot.pixel_shape,
         title=shot.title,
         done=len(frames),
         total=total,

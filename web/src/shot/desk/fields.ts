@@ -684,6 +684,25 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
   ];
 }
 
+/** What more there is to say of what shows behind everything; all of it while that changes over the shot. */
+function backdropFields(behind: unknown): FieldSpec[] {
+  const shown = (...of: string[]) => isKeyed(behind) || of.includes(String(behind));
+  return [
+    ...(shown('colour', 'gradient', 'picture')
+      ? [{ path: '/colour', label: 'Colour behind', kind: 'colour' } as FieldSpec]
+      : []),
+    ...(shown('gradient')
+      ? [
+          { path: '/colour_above', label: 'Colour above', kind: 'colour' } as FieldSpec,
+          number('/gradient_turn', 'Turned to the right', { unit: '°', step: 5, decimals: 0 }),
+        ]
+      : []),
+    ...(shown('picture')
+      ? [{ path: '/backdrop', label: 'Picture behind', kind: 'picture', none: 'none' } as FieldSpec]
+      : []),
+  ];
+}
+
 /** The fields of a step, in the order in which they are thought of. */
 export function fieldsOf(
   step: Step,
@@ -847,10 +866,10 @@ export function fieldsOf(
           ['nothing', 'nothing'],
           ['environment', 'the environment'],
           ['colour', 'a colour'],
+          ['gradient', 'a gradient'],
+          ['picture', 'a picture'],
         ),
-        ...(step.behind === 'nothing' || step.behind === 'environment'
-          ? []
-          : [{ path: '/colour', label: 'Colour behind', kind: 'colour' } as FieldSpec]),
+        ...backdropFields(step.behind),
       ];
     case 'lights':
       return (step.lights ?? []).flatMap((light, k) =>
@@ -918,6 +937,13 @@ export function fieldsOf(
         number('/drift_tempo', 'Sways', { unit: 'a second', step: 0.05, min: 0.01, max: 20 }),
         number('/overscan', 'Overscan', { unit: 'share', step: 0.01, min: 0, max: 1 }),
         number('/shutter', 'Shutter', { unit: '°', step: 5, decimals: 0, min: 0, max: 360 }),
+        number('/shutter_phase', 'Shutter phase', {
+          unit: '° after the frame',
+          step: 5,
+          decimals: 0,
+          min: -360,
+          max: 360,
+        }),
       ];
   }
 }

@@ -227,7 +227,7 @@ const WRAPS = {
 const pictures = new Map<string, Promise<THREE.Texture>>();
 
 /** A picture for the ways it is used: colours are light, roughness and height are meant by their numbers. */
-function picture(id: string, tiling: Images['tiling'], light: boolean): Promise<THREE.Texture> {
+export function picture(id: string, tiling: Images['tiling'], light: boolean): Promise<THREE.Texture> {
   const key = `${id} ${tiling} ${light}`;
   let made = pictures.get(key);
   if (!made) {

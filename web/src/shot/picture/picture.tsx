@@ -1,9 +1,10 @@
 import { useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Button, Hint } from '../../ui/controls';
-import { useShot, useShotStore } from '../context';
+import { useAspect, useShot, useShotStore } from '../context';
 import type { Draft } from '../draft';
 import type { View } from '../store';
 import { Ball } from './ball';
+import { Guides, OtherFrames } from './guides';
 import { CameraDrag } from './handheld';
 import { Paths } from './paths';
 import { Picked } from './picked';
@@ -37,6 +38,7 @@ export function Picture() {
       <div className="flex flex-wrap items-center gap-1.5 px-3 py-1.5">
         {mode === 'proof' ? <ProofTools /> : <Views />}
         <span className="flex-1" />
+        {guides && <OtherFrames />}
         <Hint text="Safe areas, thirds, centre, baselines, cap lines, widest line" keys="G">
           <Button look="quiet" aria-pressed={guides} active={guides} onClick={() => store.toggle('guides')}>
             guides
@@ -103,7 +105,6 @@ function Frame() {
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const stage = useRef<DraftStage | null>(null);
-  const document = useShot((s) => s.document);
   const fps = useShot((s) => (s.draft ? s.draft.fps[0] / s.draft.fps[1] : 25));
   const view = useShot((s) => s.view);
   const mode = useShot((s) => s.mode);
@@ -116,7 +117,7 @@ function Frame() {
   const [broken, setBroken] = useState('');
   const [shown, setShown] = useState(false);
   const [shownAt, setShownAt] = useState(0);
-  const aspect = (document?.width ?? 16) / (document?.height ?? 9);
+  const aspect = useAspect();
 
   useLayoutEffect(() => {
     const box = holder.current;
@@ -195,6 +196,7 @@ function Frame() {
           <Guides
             lines={stage.current?.lines() ?? []}
             widest={stage.current?.widest() ?? null}
+            aspect={aspect}
             key={shownAt}
           />
         )}
@@ -208,62 +210,5 @@ function Frame() {
         )}
       </div>
     </div>
-  );
-}
-
-/** Action safe 93 %, title safe 90 % (EBU R 95), thirds, the centre, baselines, cap lines, and the widest line. */
-function Guides({
-  lines,
-  widest,
-}: {
-  lines: [number, number, number, number][];
-  widest: { left: number; right: number; foot: number } | null;
-}) {
-  return (
-    <>
-      {widest && (
-        <p
-          className="pointer-events-none absolute rounded bg-black/60 px-1 text-white text-xs"
-          style={{
-            left: `${((widest.left + widest.right) / 2) * 100}%`,
-            top: `${Math.min(widest.foot * 100 + 1.5, 95)}%`,
-            transform: 'translateX(-50%)',
-          }}
-        >
-          widest line {Math.round((widest.right - widest.left) * 100)} % of the frame
-        </p>
-      )}
-      <svg
-        className="pointer-events-none absolute inset-0 h-full w-full"
-        viewBox="0 0 100 100"
-        preserveAspectRatio="none"
-        aria-hidden="true"
-      >
-        <g fill="none" stroke="#fff" strokeOpacity="0.45" strokeWidth="1">
-          <rect x="3.5" y="3.5" width="93" height="93" vectorEffect="non-scaling-stroke" />
-          <rect x="5" y="5" width="90" height="90" strokeDasharray="4 3" vectorEffect="non-scaling-stroke" />
-          <path d="M50 46 V54 M48 50 H52" vectorEffect="non-scaling-stroke" />
-          <path
-            d="M33.333 0 V100 M66.667 0 V100 M0 33.333 H100 M0 66.667 H100"
-            strokeOpacity="0.22"
-            vectorEffect="non-scaling-stroke"
-          />
-          <path
-            d={lines.map(([x, y, u, v]) => `M${x * 100} ${y * 100}L${u * 100} ${v * 100}`).join('')}
-            stroke="#e6ad4e"
-            strokeOpacity="0.9"
-            vectorEffect="non-scaling-stroke"
-          />
-          {widest && (
-            <path
-              d={`M${widest.left * 100} ${widest.foot * 100 - 2}V${widest.foot * 100 + 1}H${widest.right * 100}V${widest.foot * 100 - 2}`}
-              stroke="#8fc7a0"
-              strokeOpacity="0.95"
-              vectorEffect="non-scaling-stroke"
-            />
-          )}
-        </g>
-      </svg>
-    </>
   );
 }

@@ -15,6 +15,7 @@ import {
   wearAt,
 } from '../draft';
 import type { View } from '../store';
+import { Backdrop } from './backdrop';
 import { DisplayPass } from './display';
 import { Gathering, gathered, placeInDisc, placeInPixel, placeInSquareOfFour, shineFrom } from './gather';
 import { type Facets, Glows } from './glow';
@@ -74,6 +75,7 @@ export class DraftStage {
   private readonly glows = new Glows();
   private readonly gathering = new Gathering();
   private readonly softening = new Softening();
+  private readonly backdrop = new Backdrop();
   private standing: { lamp: ReturnType<typeof lampOf>; light: Lamp; strength: number }[] = [];
   /** Lamps that throw shadows: the first where things move, each in its turn where pictures are gathered. */
   private casting: ReturnType<typeof lampOf>[] = [];
@@ -109,7 +111,7 @@ export class DraftStage {
     this.renderer.shadowMap.autoUpdate = false;
     this.scene.environment = this.plain;
     this.scene.background = new THREE.Color(0, 0, 0);
-    this.scene.add(this.title, this.setting, this.lamps, this.glows.lights);
+    this.scene.add(this.title, this.setting, this.lamps, this.glows.lights, this.backdrop.sheet);
     this.ball.visible = false;
     this.ballScene.add(this.ball);
     this.ballCamera.position.z = 3;
@@ -408,6 +410,7 @@ export class DraftStage {
     this.mirror.dispose();
     this.gathering.dispose();
     this.softening.dispose();
+    this.backdrop.dispose();
     this.shadows.dispose();
     for (const { quick, full } of this.floors) {
       quick.dispose();
@@ -595,14 +598,15 @@ export class DraftStage {
       this.standing.push({ lamp, light, strength: lamp.intensity });
       if (!(lamp instanceof THREE.PointLight)) this.lamps.add(lamp.target);
     }
-    const { preset, strength, behind, colour } = look.environment;
+    const { preset, strength, behind } = look.environment;
     const rotation = environmentRotation(look.environment);
-    this.scene.background =
-      behind === 'colour'
-        ? new THREE.Color().setRGB(...colour, THREE.LinearSRGBColorSpace)
-        : behind === 'environment'
-          ? this.scene.environment
-          : null;
+    this.scene.background = behind === 'environment' ? this.scene.environment : null;
+    const coming = this.backdrop.show(typeof behind === 'string' ? null : behind);
+    if (coming)
+      this.await(
+        coming.catch(() => {}),
+        () => this.ask(),
+      );
     this.scene.backgroundIntensity = strength;
     this.scene.backgroundRotation.copy(rotation);
     this.scene.environmentIntensity = strength;
@@ -932,8 +936,14 @@ export class DraftStage {
       const pose = this.pose.fromArray(poseAt(span, this.frame, letter));
       return { batch, instance, ...seenBy(camera, pose, span.letters[letter]?.box, radius, picture) };
     });
-    return this.softening.draw(this.renderer, this.scene, camera, picture, letters, [this.setting], () =>
-      this.wear(span, this.frame),
+    return this.softening.draw(
+      this.renderer,
+      this.scene,
+      camera,
+      picture,
+      letters,
+      [this.setting, this.backdrop.sheet],
+      () => this.wear(span, this.frame),
     );
   }
 
@@ -964,9 +974,11 @@ export class DraftStage {
     if (!span || floor === null || !span.letters.length || camera.matrixWorld.elements[13] <= floor) return;
     const depths = span.letters.map((_, k) => poseAt(span, frame, k)[14] ?? 0);
     const front = depths.reduce((sum, z) => sum + z, 0) / depths.length;
-    this.setting.visible = false;
+    const backed = this.backdrop.sheet.visible;
+    this.setting.visible = this.backdrop.sheet.visible = false;
     mirror.draw(this.renderer, this.scene, camera, floor, front, [width, height]);
     this.setting.visible = true;
+    this.backdrop.sheet.visible = backed;
   }
 
   private readonly ball = new THREE.Mesh(
