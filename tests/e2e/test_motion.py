@@ -415,6 +415,42 @@ def test_soft_letters_are_soft_while_the_picture_moves_and_when_it_stands_still(
     assert found[0] < 0.6 * sharp[0] and found[1] < 0.5 * sharp[1]
 
 
+def test_markers_and_beats_draw_what_is_dragged(quiet, server):
+    shot = new_shot(quiet, server)
+    quiet.keyboard.press("s")
+    quiet.get_by_role("spinbutton", name="Last frame").fill("299")
+    quiet.get_by_label("Beats a minute, 0: none").fill("60")
+    quiet.get_by_label("One at frame").fill("10")
+    quiet.get_by_role("button", name="add a marker").click()
+    quiet.get_by_label("Marker 1: frame").fill("60")
+    quiet.get_by_label("Marker 1: name").fill("the tide turns")
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    quiet.get_by_role("button", name="Set", exact=True).click()
+    saved(quiet)
+    assert document(server, shot)["markers"] == [{"frame": 60, "name": "the tide turns"}]
+    assert draft(server, shot)["beats"][:2] == [[10, True], [35, False]]
+    # Markers by keys: set, found again, taken away.
+    quiet.keyboard.press("Home")
+    quiet.keyboard.press("PageDown")
+    wait_for(lambda: frame(quiet) == 60)
+    quiet.keyboard.press("End")
+    quiet.keyboard.press("j")
+    wait_for(lambda: [m["frame"] for m in document(server, shot)["markers"]] == [60, 299])
+    quiet.keyboard.press("PageUp")
+    wait_for(lambda: frame(quiet) == 60)
+    quiet.keyboard.press("PageDown")
+    quiet.keyboard.press("j")
+    wait_for(lambda: len(document(server, shot)["markers"]) == 1)
+    # The stagger begins at 4; dragged to about 59 it stands at the marker, and to about 34 at the beat.
+    start = lambda: step(server, shot, "drive")["reaches"][0]["start"]  # noqa: E731
+    for aimed, drawn in ((59, 60), (34, 35)):
+        now = start()
+        x, y, per = letter_point(quiet, 2, now + 15, 300)
+        drag(quiet, x, y, 0, (aimed - now) * per)
+        wait_for(lambda drawn=drawn: start() == drawn)
+
+
 def test_the_sheet_zooms_and_scrolls(quiet, server):
     new_shot(quiet, server)
     quiet.get_by_test_id("sheet").focus()

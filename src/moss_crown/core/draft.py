@@ -75,6 +75,7 @@ from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
 from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.acts import Above, drive_reach
+from moss_crown.core.motion.beats import beats_of
 from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
@@ -240,6 +241,7 @@ def draft(shot: Shot) -> bytes:
         "overshoots": _overshoots(shot),
         "lenses": _lenses(shot, frames, half, shift),
         "keyed": keyed_values(shot),
+        "beats": beats_of(shot),
         "notes": notes(shot, rest),
     }
     return pack(head, tables)

@@ -1299,6 +1299,28 @@ export interface components {
             below: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
+         * Beats
+         * @description Beats of the music: `tempo` of them a minute, 0 for none, one at the frame `first`, with which a bar of so many
+         *     begins.
+         */
+        Beats: {
+            /**
+             * Tempo
+             * @default 0
+             */
+            tempo: number;
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Bar
+             * @default 4
+             */
+            bar: number;
+        };
+        /**
          * BlockStep
          * @description Lines of lettering. The origin is the middle of the last line's baseline; text lies in XY and faces +Z.
          *
@@ -8545,6 +8567,19 @@ export interface components {
             own: boolean;
         };
         /**
+         * Marker
+         * @description A frame that is worth a name.
+         */
+        Marker: {
+            /** Frame */
+            frame: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
          * Material
          * @description Metal by base colour, or a clear dielectric over a diffuse base; `metal` mixes between them.
          *
@@ -9780,6 +9815,16 @@ export interface components {
              * @default true
              */
             bounded: boolean;
+            /** Markers */
+            markers?: components["schemas"]["Marker"][];
+            /**
+             * @default {
+             *       "tempo": 0,
+             *       "first": 0,
+             *       "bar": 4
+             *     }
+             */
+            beats: components["schemas"]["Beats"];
             /** Steps */
             steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };

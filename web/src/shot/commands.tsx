@@ -6,6 +6,7 @@ import { toggleTheme } from '../ui/theme';
 import { useShotStore } from './context';
 import { kern, nudge, pickAll } from './desk/nudge';
 import { swapVersions } from './desk/versions';
+import { mark, toMarker } from './markers';
 import type { ShotStore, View } from './store';
 
 const KERN = 5; // thousandths of an em
@@ -101,6 +102,9 @@ export function shotCommands(
       },
     },
     { name: 'Guides', keys: 'G', run: () => store.toggle('guides') },
+    { name: 'Mark this frame, or take its marker away', keys: 'J', run: () => mark(store) },
+    { name: 'To the marker before', keys: 'PageUp', run: () => toMarker(store, -1) },
+    { name: 'To the marker after', keys: 'PageDown', run: () => toMarker(store, 1) },
     { name: 'Turn the sheet across, or back', keys: 'T', run: () => store.toggle('across') },
     { name: 'Loop', keys: 'L', run: () => store.toggle('loop') },
     { name: 'Play from here', keys: '[', run: () => store.setRange('from') },

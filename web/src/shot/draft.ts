@@ -162,6 +162,7 @@ interface Head {
   rest: number;
   lenses: number[][]; // half tangents, shift, and the rows of the 3x3 matrix of exposure and white balance
   keyed: Record<string, unknown[]>;
+  beats: [number, boolean][]; // frames of the music's beats, and whether a bar begins with each
   centres: Record<string, [number, number, number]>; // pivots of groups, in the world
   responses: Record<string, number[]>; // of drives, by id: strength for reaches from 0 to 1
   overshoots: Record<string, number>; // of follow-throughs, by id: share of the way

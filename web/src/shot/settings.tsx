@@ -112,6 +112,10 @@ export function Settings({
     pixel_shape: document.pixel_shape ?? 1,
   };
   const [whole, setWhole] = useState(been);
+  const counted = document.beats ?? { tempo: 0, first: 0, bar: 4 };
+  const [beats, setBeats] = useState(counted);
+  const marked = document.markers ?? [];
+  const [markers, setMarkers] = useState(marked);
   const rated = value.numerator !== before.numerator || value.denominator !== before.denominator;
   const paths: [keyof Format, string][] = [
     ['width', '/width'],
@@ -141,6 +145,8 @@ export function Settings({
               ...(['exposed', 'bounded', 'pixel_shape'] as const)
                 .filter((name) => whole[name] !== been[name])
                 .map((name): Operation => ({ op: 'replace', path: `/${name}`, value: whole[name] })),
+              ...changed('/beats', beats, counted),
+              ...changed('/markers', markers, marked),
             ],
             seconds ? { numerator: value.numerator, denominator: value.denominator } : null,
           );
@@ -197,6 +203,39 @@ export function Settings({
             renders without sparks
           </label>
         </div>
+        <div className="mt-3 grid grid-cols-3 gap-3">
+          <Field label="Beats a minute, 0: none">
+            <input
+              type="number"
+              step="any"
+              min={0}
+              max={400}
+              className={inputLook}
+              value={beats.tempo}
+              onChange={(e) => setBeats({ ...beats, tempo: Number(e.target.value) })}
+            />
+          </Field>
+          <Field label="One at frame">
+            <input
+              type="number"
+              step="any"
+              className={inputLook}
+              value={beats.first}
+              onChange={(e) => setBeats({ ...beats, first: Number(e.target.value) })}
+            />
+          </Field>
+          <Field label="Beats a bar">
+            <input
+              type="number"
+              min={1}
+              max={16}
+              className={inputLook}
+              value={beats.bar}
+              onChange={(e) => setBeats({ ...beats, bar: Math.round(Number(e.target.value)) })}
+            />
+          </Field>
+        </div>
+        <Markers markers={markers} onChange={setMarkers} />
         <div className="mt-4 flex justify-end gap-2">
           <Button onClick={onClose}>Leave as it was</Button>
           <Button look="main" type="submit">
@@ -205,5 +244,54 @@ export function Settings({
         </div>
       </form>
     </Dialog>
+  );
+}
+
+function changed(path: string, value: unknown, before: unknown): Operation[] {
+  return JSON.stringify(value) === JSON.stringify(before) ? [] : [{ op: 'add', path, value }];
+}
+
+type Marker = NonNullable<Shot['markers']>[number];
+
+/** The markers of the shot with their names; they are set on the sheet too. */
+function Markers({ markers, onChange }: { markers: Marker[]; onChange: (next: Marker[]) => void }) {
+  const put = (k: number, part: Partial<Marker>) =>
+    onChange(markers.map((m, i) => (i === k ? { ...m, ...part } : m)));
+  return (
+    <fieldset className="mt-3 rounded-md border p-2">
+      <legend className="px-1 text-dim text-xs">Markers (J sets one at the playhead)</legend>
+      <ul className="max-h-32 space-y-1 overflow-y-auto">
+        {markers.map((marker, k) => (
+          <li key={k} className="flex gap-1.5">
+            <input
+              type="number"
+              step="any"
+              aria-label={`Marker ${k + 1}: frame`}
+              className={`${inputLook} w-24`}
+              value={marker.frame}
+              onChange={(e) => put(k, { frame: Number(e.target.value) })}
+            />
+            <input
+              aria-label={`Marker ${k + 1}: name`}
+              placeholder="its name"
+              maxLength={40}
+              className={inputLook}
+              value={marker.name}
+              onChange={(e) => put(k, { name: e.target.value })}
+            />
+            <Button
+              look="quiet"
+              aria-label={`Marker ${k + 1}: take away`}
+              onClick={() => onChange(markers.filter((_, i) => i !== k))}
+            >
+              ×
+            </Button>
+          </li>
+        ))}
+      </ul>
+      <Button look="quiet" onClick={() => onChange([...markers, { frame: 0, name: '' }])}>
+        add a marker
+      </Button>
+    </fieldset>
   );
 }

@@ -93,10 +93,18 @@ def patched(document: Mapping[str, Any], patch: Sequence[Mapping[str, Any]]) -> 
         raise TooMany("patch", "operations", len(patch), limits.PATCH_OPERATIONS)
     try:
         after = changed(document, patch)
-    except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, KeyError, TypeError, ValueError) as wrong:
-        path = next((str(op.get("path", "")) for op in patch if isinstance(op, Mapping)), "")
-        raise DocumentInvalid(path, "a JSON Patch that fits this revision", f"the edit does not fit: {wrong}") from None
+    except UNFIT:
+        try:
+            # It may speak of members that are younger than the document.
+            after = changed(write_shot(read_shot(document)), patch)
+        except UNFIT as wrong:
+            path = next((str(op.get("path", "")) for op in patch if isinstance(op, Mapping)), "")
+            bound = "a JSON Patch that fits this revision"
+            raise DocumentInvalid(path, bound, f"the edit does not fit: {wrong}") from None
     return read_shot(after)
+
+
+UNFIT = (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, KeyError, TypeError, ValueError)
 
 
 def changed(document: Any, patch: Sequence[Mapping[str, Any]]) -> Any:

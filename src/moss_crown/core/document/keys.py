@@ -11,7 +11,7 @@ from typing import Any, TypeAlias
 
 import jsonpatch
 
-from moss_crown.core.document.shot import Cadence, Copies, DrumStep, FrameRate, ShiverStep, Shot, Swing
+from moss_crown.core.document.shot import Beats, Cadence, Copies, DrumStep, FrameRate, Marker, ShiverStep, Shot, Swing
 from moss_crown.core.document.values import Ease, Formula, Keyed, Link, members
 from moss_crown.core.errors import DocumentInvalid
 
@@ -22,6 +22,8 @@ IN_FRAMES: dict[type, tuple[str, ...]] = {
     DrumStep: ("start", "delay", "duration"),
     ShiverStep: ("start", "end", "fade_in", "fade_out"),
     Copies: ("delay",),
+    Marker: ("frame",),
+    Beats: ("first",),
 }
 """Members that count frames."""
 DECIMALS = 4
@@ -140,6 +142,9 @@ def retimed(shot: Shot, fps: FrameRate, keep: str) -> Patch:
     first = round(shot.first * factor)
     last = max(round((shot.last + 1) * factor) - 1, first)
     patch += [{"op": "replace", "path": "/first", "value": first}, {"op": "replace", "path": "/last", "value": last}]
+    for index, marker in enumerate(shot.markers):
+        _rescale(marker, f"/markers/{index}", scaled, patch)
+    _rescale(shot.beats, "/beats", scaled, patch)
     for index, step in enumerate(shot.steps):
         _rescale(step, f"/steps/{index}", scaled, patch)
         if step.aside is not None:

@@ -898,6 +898,22 @@ Step: TypeAlias = Annotated[
 ONE_OF_A_KIND = ("environment", "stage", "camera")
 
 
+class Marker(Model):
+    """A frame that is worth a name."""
+
+    frame: FrameNumber
+    name: Annotated[str, Field(max_length=40)] = ""
+
+
+class Beats(Model):
+    """Beats of the music: `tempo` of them a minute, 0 for none, one at the frame `first`, with which a bar of so many
+    begins."""
+
+    tempo: float = Field(default=0.0, ge=0, le=400, allow_inf_nan=False)
+    first: FrameNumber = 0.0
+    bar: int = Field(default=4, ge=1, le=16)
+
+
 class Shot(Model):
     """A shot as it is kept. `pixel_shape` is the width of a pixel by its height. `bounded`: no sample of a render gets
     more than `render.renderer.BRIGHTEST` by way of a second surface, which spares it sparks and dims what glossy floors
@@ -914,6 +930,8 @@ class Shot(Model):
     last: int = Field(default=72, ge=-1_000_000, le=1_000_000)
     exposed: Exposed = 1
     bounded: bool = True
+    markers: list[Marker] = Field(default_factory=list, max_length=limits.MARKERS)
+    beats: Beats = Beats()
     steps: list[Step] = Field(default_factory=list, max_length=limits.STEPS)
 
     @model_validator(mode="after")

@@ -73,6 +73,7 @@ export function drawSheet(c: CanvasRenderingContext2D, l: SheetLayout, on: OnShe
   const { draft } = on;
   const bottom = frameToY(l, l.last) + l.perFrame / 2;
   rules(c, l, ink);
+  times(c, l, on, ink);
   const fastest = Math.max(
     0.2,
     ...draft.spans.map((s) => s.speeds[on.shading].reduce((a, b) => Math.max(a, b), 0)),
@@ -133,6 +134,42 @@ function rules(c: CanvasRenderingContext2D, l: SheetLayout, ink: Ink) {
     if (l.across) write(c, l, String(f), AXIS - 12, y);
     else write(c, l, String(f), AXIS - 8, y + 3.5);
   }
+}
+
+/** Beats of the music, those that begin a bar stronger, and markers with their names at the far end of the sheet. */
+function times(c: CanvasRenderingContext2D, l: SheetLayout, { draft, document }: OnSheet, ink: Ink) {
+  const right = l.width - 6;
+  const line = (frame: number, from: number, colour: string, width: number) => {
+    const y = frameToY(l, frame);
+    c.strokeStyle = colour;
+    c.lineWidth = width;
+    c.beginPath();
+    c.moveTo(from, y);
+    c.lineTo(right, y);
+    c.stroke();
+    return y;
+  };
+  const shown = (frame: number) => frame >= l.first - 0.5 && frame <= l.last + 0.5;
+  const beats = (draft.beats ?? []).filter(([frame]) => shown(frame));
+  // Beats closer than lines can be told apart are left to the bars.
+  const dense = beats.length * 4 > (l.last - l.first + 1) * l.perFrame;
+  c.setLineDash([2, 4]);
+  for (const [frame, bar] of beats) if (bar || !dense) line(frame, AXIS - 4, ink.moss, bar ? 1.5 : 0.75);
+  c.setLineDash([]);
+  c.font = `600 10px ${FONT}`;
+  c.textAlign = 'right';
+  for (const { frame, name } of document.markers ?? []) {
+    if (!shown(frame)) continue;
+    const y = line(frame, AXIS - 6, ink.key, 1);
+    c.fillStyle = ink.key;
+    c.beginPath();
+    c.moveTo(AXIS - 6, y - 4);
+    c.lineTo(AXIS - 1, y);
+    c.lineTo(AXIS - 6, y + 4);
+    c.fill();
+    if (name) write(c, l, name, l.across ? right - 2 : right, l.across ? y - 3 : y - 3);
+  }
+  c.lineWidth = 1;
 }
 
 /** A picture of the speeds, a pixel a letter and frame: one draw a column instead of one a cell. */

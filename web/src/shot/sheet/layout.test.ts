@@ -8,6 +8,7 @@ import {
   layOut,
   sameTimes,
   scrolled,
+  snapped,
   valueToX,
   xToValue,
   yToFrame,
@@ -158,5 +159,15 @@ describe('the sheet', () => {
       (d: Draft) => void d.spans.push(span(d)),
     ])
       expect(sameTimes(timed(), timed(change))).toBe(false);
+  });
+});
+
+describe('what draws a drag to itself', () => {
+  it('is near enough, and the nearest; else whole frames are moved', () => {
+    expect(snapped(3.4, [10], [], 2)).toBe(3);
+    expect(snapped(3.4, [10], [14.5], 2)).toBe(4.5);
+    expect(snapped(3.4, [10], [16], 2)).toBe(3);
+    expect(snapped(3.4, [10, 20], [14, 23.5], 2)).toBe(3.5);
+    expect(snapped(-2.2, [4], [0, 2.5], 3)).toBe(-1.5);
   });
 });

@@ -55,7 +55,7 @@ const alike = (one: Float32Array, other: Float32Array) =>
 /** Does the sheet show the same of two drafts? A drag that moves no timing then leaves it alone. */
 export function sameTimes(a: Draft, b: Draft): boolean {
   if (a.first !== b.first || a.last !== b.last || a.spans.length !== b.spans.length) return false;
-  if (JSON.stringify(a.keyed) !== JSON.stringify(b.keyed)) return false;
+  if (JSON.stringify([a.keyed, a.beats]) !== JSON.stringify([b.keyed, b.beats])) return false;
   return a.spans.every((one, k) => {
     const other = b.spans[k] as Span;
     return (
@@ -196,6 +196,16 @@ export interface Stagger {
   delay: number;
   whole: number;
   bend: number;
+}
+
+/** By how many frames something is moved that is dragged by so many: whole ones, or so that one of its own frames meets
+ *  one of those that draw it, if it comes within reach of it. */
+export function snapped(by: number, own: number[], drawing: number[], reach: number): number {
+  const near = drawing
+    .flatMap((to) => own.map((frame) => to - frame))
+    .filter((to) => Math.abs(to - by) < reach)
+    .sort((a, b) => Math.abs(a - by) - Math.abs(b - by));
+  return near[0] ?? Math.round(by);
 }
 
 /**

@@ -28,6 +28,7 @@ import {
   type Stagger,
   sameTimes,
   scrolled,
+  snapped,
   yToFrame,
   zoomed,
 } from './layout';
@@ -38,6 +39,9 @@ declare global {
     mossSheet?: { ms: number };
   }
 }
+
+/** How near, in pixels of the sheet, what is dragged is drawn to a marker, a beat, a key or the playhead. */
+const SNAP = 5;
 
 /** The drive whose diagonal the sheet shows: the chosen step if it is one that is on, else the first that is on. */
 function driveOf(steps: Step[] | undefined, chosen: string): { index: number; id: string } {
@@ -289,7 +293,10 @@ export function Sheet() {
         store.seek(yToFrame(layout, y));
         return;
       case 'stagger': {
-        const next = dragged(what.hit, what.rank, what.most, what.before, frames, what.bending);
+        const { hit, before } = what;
+        const whole = hit.kind === 'body' && !what.bending;
+        const by = whole ? snapped(frames, [before.start], drawing(), SNAP / layout.perFrame) : frames;
+        const next = dragged(hit, what.rank, what.most, before, by, what.bending);
         if (JSON.stringify(next) !== JSON.stringify(what.now)) {
           what.now = next;
           store.preview(edits(next));
@@ -318,7 +325,7 @@ export function Sheet() {
         return;
       }
       case 'keys':
-        what.by = snapped(frames, what.chosen);
+        what.by = carriedBy(frames, what.chosen);
         setCarried(what.by);
         return;
       case 'marquee':
@@ -332,22 +339,25 @@ export function Sheet() {
     }
   }
 
-  /** Whole frames; a key that comes near another key or the playhead stands with it. */
-  function snapped(frames: number, moving: Chosen): number {
-    const own = Object.values(moving).flat();
-    const by = Math.round(frames);
-    if (!layout) return by;
+  /** Frames that draw what is dragged to themselves: markers, beats (the nearest whole frame) and the playhead. */
+  function drawing(): number[] {
+    const beats = (draft?.beats ?? []).map(([f]) => Math.round(f));
+    return [...(document?.markers ?? []).map((m) => m.frame), ...beats, store.getState().frame];
+  }
+
+  /** By how many frames keys are moved: one that comes near another key too stands with it. */
+  function carriedBy(frames: number, moving: Chosen): number {
     const others = hold.flatMap((g) =>
       g.kind === 'rings'
         ? Object.entries(g.keys).flatMap(([p, f]) => f.filter((k) => !isChosen(moving, p, k)))
         : [],
     );
-    const reach = 5 / layout.perFrame;
-    const near = [...others, store.getState().frame]
-      .flatMap((to) => own.map((f) => to - f))
-      .filter((to) => Math.abs(to - frames) < reach)
-      .sort((a, b) => Math.abs(a - frames) - Math.abs(b - frames));
-    return near[0] ?? by;
+    return snapped(
+      frames,
+      Object.values(moving).flat(),
+      [...others, ...drawing()],
+      SNAP / (layout?.perFrame ?? 1),
+    );
   }
 
   function release() {
