@@ -100,16 +100,30 @@ def test_letters_that_swing_together_are_kept_apart(quiet, server):
     put(quiet, "spinbutton", "Damping", 0.05)
 
     def touching():
+        """Frames by letters: who meets another."""
         head, body = draft_parts(server, shot)
         letters, frames = len(head["spans"][0]["letters"]), head["last"] - head["first"] + 1
         contacts = body[frames * letters * 20 : frames * letters * 21].astype(int)
-        return int((contacts & 1 > 0).sum())
+        return (contacts & 1 > 0).reshape(frames, letters)
 
-    assert touching() > 0
+    met = touching()
+    assert met.any()
+    # The picture shows which letters meet at the playhead.
+    at = int(met.any(1).argmax())
+    quiet.keyboard.press("Escape")
+    quiet.keyboard.press("Home")
+    for _ in range(at):
+        quiet.keyboard.press("ArrowRight")
+    wait_for(lambda: frame(quiet) == at)
+    quiet.keyboard.press("g")
+    shown = quiet.get_by_test_id("clearance")
+    shown.wait_for(state="attached")
+    assert [int(k) for k in shown.get_attribute("data-met").split()] == np.flatnonzero(met[at]).tolist()
     quiet.get_by_role("switch", name="Keeps letters apart").click()
     saved(quiet)
     put(quiet, "spinbutton", "Gap", 0.01)
-    assert touching() == 0
+    assert not touching().any()
+    shown.wait_for(state="detached")
 
 
 def test_a_step_moves_before_and_after_another(quiet, server):

@@ -4,6 +4,7 @@ import { useAspect, useShot, useShotStore } from '../context';
 import type { Draft } from '../draft';
 import type { View } from '../store';
 import { Ball } from './ball';
+import { Clearance } from './clearance';
 import { Guides, OtherFrames } from './guides';
 import { CameraDrag } from './handheld';
 import { Paths } from './paths';
@@ -39,7 +40,10 @@ export function Picture() {
         {mode === 'proof' ? <ProofTools /> : <Views />}
         <span className="flex-1" />
         {guides && <OtherFrames />}
-        <Hint text="Safe areas, thirds, centre, baselines, cap lines, widest line" keys="G">
+        <Hint
+          text="Safe areas, thirds, centre, baselines, cap lines, widest line, letters that meet"
+          keys="G"
+        >
           <Button look="quiet" aria-pressed={guides} active={guides} onClick={() => store.toggle('guides')}>
             guides
           </Button>
@@ -187,6 +191,7 @@ function Frame() {
         {mode === 'proof' && <ProofView />}
         {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
         {mode === 'draft' && stage.current && <Paths stage={stage.current} size={size} shown={shownAt} />}
+        {mode === 'draft' && stage.current && <Clearance stage={stage.current} size={size} shown={shownAt} />}
         {mode === 'draft' && stage.current && <Pivots stage={stage.current} size={size} shown={shownAt} />}
         {mode === 'draft' && <Ball />}
         {mode === 'draft' && <CameraDrag />}

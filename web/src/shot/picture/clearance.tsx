@@ -1,0 +1,45 @@
+import { useShot } from '../context';
+import { spanAt } from '../draft';
+import type { Overlay } from './overlay';
+
+const LETTERS = 1;
+const STAGE = 2;
+
+/** Fronts of letters that at the playhead meet others, or go into floor or wall. */
+export function Clearance({ stage, size }: Overlay) {
+  const draft = useShot((s) => s.draft);
+  const frame = useShot((s) => s.frame);
+  const playing = useShot((s) => s.playing);
+  const guides = useShot((s) => s.guides);
+  const picked = useShot((s) => s.picked);
+  const span = draft && spanAt(draft, frame);
+  if (!span || playing || !(guides || picked.length)) return null;
+  const count = span.letters.length;
+  const at = (frame - span.first) * count;
+  const met = span.letters.flatMap((letter, k) => {
+    const bits = (span.contacts[at + k] ?? 0) & (LETTERS | STAGE);
+    const outline = bits ? stage.outline(k) : null;
+    return outline ? [{ letter, bits, outline, k }] : [];
+  });
+  if (!met.length) return null;
+  return (
+    <svg
+      className="pointer-events-none absolute inset-0 h-full w-full"
+      aria-hidden="true"
+      data-testid="clearance"
+      data-met={met.map(({ k }) => k).join(' ')}
+    >
+      {met.map(({ k, bits, outline }) => (
+        <path
+          key={k}
+          d={`M${outline.map(([x, y]) => `${x * size.width} ${y * size.height}`).join('L')}Z`}
+          fill="#e0714b"
+          fillOpacity="0.12"
+          stroke="#e0714b"
+          strokeWidth="1.4"
+          strokeDasharray={bits & LETTERS ? undefined : '4 3'}
+        />
+      ))}
+    </svg>
+  );
+}
