@@ -22,8 +22,8 @@ from moss_crown.core.render.arithmetic import (
 )
 from moss_crown.core.stage.scene import Surround
 
-COLUMNS, ROWS = 64, 32
-"""Cells of the drawing distribution. Coarser than the picture: a draw costs less; its density only has to be known."""
+COLUMNS, ROWS = 256, 128
+"""Cells of the drawing distribution, coarser than the picture: its density only has to be known."""
 
 
 class EnvironmentMap(NamedTuple):
@@ -61,9 +61,9 @@ def environment_map(surround: Surround) -> tuple[EnvironmentMap, float]:
     return EnvironmentMap(
         radiance,
         rows,
-        _guide(rows, 64),
+        _guide(rows, 2 * ROWS),
         cells,
-        _guide(cells, 128),
+        _guide(cells, 2 * COLUMNS),
         edges.astype(np.float32),
         (share / solid_angle).astype(np.float32),
         np.float32(np.radians(surround.turn)),

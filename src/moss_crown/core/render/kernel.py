@@ -293,9 +293,8 @@ def _go_on(w, n, depth):
             w[ln.TB + i] * w[ln.OUT_B + i],
         )
         r, g, b = r * scale, g * scale, b * scale
-        # Roulette: dark surfaces send few paths on. At the first one the root, since much light comes then.
-        survival = min(ONE, max(r, max(g, b)))
-        survival = math.sqrt(survival) if depth == 0 else survival
+        # Roulette: dark surfaces send few paths on. The first one sends all: most noise is in what others send it.
+        survival = ONE if depth == 0 else math.sqrt(min(ONE, max(r, max(g, b))))
         survival = max(survival, _LEAST_SURVIVAL)
         scale = ONE / survival
         w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = r * scale, g * scale, b * scale

@@ -155,10 +155,9 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     rows = material_rows(scene.surfaces)
     lights, pieces = _lights(scene, stage, rows, shapes)
     stage.rays.commit()
-    surround, surround_power = environment_map(scene.surround)
+    surround, around = environment_map(scene.surround)
     c = scene.camera
     instances = len(stage.first)
-    powers = [*pieces.powers, surround_power]
     world = World(
         scene=stage.rays.handle,
         first_triangle=np.array(stage.first, np.int64),
@@ -180,7 +179,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         albedo=albedo_table(),
         glass=glass_table(),
         lights=lights,
-        choice=_choice(powers),
+        choice=_choice([*pieces.arriving, around]),
         touches=_touches(scene, len(lights), instances),
         linked=any(light.manner.touches is not None for light in scene.lights),
         dark=_dark(scene, len(lights), instances),
@@ -210,28 +209,55 @@ class _Pieces(NamedTuple):
     rise: F32
     instance: NDArray[np.int64]
     first: NDArray[np.int64]
-    powers: list[float]
+    arriving: list[float]
+
+
+def _middle(scene: Scene) -> NDArray[np.float64]:
+    """Where the letters stand on the whole."""
+    places = [letter.poses[len(letter.poses) // 2][:3, 3] for letter in scene.letters]
+    return np.mean(places, 0) if places else np.zeros(3)
+
+
+def _arriving(light: Light, bright: float, middle: NDArray[np.float64]) -> float:
+    """About how much light of a lamp arrives at a place from all directions, were nothing in its way: its radiance
+    times the angle under which it is seen. In these terms lamps and an environment can be compared."""
+    if isinstance(light, SunLight):
+        return bright
+    if isinstance(light, ShapeLight):
+        way = middle - light.triangles.reshape(-1, 3).mean(0)
+        shown = float(triangle_areas(light.triangles).sum()) / 4  # of a closed shape, from any side
+    else:
+        way = middle - light.centre
+        facing = float(way @ light.normal) / max(float(np.linalg.norm(way)), 1e-9)
+        shown = light.area * max(facing, LEAST_FACING)
+    return bright * shown / max(float(way @ way), shown)
+
+
+LEAST_FACING = 0.1
+"""A lamp that is turned away from the letters may still light the stage."""
 
 
 def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[F32, _Pieces]:
-    """Rows of the lamps, with one more for all that glows, and the triangles of those that are shapes."""
+    """Rows of the lamps, with one more for all that glows, the triangles of those that are shapes, and about how much
+    light of each arrives at the letters."""
+    middle = _middle(scene)
     instances = len(stage.first)
     first = np.full(instances, -1, np.int64)
     table: list[NDArray[np.float64]] = []
     rises: list[NDArray[np.float64]] = []
     owner: list[NDArray[np.int64]] = []
     lights: list[NDArray[np.float64]] = []
-    powers: list[float] = []
+    arriving: list[float] = []
     placed = iter(shapes)
     starts = [*stage.first, stage.total]
     meshes = {start: k for k, start in enumerate(np.cumsum([0, *(len(t) for t in stage.triangles)])[:-1])}
     total = 0
     for light in scene.lights:
         row = _light_row(light)
-        bright = float(np.asarray(light.radiance) @ BRIGHTNESS)
+        lights.append(row)
+        sent = light.irradiance if isinstance(light, SunLight) else light.radiance
+        arriving.append(_arriving(light, float(np.asarray(sent) @ BRIGHTNESS), middle))
         if isinstance(light, SunLight):
-            powers.append(float(light.irradiance @ BRIGHTNESS) * 20.0)
-            lights.append(row)
             continue
         instance = next(placed)
         if isinstance(light, ShapeLight):
@@ -243,10 +269,6 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
             rises.append(_rise(area))
             owner.append(np.full(len(area), instance, np.int64))
             total += len(area)
-            powers.append(bright * float(area.sum()) * np.pi)
-        else:
-            powers.append(bright * light.area * np.pi)
-        lights.append(row)
     glow = rows[:, 9:12].astype(np.float64)
     weights: list[NDArray[np.float64]] = []
     begun = total
@@ -276,13 +298,13 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
         row[lamps.KIND], row[lamps.CONE_OUTER] = lamps.SHAPE, -1
         row[lamps.FIRST], row[lamps.PIECES] = begun, len(weight)
         lights.append(row)
-        powers.append(float(weight.sum()) * np.pi)
+        arriving.append(float(weight.sum()) / 4)  # a metre away: where it lights other letters and the stage
     pieces = _Pieces(
         np.concatenate([np.zeros((0, lamps.PIECE_ROW)), *table]).astype(np.float32),
         np.concatenate([np.zeros(0), *rises]).astype(np.float32),
         np.concatenate([np.zeros(0, np.int64), *owner]),
         first,
-        powers,
+        arriving,
     )
     return np.array(lights, np.float32).reshape(-1, lamps.LIGHT_ROW), pieces
 
@@ -339,8 +361,8 @@ def _dark(scene: Scene, lights: int, instances: int) -> F32:
     return found
 
 
-def _choice(powers: list[float]) -> F32:
-    """Chances by the root of power: a lamp of little power may still be the nearest."""
-    weight = np.sqrt(np.maximum(powers, 0.0))
-    weight = weight / weight.sum() if weight.sum() > 0 else np.full(len(powers), 1 / len(powers))
+def _choice(arriving: list[float]) -> F32:
+    """Chances by the root of what arrives: a lamp of which little does may still be the nearest elsewhere."""
+    weight = np.sqrt(np.maximum(arriving, 0.0))
+    weight = weight / weight.sum() if weight.sum() > 0 else np.full(len(arriving), 1 / len(arriving))
     return np.concatenate([[0.0], np.cumsum(weight)]).astype(np.float32)
