@@ -69,7 +69,7 @@ def ours(scene: Scene, samples: int, seed: int = 1) -> tuple[Picture, float]:
 
 
 def for_mitsuba(mi: Any, scene: Scene, box: bool = False) -> Any:
-    """The scene in mitsuba's terms, with our pixel filter or a `box`. Its cameras look along +Z, its maps begin at -Z."""
+    """The scene in mitsuba's terms, with our pixel filter or a `box`. Its cameras look along +Z, maps begin at -Z."""
     flip = np.diag([-1.0, 1.0, -1.0, 1.0])
     sky = np.roll(np.asarray(scene.surround.picture, np.float32), -scene.surround.picture.shape[1] // 2, 1)
     turn = mi.ScalarTransform4f().rotate([0, 1, 0], -scene.surround.turn)
