@@ -10,7 +10,9 @@ from moss_crown.core.document.shot import Light
 from moss_crown.core.form.solid import solid
 from moss_crown.core.look.exposure import colour_of
 from moss_crown.core.look.material import Surface
+from moss_crown.core.render.environment_map import environment_map
 from moss_crown.core.render.renderer import RenderSettings, render
+from moss_crown.core.render.world import arriving_from
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.lamps import EDGES, FACES, SUN_AWAY, WIDEST_SUN, light_at, sources_at
 from moss_crown.core.stage.scene import (
@@ -19,7 +21,9 @@ from moss_crown.core.stage.scene import (
     Placed,
     RectangleLight,
     Scene,
+    ShapeLight,
     Sheet,
+    SunLight,
     Surround,
     triangle_areas,
 )
@@ -203,3 +207,35 @@ def test_many_lamps_are_sampled_by_chance_without_changing_the_mean():
     one = floor_light([lamp()], samples=256)
     many = floor_light([lamp(stops=float(np.log2(1 / 12)))] * 12, samples=256)
     assert many == pytest.approx(one, rel=0.01)
+
+
+def test_what_arrives_of_lamps_and_environments_can_be_compared():
+    """Radiance by solid angle: of a small lamp, of a ball, of a sun, and of an even sky."""
+    white = np.ones(3)
+    small = RectangleLight(np.array([0.0, 5, 0]), np.array([0.1, 0, 0]), np.array([0, 0, 0.1]), white)
+    assert arriving_from(small, 1.0, np.zeros(3)) == pytest.approx(0.04 / 25, rel=1e-3)
+    # Turned away it is not given up: it may light the stage.
+    assert 0 < arriving_from(small, 1.0, np.array([0.0, 10, 0])) < 0.2 * 0.04 / 25
+    ball = lamp(shape="ball")  # 0.8 wide, 3 metres away
+    assert isinstance(ball, ShapeLight)
+    assert arriving_from(ball, 1.0, np.zeros(3)) == pytest.approx(np.pi * 0.16 / 9, rel=0.05)
+    sun = SunLight(np.array([0.0, -1, 0]), 0.01, white)
+    assert arriving_from(sun, 2.5, np.zeros(3)) == 2.5
+    _, around = environment_map(Surround(np.full((256, 512, 3), 0.7, np.float32), 1.0, 0.0))
+    assert around == pytest.approx(0.7 * 4 * np.pi, rel=1e-3)
+
+
+def test_a_strong_lamp_far_away_does_not_take_the_paths_from_the_sky():
+    """Light that comes by a wall: the noise of 16 samples, with the sky and a lamp that hardly counts."""
+    wall = Sheet(np.array([0.0, 2, -1]), np.array([5.0, 0, 0]), np.array([0, 2.0, 0]), 0)
+    far = RectangleLight(np.array([0.0, 80, 60]), np.array([4.0, 0, 0]), np.array([0, 0, -4.0]), np.full(3, 6.0))
+    sky = Surround(np.full((256, 512, 3), 0.5, np.float32), 1.0, 0.0)
+    at = np.array([0.0, 0, 0])
+    camera = Camera(look_at(at + [0, 0.3, 0.3], at)[None], (0.05, 0.05), (0.0, 0.0))
+
+    def noise(lights):
+        scene = Scene((), (), (FLOOR, wall), (GREY,), lights, sky, camera)
+        beauty = render(scene, RenderSettings(32, 32, 16, depth=3, clamp=0), None).beauty
+        return beauty.std() / beauty.mean()
+
+    assert noise((far,)) < 1.3 * noise(())

@@ -218,7 +218,7 @@ def _middle(scene: Scene) -> NDArray[np.float64]:
     return np.mean(places, 0) if places else np.zeros(3)
 
 
-def _arriving(light: Light, bright: float, middle: NDArray[np.float64]) -> float:
+def arriving_from(light: Light, bright: float, middle: NDArray[np.float64]) -> float:
     """About how much light of a lamp arrives at a place from all directions, were nothing in its way: its radiance
     times the angle under which it is seen. In these terms lamps and an environment can be compared."""
     if isinstance(light, SunLight):
@@ -256,7 +256,7 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
         row = _light_row(light)
         lights.append(row)
         sent = light.irradiance if isinstance(light, SunLight) else light.radiance
-        arriving.append(_arriving(light, float(np.asarray(sent) @ BRIGHTNESS), middle))
+        arriving.append(arriving_from(light, float(np.asarray(sent) @ BRIGHTNESS), middle))
         if isinstance(light, SunLight):
             continue
         instance = next(placed)
