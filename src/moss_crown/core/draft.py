@@ -524,7 +524,7 @@ def _lamp(light: Light) -> dict[str, Any]:
 
 def _surface(surface: Surface) -> dict[str, Any]:
     """A surface as it travels: its texture by name, with the way to its space."""
-    found = asdict(surface)
+    found = asdict(surface) | {"grazing": round(surface.grazing, 4)}
     if surface.grain:
         found["grain"]["name"] = NAMES[surface.grain.pattern]
         found["grain"]["to"] = np.round(texture_matrix(surface.grain), 6).reshape(-1).tolist()

@@ -229,6 +229,7 @@ LAYERED = {
     "coated": Surface(WHITE, 0.0, 0.6, 1.5, coat=1.0, coat_roughness=0.35),
     "cloth": Surface(WHITE, 0.0, 0.9, 1.4, sheen=1.0),
     "brushed": Surface(WHITE, 1.0, 0.4, 1.5, brushed=1.0),
+    "faint surface": Surface(WHITE, 0.0, 0.3, 1.1),
     "everything": Surface(WHITE, 0.3, 0.5, 1.5, coat=0.6, coat_roughness=0.4, sheen=0.5),
 }
 
@@ -252,6 +253,28 @@ def test_a_coat_over_metal_loses_and_makes_little(cosine, roughness):
     albedo, _, _ = scatter(row, cosine)
     assert albedo == pytest.approx([1, 1, 1], abs=0.03)
     assert albedo.max() < 1.008
+
+
+def test_without_a_change_of_index_there_is_only_an_even_base():
+    """Lambert's law: a share of pi of the colour, from anywhere to anywhere."""
+    row = material_rows((Surface((0.2, 0.5, 0.8), 0.0, 0.5, 1.0),))[0]
+    a, b = np.abs(np.random.default_rng(4).normal(size=(2, 3, LANES))) + np.array([0, 0, 0.05])[:, None]
+    a, b = a / np.linalg.norm(a, axis=0), b / np.linalg.norm(b, axis=0)
+    found = scattered(settled(row, a), b)[:, :3] / b[2][:, None]
+    assert found == pytest.approx(np.broadcast_to(np.array([0.2, 0.5, 0.8]) / np.pi, found.shape), rel=1e-4)
+
+
+@pytest.mark.parametrize("ior", [1.0, 1.02, 1.1, 1.2, 1.3, 1.34])
+def test_what_faint_surfaces_mirror_has_the_mean_of_fresnels_equations(ior):
+    surface = Surface(WHITE, 0.0, 0.5, ior)
+    cosine = (np.arange(20_000) + 0.5) / 20_000
+    inside = np.sqrt(1 - (1 - cosine**2) / ior**2)
+    one, other = (cosine - ior * inside) / (cosine + ior * inside), (ior * cosine - inside) / (ior * cosine + inside)
+    exact = ((one**2 + other**2) * cosine).mean()  # twice the half of both
+    curve = surface.dielectric_reflectance + (surface.grazing - surface.dielectric_reflectance) * (1 - cosine) ** 5
+    assert 2 * (curve * cosine).mean() == pytest.approx(exact, abs=0.0003)
+    w = settled(material_rows((surface,))[0], (0.0, 0.0, 1.0))
+    assert w[ln.GRAZING] == pytest.approx(surface.grazing, abs=1e-4)
 
 
 @pytest.mark.parametrize("name", LAYERED)

@@ -5,6 +5,7 @@ export interface Surface {
   metal: number;
   roughness: number;
   ior: number;
+  grazing: number; // what a dielectric mirrors at a grazing angle
   coat: number;
   coat_roughness: number;
   sheen: number;

@@ -91,6 +91,12 @@ class Surface:
         """Fresnel reflectance at normal incidence of the clear layer."""
         return float(((self.ior - 1) / (self.ior + 1)) ** 2)
 
+    @property
+    def grazing(self) -> float:
+        """What a dielectric reflects at a grazing angle: see `_grazing` of the renderer's shading."""
+        more = self.ior - 1
+        return float(min(more * (6.588 - 0.318 * more) / (1 + 3.541 * more), 1.0))
+
 
 def surface_at(material: Material, frame: float) -> Surface:
     strength = sample_one(material.glow, frame)

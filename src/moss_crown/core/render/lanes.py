@@ -38,6 +38,7 @@ CLEARNESS, INDEX, THIN, TINT_R, TINT_G, TINT_B, GLASS = _rows(7)
 # Its material, then what `settle` makes of it.
 RED, GREEN, BLUE, METAL, ROUGH, CLEAR, COAT, COAT_ROUGH, SHEEN, BRUSHED, GLOW_R, GLOW_G, GLOW_B = _rows(13)
 F0_R, F0_G, F0_B, MULTI_R, MULTI_G, MULTI_B, DIFF_R, DIFF_G, DIFF_B = _rows(9)
+GRAZING, CLEAR_GRAZING = _rows(2)  # Fresnel's factor at a grazing angle: of all, and of what is no metal
 ALPHA_X, ALPHA_Y, MISSING, LEVEL, CLEAR_MULTI = _rows(5)
 COAT_ALPHA, COAT_LEVEL, COAT_NORM, SHEEN_NORM = _rows(4)
 A_OUT, B_OUT, UNDER_OUT, COAT_OUT, SHEEN_OUT, SPECULAR_SHARE, COAT_SHARE = _rows(7)

@@ -34,6 +34,7 @@ from moss_crown.core.render.lanes import (
     BRUSHED,
     C_SHEEN,
     CLEAR,
+    CLEAR_GRAZING,
     CLEAR_MULTI,
     COAT,
     COAT_ALPHA,
@@ -55,6 +56,7 @@ from moss_crown.core.render.lanes import (
     F0_G,
     F0_R,
     FRESNEL,
+    GRAZING,
     GREEN,
     HALF_Z,
     IN_X,
@@ -147,9 +149,19 @@ def _look_up_sheen(w, table, n, cosine):
 
 
 @kernel
-def _multiple(f0, mean):
+def _grazing(clear):
+    """What a dielectric reflects at a grazing angle, for Schlick's curve that begins at `clear` to have the mean over
+    the hemisphere that Fresnel's equations have: all from an index of about 1.35 on, and nothing where no index
+    changes. Fitted to a four-hundredth."""
+    root = math.sqrt(clear)
+    more = TWO * root / max(ONE - root, f32(1e-6))  # the index less 1
+    return min(more * (f32(6.588) - f32(0.318) * more) / (ONE + f32(3.541) * more), ONE)
+
+
+@kernel
+def _multiple(f0, grazing, mean):
     """The Fresnel factor of light that scattered more than once on the microsurface."""
-    fresnel = (f32(20) * f0 + ONE) / f32(21)
+    fresnel = (f32(20) * f0 + grazing) / f32(21)
     return fresnel * fresnel * mean / (ONE - fresnel * (ONE - mean))
 
 
@@ -173,22 +185,25 @@ def _base_layers(w, n):
     for i in range(n):
         r, g, b, metal, clear = w[RED + i], w[GREEN + i], w[BLUE + i], w[METAL + i], w[CLEAR + i]
         mean, mean_b, a, b_out = w[MEAN_A + i], w[MEAN_B + i], w[A_OUT + i], w[B_OUT + i]
-        clear_multi = _multiple(clear, mean)
-        layer_mean = clear * mean + (ONE - clear) * mean_b + (ONE - mean) * clear_multi
+        clear_grazing = _grazing(clear)
+        grazing = metal + (ONE - metal) * clear_grazing
+        clear_multi = _multiple(clear, clear_grazing, mean)
+        layer_mean = clear * mean + (clear_grazing - clear) * mean_b + (ONE - mean) * clear_multi
         rest = (ONE - metal) / max(ONE - layer_mean, f32(1e-6))
-        under = ONE - (clear * a + (ONE - clear) * b_out + (ONE - a) * clear_multi)
+        under = ONE - (clear * a + (clear_grazing - clear) * b_out + (ONE - a) * clear_multi)
         dull = (ONE - metal) * clear
         f0_r, f0_g, f0_b = metal * r + dull, metal * g + dull, metal * b + dull
-        multi_r = metal * _multiple(r, mean) + (ONE - metal) * clear_multi
-        multi_g = metal * _multiple(g, mean) + (ONE - metal) * clear_multi
-        multi_b = metal * _multiple(b, mean) + (ONE - metal) * clear_multi
+        multi_r = metal * _multiple(r, ONE, mean) + (ONE - metal) * clear_multi
+        multi_g = metal * _multiple(g, ONE, mean) + (ONE - metal) * clear_multi
+        multi_b = metal * _multiple(b, ONE, mean) + (ONE - metal) * clear_multi
         w[F0_R + i], w[F0_G + i], w[F0_B + i] = f0_r, f0_g, f0_b
+        w[GRAZING + i], w[CLEAR_GRAZING + i] = grazing, clear_grazing
         w[MULTI_R + i], w[MULTI_G + i], w[MULTI_B + i] = multi_r, multi_g, multi_b
         w[DIFF_R + i], w[DIFF_G + i], w[DIFF_B + i] = r * rest, g * rest, b * rest
         w[MISSING + i] = ONE / max(ONE - mean, f32(1e-6))
         w[CLEAR_MULTI + i], w[UNDER_OUT + i] = clear_multi, under
         # How much is sent back by the sharp lobe and by the even ones, for the drawing: `_share` ends it.
-        w[SPECULAR_SHARE + i] = luminance(f0_r, f0_g, f0_b) * (a - b_out) + b_out
+        w[SPECULAR_SHARE + i] = luminance(f0_r, f0_g, f0_b) * (a - b_out) + grazing * b_out
         w[DRAWN + i] = luminance(r, g, b) * rest * under + luminance(multi_r, multi_g, multi_b) * (ONE - a)
 
 
@@ -247,9 +262,10 @@ def seen_albedo(w, n):
     """Into OUT_R.. the share of white light from everywhere that a settled surface sends towards its viewer."""
     for i in range(n):
         a, b, under = w[A_OUT + i], w[B_OUT + i], w[UNDER_OUT + i]
-        inner_r = w[F0_R + i] * (a - b) + b + w[MULTI_R + i] * (ONE - a) + w[DIFF_R + i] * under
-        inner_g = w[F0_G + i] * (a - b) + b + w[MULTI_G + i] * (ONE - a) + w[DIFF_G + i] * under
-        inner_b = w[F0_B + i] * (a - b) + b + w[MULTI_B + i] * (ONE - a) + w[DIFF_B + i] * under
+        side = b * w[GRAZING + i]
+        inner_r = w[F0_R + i] * (a - b) + side + w[MULTI_R + i] * (ONE - a) + w[DIFF_R + i] * under
+        inner_g = w[F0_G + i] * (a - b) + side + w[MULTI_G + i] * (ONE - a) + w[DIFF_G + i] * under
+        inner_b = w[F0_B + i] * (a - b) + side + w[MULTI_B + i] * (ONE - a) + w[DIFF_B + i] * under
         coat, sheen = w[COAT_OUT + i], w[SHEEN_OUT + i]
         w[OUT_R + i] = (inner_r * sheen + ONE - sheen) * coat + ONE - coat
         w[OUT_G + i] = (inner_g * sheen + ONE - sheen) * coat + ONE - coat
@@ -288,7 +304,7 @@ def _even_lobes(w, n):
     """What was scattered many times on the microsurface, and the diffuse base under it."""
     for i in range(n):
         iz, a, b, clear = w[IN_Z + i], w[A_IN + i], w[B_IN + i], w[CLEAR + i]
-        layer = clear * a + (ONE - clear) * b + (ONE - a) * w[CLEAR_MULTI + i]
+        layer = clear * a + (w[CLEAR_GRAZING + i] - clear) * b + (ONE - a) * w[CLEAR_MULTI + i]
         w[AGAIN + i] = (ONE - w[A_OUT + i]) * (ONE - a) * w[MISSING + i] * INV_PI * iz
         w[BASE + i] = w[UNDER_OUT + i] * (ONE - layer) * INV_PI * iz
 
@@ -328,12 +344,12 @@ def _sum(w, n):
     for i in range(n):
         fresnel, lobe, again = w[FRESNEL + i], w[LOBE + i], w[AGAIN + i]
         base, over = w[BASE + i], w[OVER + i]
-        r, g, b = w[F0_R + i], w[F0_G + i], w[F0_B + i]
+        r, g, b, grazing = w[F0_R + i], w[F0_G + i], w[F0_B + i], w[GRAZING + i]
         even_r, even_g, even_b = w[DIFF_R + i] * base, w[DIFF_G + i] * base, w[DIFF_B + i] * base
         w[EVEN_R + i], w[EVEN_G + i], w[EVEN_B + i] = even_r, even_g, even_b
-        w[OUT_R + i] = (r + (ONE - r) * fresnel) * lobe + w[MULTI_R + i] * again + even_r + over
-        w[OUT_G + i] = (g + (ONE - g) * fresnel) * lobe + w[MULTI_G + i] * again + even_g + over
-        w[OUT_B + i] = (b + (ONE - b) * fresnel) * lobe + w[MULTI_B + i] * again + even_b + over
+        w[OUT_R + i] = (r + (grazing - r) * fresnel) * lobe + w[MULTI_R + i] * again + even_r + over
+        w[OUT_G + i] = (g + (grazing - g) * fresnel) * lobe + w[MULTI_G + i] * again + even_g + over
+        w[OUT_B + i] = (b + (grazing - b) * fresnel) * lobe + w[MULTI_B + i] * again + even_b + over
 
 
 @kernel

@@ -1178,6 +1178,7 @@ function dress(material: THREE.MeshPhysicalMaterial, surface: Surface): THREE.Me
   material.metalness = surface.metal;
   material.roughness = Math.max(0.04, surface.roughness);
   material.ior = Math.min(surface.ior, 2.333);
+  material.specularIntensity = surface.grazing;
   material.clearcoat = surface.coat;
   material.clearcoatRoughness = Math.max(0.04, surface.coat_roughness);
   material.sheen = surface.sheen;
