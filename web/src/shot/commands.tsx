@@ -228,16 +228,19 @@ export function Help({
       about="Everything is reachable by keyboard; on the sheet, up and down step frames, with Alt they move the stagger, with Alt and Shift they stretch it."
       wide
     >
-      <dl className="columns-2 gap-8">
-        {commands.map((c) => (
-          <div key={c.name} className="flex justify-between border-b py-1">
-            <dt>{c.name}</dt>
-            <dd className="text-dim">
-              <kbd>{c.keys}</kbd>
-            </dd>
-          </div>
-        ))}
-      </dl>
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is scrolled by keyboard too */}
+      <section aria-label="All shortcuts" tabIndex={0} className="max-h-[68vh] overflow-y-auto pr-2">
+        <dl className="columns-2 gap-8">
+          {commands.map((c) => (
+            <div key={c.name} className="flex justify-between border-b py-1">
+              <dt>{c.name}</dt>
+              <dd className="text-dim">
+                <kbd>{c.keys}</kbd>
+              </dd>
+            </div>
+          ))}
+        </dl>
+      </section>
     </Dialog>
   );
 }
