@@ -74,13 +74,12 @@ from moss_crown.core.look import pictures
 from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
 from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
-from moss_crown.core.motion.acts import Above, drive_reach
 from moss_crown.core.motion.beats import beats_of
 from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
-from moss_crown.core.moving import MOTION, Moved, cast_of, overshoot, pivots_of, rest_of, surroundings
+from moss_crown.core.moving import MOTION, Moved, felt, overshoot, pivots_of, rest_of
 from moss_crown.core.stage.backdrop import corners, covering
 from moss_crown.core.stage.scene import Globe, Ground, Light, ShapeLight, Sheet, SunLight, triangle_areas
 from moss_crown.core.staging import grounds_at, haze_at
@@ -616,12 +615,9 @@ def _felt(shot: Shot, structure: Structure, drive: DriveStep) -> bool:
         return True
     frames = np.linspace(shot.first, shot.last, min(60, len(shot.frames)))
     for number, block in enumerate(structure.blocks):
-        if drive in shot.steps[block.step + 1 :] and block.letters:
-            own = company(shot, structure, number)
-            around, cast = surroundings(own), cast_of(block.setting)
-            above = Above(own.steps[: own.steps.index(drive)], cast, around)
-            if drive_reach(drive, cast, frames, around, above).any():
-                return True
+        below = drive in shot.steps[block.step + 1 :] and block.letters
+        if below and felt(company(shot, structure, number), drive, frames).any():
+            return True
     return False
 
 

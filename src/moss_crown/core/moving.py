@@ -386,13 +386,16 @@ def _reaches(
 ) -> Iterator[tuple[DriveStep, NDArray[np.float64]]]:
     """Drives that are on and wanted, with their reach for each letter (l) at a frame."""
     at = np.array([float(frame)])
-    around = surroundings(company)
     for step in company.steps:
         if isinstance(step, DriveStep) and wanted(step.offset) and sample_choice(step.on, frame):
-            seen = exposures(step.exposed, at)
-            cast = cast_of(own_setting(company.setting))
-            above = Above(company.steps[: company.steps.index(step)], cast, around)
-            yield step, drive_reach(step, cast, seen, around, above)[0]
+            yield step, felt(company, step, exposures(step.exposed, at))[0]
+
+
+def felt(company: Company, drive: DriveStep, frames: Frames) -> Floats:
+    """(f, l): how strongly the letters of a block feel a drive below it at frames, whatever its switch says."""
+    around, cast = surroundings(company), cast_of(own_setting(company.setting))
+    above = Above(company.steps[: company.steps.index(drive)], cast, around)
+    return drive_reach(drive, cast, frames, around, above)
 
 
 def _axis_start(family: str, axes: Axes, tag: str) -> float:

@@ -141,12 +141,14 @@ interface SpanHead {
   pivots: Record<string, ([number, number, number] | null)[]>; // of letters in their own space, by step
   worn: boolean; // are letters tinted, soft, or let light through?
 }
+/** What a letter does at a frame: it meets another, goes into floor or wall, or is out of the frame. */
+export const CONTACT = { letters: 1, stage: 2, outside: 4 } as const;
 /** How fast letters are by all of their motion, and by each part of it alone. */
 export type Speeds = Record<'all' | 'place' | 'turn' | 'size', Float32Array>;
 export interface Span extends SpanHead {
   poses: Float32Array; // frames x letters x 16, column by column
   speeds: Speeds; // each frames x letters, cap heights a second
-  contacts: Float32Array; // frames x letters: bits: 1 meets another letter, 2 goes into floor or wall, 4 is out of the frame
+  contacts: Float32Array; // frames x letters: bits of CONTACT
   fades: boolean; // does any letter let light through?
   wear: Float32Array | null; // frames x letters x WORN: tint, its share, opacity, softness in metres
 }

@@ -130,6 +130,12 @@ class Above:
         done = self.known if known else acts(self.steps, self.cast, frames, self.around)
         return self.around.moved(done, frames)
 
+    def units(self, scope: str, frames: Frames) -> Floats:
+        """(f, u, 3): the same of units, each in the middle of its letters."""
+        unit_of, places = self.cast.units[scope]
+        middles = self.middles(frames)
+        return np.stack([middles[:, unit_of == u].mean(1) for u in range(len(places))], 1)
+
 
 def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Act:
     if isinstance(step, DriveStep):
@@ -191,14 +197,9 @@ def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surrounding
 
 
 def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings, above: Above | None = None) -> Units:
-    unit_of, places = cast.units[scope]
-
-    def moved(above: Above) -> Floats:
-        middles = above.middles(frames)
-        return np.stack([middles[:, unit_of == u].mean(1) for u in range(len(places))], 1)
-
-    now = partial(moved, above) if above else None
-    return Units(places, lambda: around.world(places, frames), around.shades, now)
+    _, places = cast.units[scope]
+    moved = partial(above.units, scope, frames) if above else None
+    return Units(places, lambda: around.world(places, frames), around.shades, moved)
 
 
 def _outside(step: DriveStep, sides: list[str], frames: Frames, around: Surroundings) -> Floats:

@@ -1,9 +1,6 @@
 import { useShot } from '../context';
-import { spanAt } from '../draft';
+import { CONTACT, spanAt } from '../draft';
 import type { Overlay } from './overlay';
-
-const LETTERS = 1;
-const STAGE = 2;
 
 /** Fronts of letters that at the playhead meet others, or go into floor or wall. */
 export function Clearance({ stage, size }: Overlay) {
@@ -16,10 +13,10 @@ export function Clearance({ stage, size }: Overlay) {
   if (!span || playing || !(guides || picked.length)) return null;
   const count = span.letters.length;
   const at = (frame - span.first) * count;
-  const met = span.letters.flatMap((letter, k) => {
-    const bits = (span.contacts[at + k] ?? 0) & (LETTERS | STAGE);
+  const met = span.letters.flatMap((_, k) => {
+    const bits = (span.contacts[at + k] ?? 0) & (CONTACT.letters | CONTACT.stage);
     const outline = bits ? stage.outline(k) : null;
-    return outline ? [{ letter, bits, outline, k }] : [];
+    return outline ? [{ bits, outline, k }] : [];
   });
   if (!met.length) return null;
   return (
@@ -37,7 +34,7 @@ export function Clearance({ stage, size }: Overlay) {
           fillOpacity="0.12"
           stroke="#e0714b"
           strokeWidth="1.4"
-          strokeDasharray={bits & LETTERS ? undefined : '4 3'}
+          strokeDasharray={bits & CONTACT.letters ? undefined : '4 3'}
         />
       ))}
     </svg>

@@ -52,7 +52,10 @@ export function Guides({
   widest: { left: number; right: number; foot: number } | null;
   aspect: number;
 }) {
-  const others = useStore(chosen, (s) => s.names);
+  const names = useStore(chosen, (s) => s.names);
+  const others = ASPECTS.filter(([name]) => names.includes(name)).map(
+    ([name, other]) => [name, ...within(other, aspect).map((share) => share * 100)] as const,
+  );
   return (
     <>
       {widest && (
@@ -67,18 +70,15 @@ export function Guides({
           widest line {Math.round((widest.right - widest.left) * 100)} % of the frame
         </p>
       )}
-      {ASPECTS.filter(([name]) => others.includes(name)).map(([name, other]) => {
-        const [x, y] = within(other, aspect);
-        return (
-          <p
-            key={name}
-            className="pointer-events-none absolute rounded-br bg-black/60 px-1 text-[10px] text-white"
-            style={{ left: `${x * 100}%`, top: `${y * 100}%` }}
-          >
-            {name}
-          </p>
-        );
-      })}
+      {others.map(([name, x, y]) => (
+        <p
+          key={name}
+          className="pointer-events-none absolute rounded-br bg-black/60 px-1 text-[10px] text-white"
+          style={{ left: `${x}%`, top: `${y}%` }}
+        >
+          {name}
+        </p>
+      ))}
       <svg
         className="pointer-events-none absolute inset-0 h-full w-full"
         viewBox="0 0 100 100"
@@ -100,22 +100,19 @@ export function Guides({
             strokeOpacity="0.9"
             vectorEffect="non-scaling-stroke"
           />
-          {ASPECTS.filter(([name]) => others.includes(name)).map(([name, other]) => {
-            const [x, y, width, height] = within(other, aspect).map((share) => share * 100);
-            return (
-              <rect
-                key={name}
-                data-frame={name}
-                x={x}
-                y={y}
-                width={width}
-                height={height}
-                stroke="#7fb4d8"
-                strokeOpacity="0.95"
-                vectorEffect="non-scaling-stroke"
-              />
-            );
-          })}
+          {others.map(([name, x, y, width, height]) => (
+            <rect
+              key={name}
+              data-frame={name}
+              x={x}
+              y={y}
+              width={width}
+              height={height}
+              stroke="#7fb4d8"
+              strokeOpacity="0.95"
+              vectorEffect="non-scaling-stroke"
+            />
+          ))}
           {widest && (
             <path
               d={`M${widest.left * 100} ${widest.foot * 100 - 2}V${widest.foot * 100 + 1}H${widest.right * 100}V${widest.foot * 100 - 2}`}

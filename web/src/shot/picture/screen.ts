@@ -20,3 +20,12 @@ export class ScreenPass {
     this.sheet.geometry.dispose();
   }
 }
+
+/** A picture of scene-linear light. */
+export function lightTarget(
+  filter: THREE.MagnificationTextureFilter = THREE.LinearFilter,
+): THREE.WebGLRenderTarget {
+  const target = new THREE.WebGLRenderTarget(2, 2, { type: THREE.HalfFloatType });
+  target.texture.minFilter = target.texture.magFilter = filter;
+  return target;
+}

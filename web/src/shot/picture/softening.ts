@@ -1,5 +1,5 @@
 import * as THREE from 'three';
-import { ScreenPass } from './screen';
+import { lightTarget, ScreenPass } from './screen';
 
 /** How a letter is seen, in pixels: how far it is soft, and within which of a picture that can be found. */
 interface Seen {
@@ -25,8 +25,8 @@ const NEAREST = 0.01;
  *  of the letters tells how far, by pixels; each pixel takes from around itself what reaches it, over what is seen of
  *  what is not soft. */
 export class Softening {
-  private readonly mask = lightTarget();
-  private readonly spread = lightTarget();
+  private readonly mask = lightTarget(THREE.NearestFilter);
+  private readonly spread = lightTarget(THREE.NearestFilter);
   private readonly blurred = new THREE.WebGLRenderTarget(2, 2, {
     type: THREE.HalfFloatType,
     generateMipmaps: true,
@@ -73,7 +73,7 @@ export class Softening {
     camera: THREE.Camera,
     picture: THREE.WebGLRenderTarget,
     letters: SoftLetter[],
-    hidden: THREE.Object3D[],
+    hidden: THREE.Object3D,
     recolour: () => void,
   ): THREE.WebGLRenderTarget {
     const { mask, spread, blurred, uniforms } = this;
@@ -91,8 +91,7 @@ export class Softening {
       return picture;
     }
     const { background } = scene;
-    const shown = hidden.map((object) => object.visible);
-    for (const object of hidden) object.visible = false;
+    hidden.visible = false;
     scene.background = null;
     scene.overrideMaterial = this.flat;
     renderer.setRenderTarget(mask);
@@ -100,9 +99,7 @@ export class Softening {
     renderer.render(scene, camera);
     scene.overrideMaterial = null;
     scene.background = background;
-    hidden.forEach((object, k) => {
-      object.visible = shown[k] ?? true;
-    });
+    hidden.visible = true;
     recolour();
     uniforms.picture.value = picture.texture;
     uniforms.size.value.set(picture.width, picture.height);
@@ -145,12 +142,6 @@ export function seenBy(
     pixels: radius * metre,
     within: new THREE.Box2(new THREE.Vector2(x - round, y - round), new THREE.Vector2(x + round, y + round)),
   };
-}
-
-function lightTarget(): THREE.WebGLRenderTarget {
-  const target = new THREE.WebGLRenderTarget(2, 2, { type: THREE.HalfFloatType });
-  target.texture.minFilter = target.texture.magFilter = THREE.NearestFilter;
-  return target;
 }
 
 const GOLDEN = (Math.sqrt(5) - 1) / 2;

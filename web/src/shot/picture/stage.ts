@@ -22,6 +22,7 @@ import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
 import { FloorMirror, type MirrorUniforms } from './mirror';
 import { Room, type RoomUniforms } from './room';
+import { lightTarget } from './screen';
 import { Softening, seenBy } from './softening';
 import { evenly, surroundings } from './surround';
 
@@ -76,6 +77,7 @@ export class DraftStage {
   private readonly gathering = new Gathering();
   private readonly softening = new Softening();
   private readonly backdrop = new Backdrop();
+  private readonly behind = new THREE.Group(); // all that is seen and is no letter
   private standing: { lamp: ReturnType<typeof lampOf>; light: Lamp; strength: number }[] = [];
   /** Lamps that throw shadows: the first where things move, each in its turn where pictures are gathered. */
   private casting: ReturnType<typeof lampOf>[] = [];
@@ -111,7 +113,8 @@ export class DraftStage {
     this.renderer.shadowMap.autoUpdate = false;
     this.scene.environment = this.plain;
     this.scene.background = new THREE.Color(0, 0, 0);
-    this.scene.add(this.title, this.setting, this.lamps, this.glows.lights, this.backdrop.sheet);
+    this.behind.add(this.setting, this.backdrop.sheet);
+    this.scene.add(this.title, this.behind, this.lamps, this.glows.lights);
     this.ball.visible = false;
     this.ballScene.add(this.ball);
     this.ballCamera.position.z = 3;
@@ -936,14 +939,8 @@ export class DraftStage {
       const pose = this.pose.fromArray(poseAt(span, this.frame, letter));
       return { batch, instance, ...seenBy(camera, pose, span.letters[letter]?.box, radius, picture) };
     });
-    return this.softening.draw(
-      this.renderer,
-      this.scene,
-      camera,
-      picture,
-      letters,
-      [this.setting, this.backdrop.sheet],
-      () => this.wear(span, this.frame),
+    return this.softening.draw(this.renderer, this.scene, camera, picture, letters, this.behind, () =>
+      this.wear(span, this.frame),
     );
   }
 
@@ -974,11 +971,9 @@ export class DraftStage {
     if (!span || floor === null || !span.letters.length || camera.matrixWorld.elements[13] <= floor) return;
     const depths = span.letters.map((_, k) => poseAt(span, frame, k)[14] ?? 0);
     const front = depths.reduce((sum, z) => sum + z, 0) / depths.length;
-    const backed = this.backdrop.sheet.visible;
-    this.setting.visible = this.backdrop.sheet.visible = false;
+    this.behind.visible = false;
     mirror.draw(this.renderer, this.scene, camera, floor, front, [width, height]);
-    this.setting.visible = true;
-    this.backdrop.sheet.visible = backed;
+    this.behind.visible = true;
   }
 
   private readonly ball = new THREE.Mesh(
@@ -1082,12 +1077,6 @@ interface Within {
   at: [number, number];
   moved: [number, number];
   strips: number;
-}
-
-function lightTarget(): THREE.WebGLRenderTarget {
-  const target = new THREE.WebGLRenderTarget(2, 2, { type: THREE.HalfFloatType });
-  target.texture.minFilter = target.texture.magFilter = THREE.LinearFilter;
-  return target;
 }
 
 /** The environment's turn as three wants it: where what stood level is seen. */

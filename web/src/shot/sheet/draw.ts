@@ -1,4 +1,4 @@
-import type { Draft, Span, Speeds } from '../draft';
+import { CONTACT, type Draft, type Span, type Speeds } from '../draft';
 import type { Shot } from '../store';
 import { at, isKeyed } from '../values';
 import { type Chosen, type Grip, isChosen } from './grips';
@@ -167,7 +167,7 @@ function times(c: CanvasRenderingContext2D, l: SheetLayout, { draft, document }:
     c.lineTo(AXIS - 1, y);
     c.lineTo(AXIS - 6, y + 4);
     c.fill();
-    if (name) write(c, l, name, l.across ? right - 2 : right, l.across ? y - 3 : y - 3);
+    if (name) write(c, l, name, l.across ? right - 2 : right, y - 3);
   }
   c.lineWidth = 1;
 }
@@ -194,7 +194,7 @@ function shading(speeds: Float32Array, span: Span, fastest: number, moss: string
 /** The frames at which a letter comes into the frame (true) or has left it. */
 export function crossings(span: Span, letter: number): [number, boolean][] {
   const count = span.letters.length;
-  const out = (f: number) => ((span.contacts[(f - span.first) * count + letter] ?? 0) & 4) > 0;
+  const out = (f: number) => ((span.contacts[(f - span.first) * count + letter] ?? 0) & CONTACT.outside) > 0;
   const found: [number, boolean][] = [];
   for (let f = span.first + 1; f <= span.last; f++) if (out(f) !== out(f - 1)) found.push([f, !out(f)]);
   return found;
@@ -232,8 +232,9 @@ function letters(
     for (let f = span.first; f <= span.last; f++) {
       const touch = span.contacts[(f - span.first) * count + k] ?? 0;
       // Marks at the right edge for letters that meet, at the left for floor and wall: not told by colour alone.
-      if (touch & 1) c.fillRect(column.x + column.width - 3, frameToY(l, f) - l.perFrame / 2, 3, l.perFrame);
-      if (touch & 2) c.fillRect(column.x, frameToY(l, f) - l.perFrame / 2, 3, l.perFrame);
+      if (touch & CONTACT.letters)
+        c.fillRect(column.x + column.width - 3, frameToY(l, f) - l.perFrame / 2, 3, l.perFrame);
+      if (touch & CONTACT.stage) c.fillRect(column.x, frameToY(l, f) - l.perFrame / 2, 3, l.perFrame);
     }
     for (const [f, enters] of crossings(span, k)) {
       const y = frameToY(l, f) - l.perFrame / 2;

@@ -1,7 +1,7 @@
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { Button } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
-import { type Speeds, spanAt } from '../draft';
+import { CONTACT, type Speeds, spanAt } from '../draft';
 import type { ShotState, Step } from '../store';
 import { at, now, type Operation, setting } from '../values';
 import { drawSheet, inkOf, turn } from './draw';
@@ -474,7 +474,10 @@ export function Sheet() {
 
   // Once a draft, not once a frame that is played.
   const [touching, sinking, leaving] = useMemo(
-    () => [1, 2, 4].map((bit) => draft?.spans.some((s) => s.contacts.some((v) => v & bit)) ?? false),
+    () =>
+      [CONTACT.letters, CONTACT.stage, CONTACT.outside].map(
+        (bit) => draft?.spans.some((s) => s.contacts.some((v) => v & bit)) ?? false,
+      ),
     [draft],
   );
   const told = useMemo(
