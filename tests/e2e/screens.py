@@ -110,7 +110,7 @@ def settled(page):
     """The draft when it is as fine as it gets."""
     draft = page.get_by_test_id("draft")
     page.wait_for_timeout(700)  # what was asked for just now may not have come yet
-    page.locator('canvas[data-testid="draft"][data-fine="true"]').wait_for(timeout=60_000)
+    page.locator('canvas[data-testid="draft"][data-fine="true"]').wait_for(timeout=120_000)
     return picture(draft)
 
 

@@ -9,6 +9,7 @@ export class Backdrop {
     picture: { value: null as THREE.Texture | null },
     seen: { value: new THREE.Vector2(1, 1) },
     share: { value: 0 },
+    size: { value: new THREE.Vector2(1, 1) }, // of the whole picture: what is drawn may be a strip of it
   };
   readonly sheet: THREE.Mesh;
   private id: string | null = null;
@@ -20,11 +21,12 @@ export class Backdrop {
       toneMapped: false,
       fog: false,
       uniforms: this.uniforms,
-      vertexShader: 'varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 1.0, 1.0); }',
+      vertexShader: 'void main() { gl_Position = vec4(position.xy, 1.0, 1.0); }',
       fragmentShader: `
         uniform vec3 corners[4]; uniform sampler2D picture; uniform vec2 seen; uniform float share;
-        varying vec2 at;
+        uniform vec2 size;
         void main() {
+          vec2 at = gl_FragCoord.xy / size;
           vec3 light = mix(mix(corners[0], corners[1], at.x), mix(corners[2], corners[3], at.x), at.y);
           if (share > 0.5) {
             vec4 over = texture2D(picture, 0.5 + (at - 0.5) * seen);
@@ -36,6 +38,10 @@ export class Backdrop {
     this.sheet = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), material);
     this.sheet.frustumCulled = false;
     this.sheet.renderOrder = -1;
+    this.sheet.onBeforeRender = (renderer) => {
+      const target = renderer.getRenderTarget();
+      if (target) this.uniforms.size.value.set(target.width, target.height);
+    };
     this.sheet.visible = false;
   }
 

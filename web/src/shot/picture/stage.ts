@@ -471,7 +471,6 @@ export class DraftStage {
       indices += geometry.index?.count ?? 0;
     }
     const batch = new THREE.BatchedMesh(own.length, Math.max(3, vertices), Math.max(3, indices), material);
-    batch.perObjectFrustumCulled = false;
     batch.sortObjects = false;
     batch.frustumCulled = false;
     batch.castShadow = batch.receiveShadow = true;
@@ -849,22 +848,27 @@ export class DraftStage {
     return glass ? 1 : Math.max(1, Math.min(MOST_STRIPS, Math.round(ms / STRIP_MS)));
   }
 
-  /** Draw the picture strip by strip. */
+  /** Draw the picture strip by strip, from left to right. The camera is narrowed to each, so that only letters that
+   *  are in it are drawn. */
   private inStrips(from: Within, then: () => void, strip = 0) {
     if (this.lost) return;
     if (this.held) return this.settle();
     const { gatherTarget: target } = this;
-    const [first, last] = [strip, strip + 1].map((k) => Math.round((k * target.height) / from.strips)) as [
+    const [first, last] = [strip, strip + 1].map((k) => Math.round((k * target.width) / from.strips)) as [
       number,
       number,
     ];
     target.scissorTest = true;
-    target.scissor.set(0, first, target.width, last - first);
+    target.scissor.set(first, 0, last - first, target.height);
+    target.viewport.copy(target.scissor);
     this.fromWithin(from, (camera) => {
-      this.renderer.setRenderTarget(target);
-      this.renderer.render(this.scene, camera);
+      narrowed(camera, first / target.width, last / target.width, () => {
+        this.renderer.setRenderTarget(target);
+        this.renderer.render(this.scene, camera);
+      });
     });
     target.scissorTest = false;
+    target.viewport.set(0, 0, target.width, target.height);
     if (strip + 1 < from.strips) this.onceDrawn(() => this.inStrips(from, then, strip + 1));
     else then();
   }
@@ -1077,6 +1081,16 @@ interface Within {
   at: [number, number];
   moved: [number, number];
   strips: number;
+}
+
+/** Draw with a camera that sees only what is between two shares of its picture's width. */
+function narrowed(camera: THREE.Camera, from: number, to: number, draw: () => void) {
+  const whole = camera.projectionMatrix.clone();
+  camera.projectionMatrix.premultiply(
+    new THREE.Matrix4().makeScale(1 / (to - from), 1, 1).setPosition((1 - from - to) / (to - from), 0, 0),
+  );
+  draw();
+  camera.projectionMatrix.copy(whole);
 }
 
 /** The environment's turn as three wants it: where what stood level is seen. */
