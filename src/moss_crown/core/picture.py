@@ -29,7 +29,7 @@ from moss_crown.core.look.dress import Dress
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.layers import Layers
-from moss_crown.core.render.renderer import BRIGHTEST, Passes, Render, RenderSettings, denoised, render
+from moss_crown.core.render.renderer import Passes, Render, RenderSettings, denoised, render
 from moss_crown.core.render.scopes import culprits
 from moss_crown.core.stage.backdrop import Backdrop, seen_in
 from moss_crown.core.stage.scene import Camera, Scene
@@ -135,7 +135,7 @@ def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings
         order.noise,
         shot.seed,
         frame,
-        clamp=BRIGHTEST if shot.bounded else 0.0,
+        bounded=shot.bounded,
         open_back=order.alpha,
         threads=order.threads,
     )

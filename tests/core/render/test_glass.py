@@ -30,7 +30,7 @@ def slab(surface, sky=WHITE, place=(0, 0, 5), half=0.02, lights=(), sheets=(), s
 def test_clear_glass_in_a_white_furnace_can_not_be_seen(roughness, thin):
     clear = Surface((1.0, 1.0, 1.0), 0.0, roughness, 1.5, transmission=1.0, thin=thin)
     scene = slab(clear, place=(2, 1.5, 5), half=0.3)
-    picture = render(scene, RenderSettings(24, 24, 256, depth=12, clamp=0), None)
+    picture = render(scene, RenderSettings(24, 24, 256, depth=12, bounded=False), None)
     inside = picture.alpha[..., 0] > 0.999
     assert inside.sum() > 50
     assert picture.beauty[inside].mean() == pytest.approx(1, abs=0.012)
@@ -47,7 +47,7 @@ def behind_only():
 def test_a_tinted_slab_lets_through_what_fresnel_and_beer_say(ior):
     colour = np.array([0.9, 0.5, 0.2])
     glass = Surface(tuple(colour), 0.0, 0.0, ior, transmission=1.0, tint_depth=2.0)
-    picture = render(slab(glass, behind_only()), RenderSettings(8, 8, 1024, depth=4, clamp=0), None)
+    picture = render(slab(glass, behind_only()), RenderSettings(8, 8, 1024, depth=4, bounded=False), None)
     once = ((ior - 1) / (ior + 1)) ** 2
     through = (1 - once) ** 2 * colour / (1 - once**2 * colour**2)
     assert picture.beauty.mean((0, 1)) == pytest.approx(through, abs=0.015)
@@ -56,7 +56,7 @@ def test_a_tinted_slab_lets_through_what_fresnel_and_beer_say(ior):
 def test_a_thin_sheet_is_met_twice_by_a_solid_letter_and_tints_each_time():
     colour = np.array([0.9, 0.5, 0.2])
     sheet = Surface(tuple(colour), 0.0, 0.0, 1.5, transmission=1.0, thin=True)
-    picture = render(slab(sheet, behind_only()), RenderSettings(8, 8, 1024, depth=4, clamp=0), None)
+    picture = render(slab(sheet, behind_only()), RenderSettings(8, 8, 1024, depth=4, bounded=False), None)
     back = 2 * 0.04 / 1.04
     each = (1 - back) * colour
     assert picture.beauty.mean((0, 1)) == pytest.approx(each**2 / (1 - back**2), abs=0.015)
@@ -78,7 +78,7 @@ def test_what_is_half_there_covers_half_and_throws_half_a_shadow():
         camera = Camera(look_at(np.array([4.0, -1.0, 0.0]), np.array([0.0, -2.0, 0.0]))[None], (0.01, 0.01), (0.0, 0.0))
         return render(
             Scene(scene.solids, scene.letters, scene.grounds, scene.surfaces, scene.lights, scene.surround, camera),
-            RenderSettings(8, 8, 64, depth=1, clamp=0),
+            RenderSettings(8, 8, 64, depth=1, bounded=False),
             None,
         ).beauty.mean()
 

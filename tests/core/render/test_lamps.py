@@ -39,7 +39,7 @@ def floor_light(lights, letters=(), solids=(), surfaces=(GREY,), depth=1, sample
     at = np.array(at)
     camera = Camera(look_at(at + [0, 0.15, 0.001], at)[None], (0.01, 0.01), (0.0, 0.0))
     scene = Scene(tuple(solids), tuple(letters), (FLOOR,), tuple(surfaces), tuple(lights), NO_SKY, camera)
-    picture = render(scene, RenderSettings(8, 8, samples, depth=depth, clamp=0), None)
+    picture = render(scene, RenderSettings(8, 8, samples, depth=depth, bounded=False), None)
     return picture.beauty.mean((0, 1)) * np.pi / ALBEDO
 
 
@@ -91,7 +91,7 @@ def test_a_mirror_shows_the_sun_as_wide_as_it_is():
     sun = light_at(Light(shape="sun", place=(0.0, 5.0, -5.0), aim=(0.0, 0.0, 0.0), power=100.0, angle=4.0), 0)
     camera = Camera(look_at(np.array([0.0, 5.0, 5.0]), np.zeros(3))[None], (0.1, 0.1), (0.0, 0.0))
     scene = Scene((), (), (FLOOR,), (mirror,), (sun,), NO_SKY, camera)
-    picture = render(scene, RenderSettings(64, 64, 64, depth=1, clamp=0), None).beauty[..., 0]
+    picture = render(scene, RenderSettings(64, 64, 64, depth=1, bounded=False), None).beauty[..., 0]
     solid_angle = (2 * 0.1) ** 2
     assert picture.mean() * solid_angle == pytest.approx(sun.irradiance[0], rel=0.03)
 
@@ -235,7 +235,7 @@ def test_a_strong_lamp_far_away_does_not_take_the_paths_from_the_sky():
 
     def noise(lights):
         scene = Scene((), (), (FLOOR, wall), (GREY,), lights, sky, camera)
-        beauty = render(scene, RenderSettings(32, 32, 16, depth=3, clamp=0), None).beauty
+        beauty = render(scene, RenderSettings(32, 32, 16, depth=3, bounded=False), None).beauty
         return beauty.std() / beauty.mean()
 
     assert noise((far,)) < 1.3 * noise(())

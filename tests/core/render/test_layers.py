@@ -71,12 +71,12 @@ def test_light_adds_up_by_lamp_and_by_what_it_met():
 def test_relighting_from_the_layers_is_rendering_with_another_light():
     """Twice the key in the layers is twice the key in the scene: light is linear, and samples are the same."""
     scene = block_scene()
-    found = layered(scene, clamp=0).pictures
+    found = layered(scene, bounded=False).pictures
     lamp = scene.lights[0]
     brighter = RectangleLight(lamp.centre, lamp.u, lamp.v, lamp.radiance * 2)
     again = layered(
         Scene(scene.solids, scene.letters, scene.grounds, scene.surfaces, (brighter,), scene.surround, scene.camera),
-        clamp=0,
+        bounded=False,
     ).pictures["beauty"]
     relit = found["beauty"] + found["light_key_light"]
     assert relit.mean((0, 1)) == pytest.approx(again.mean((0, 1)), rel=0.03)

@@ -49,13 +49,27 @@ def mean(picture):
     return picture.beauty.mean((0, 1))
 
 
+def test_surfaces_that_widen_with_those_before_them_lose_no_light():
+    """Polished letters on a dull white floor under a white sky: as white as everything, bounded or not."""
+    polished, dull = Surface((1.0, 1.0, 1.0), 1.0, 0.05, 1.5), Surface((1.0, 1.0, 1.0), 0.0, 1.0, 1.0)
+    floor = Sheet(np.array([0.0, -1.0, 0.0]), np.array([5.0, 0.0, 0.0]), np.array([0.0, 0.0, -5.0]), 1)
+    wide = camera(place=(3, 2, 5), half=(0.4, 0.3))
+    found = scene([polished, dull], cam=wide, sheets=(floor,))
+    for bounded in (True, False):
+        settings = RenderSettings(48, 36, 128, depth=24, bounded=bounded)
+        picture = render(found, settings, None)
+        inside = picture.alpha[..., 0] > 0.999
+        assert inside.mean() > 0.4
+        assert picture.beauty[inside].mean() == pytest.approx(1, abs=0.01)
+
+
 @pytest.mark.parametrize("roughness", [0.0, 0.1, 0.3, 0.6, 1.0])
 @pytest.mark.parametrize("metal", [0.0, 0.5, 1.0])
 def test_a_white_furnace_gives_one(roughness, metal):
     """A white letter in a white sky can not be seen, whatever its material: no light is lost or made."""
     white = Surface((1.0, 1.0, 1.0), metal, roughness, 1.5)
     wide = camera(place=(3, 2, 5), half=(0.25, 0.25))
-    picture = render(scene([white], cam=wide), RenderSettings(48, 48, 256, depth=24, clamp=0), None)
+    picture = render(scene([white], cam=wide), RenderSettings(48, 48, 256, depth=24, bounded=False), None)
     inside = picture.alpha[..., 0] > 0.999
     assert inside.sum() > 300
     assert picture.beauty[inside].mean(0) == pytest.approx([1, 1, 1], abs=0.01)
@@ -69,7 +83,7 @@ def test_every_curated_material_keeps_all_light_when_its_colours_are_white(name)
     grain = replace(surface.grain, colour=white, tone=0.0, relief=0.0) if surface.grain else None
     surface = replace(surface, colour=white, glow=(0.0, 0.0, 0.0), grain=grain)
     wide = camera(place=(3, 2, 5), half=(0.25, 0.25))
-    picture = render(scene([surface], cam=wide), RenderSettings(24, 24, 256, depth=16, clamp=0), None)
+    picture = render(scene([surface], cam=wide), RenderSettings(24, 24, 256, depth=16, bounded=False), None)
     inside = picture.alpha[..., 0] > 0.999
     # A coat over a rough metal is not exact: it may lose two hundredths, and never makes light.
     coated_metal = surface.coat > 0 and surface.metal > 0.3
@@ -79,7 +93,7 @@ def test_every_curated_material_keeps_all_light_when_its_colours_are_white(name)
 
 def test_a_glow_is_as_bright_as_it_says():
     dark = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, glow=(2.0, 0.5, 0.0))
-    picture = render(scene([dark], sky=NO_SKY), RenderSettings(8, 8, 16, clamp=0), None)
+    picture = render(scene([dark], sky=NO_SKY), RenderSettings(8, 8, 16, bounded=False), None)
     assert mean(picture) == pytest.approx([2.0, 0.5, 0.0], rel=1e-5)
 
 
@@ -87,7 +101,7 @@ def test_a_texture_stays_on_a_letter_that_moves_and_runs_on_to_the_next():
     """At rest the title is one piece; a letter that has moved takes its part of the texture along."""
     grain = Grain(NAMES.index("stripes"), scale=0.5, contrast=1.0, tone=0.0, colour=(1.0, 1.0, 1.0), roughness=1.0)
     striped = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, grain=grain)
-    settings = RenderSettings(32, 8, 64, depth=1, clamp=0)
+    settings = RenderSettings(32, 8, 64, depth=1, bounded=False)
     at_rest = Placed(0, scaled(0.01), (0,) * 5, scaled(0.01)[0])
     moved = scaled(0.01)
     moved[0, 0, 3] = 0.7
@@ -121,7 +135,7 @@ def test_a_closed_furnace_is_a_geometric_series(albedo):
     """Inside a closed box of albedo a, whose walls all see a sky-like emission e at the last bounce only, energy adds
     up as the series of its bounces: here a box without a lid under a white sky stays below 1 and above a."""
     grey = Surface((albedo,) * 3, 0.0, 1.0, 1.0)
-    picture = render(scene([grey]), RenderSettings(32, 32, 256, depth=12, clamp=0), None)
+    picture = render(scene([grey]), RenderSettings(32, 32, 256, depth=12, bounded=False), None)
     assert mean(picture) == pytest.approx([albedo] * 3, abs=0.01)
 
 
@@ -146,7 +160,7 @@ def test_a_rectangle_light_over_a_diffuse_plane(width, height, above, depth):
     assert lamp.normal == pytest.approx([0, -1, 0])
     cam = camera(place=(0, 0.2, 0.0), aim=(0, 0, 0), half=(0.01, 0.01))  # between lamp and floor, looking down
     lit = scene([Surface((albedo,) * 3, 0.0, 1.0, 1.0)], [lamp], NO_SKY, cam, letters=(), sheets=[floor])
-    picture = render(lit, RenderSettings(16, 16, 256, depth=depth, clamp=0), None)
+    picture = render(lit, RenderSettings(16, 16, 256, depth=depth, bounded=False), None)
     expected = albedo * radiance * 4 * form_factor_parallel(width / 2, height / 2, above)
     assert mean(picture) == pytest.approx([expected] * 3, rel=0.01)
 
@@ -159,7 +173,7 @@ def test_a_blocker_throws_a_shadow_and_the_lamp_shines_to_one_side():
     up = RectangleLight(np.array([0.0, 4.0, 0.0]), u, -v, np.full(3, 100.0))
     cam = camera(place=(2.0, 0.6, 2.0), aim=(0, 0, 0), half=(0.02, 0.02))
     lid = Placed(0, np.array([[[0.01, 0, 0, 0], [0, 0, 0.01, 2], [0, -0.01, 0, 0], [0, 0, 0, 1]]], float), (0,) * 5)
-    settings = RenderSettings(8, 8, 64, depth=1, clamp=0)
+    settings = RenderSettings(8, 8, 64, depth=1, bounded=False)
     assert mean(render(scene([grey], [down], NO_SKY, cam, (), [floor]), settings, None))[0] > 0.01
     assert mean(render(scene([grey], [down], NO_SKY, cam, (lid,), [floor]), settings, None)) == pytest.approx([0, 0, 0])
     assert mean(render(scene([grey], [up], NO_SKY, cam, (), [floor]), settings, None)) == pytest.approx([0, 0, 0])
@@ -171,7 +185,7 @@ def test_a_mirror_shows_the_sky_where_it_should_and_turning_turns_it():
     picture[:, :8] = picture[:, -8:] = 3.0
     mirror = Surface((1.0, 1.0, 1.0), 1.0, 0.0, 1.5)
     cam = camera(place=(0, 0, 9), half=(0.02, 0.02))
-    settings = RenderSettings(8, 8, 64, depth=1, clamp=0)
+    settings = RenderSettings(8, 8, 64, depth=1, bounded=False)
     head_on = scene([mirror], (), Surround(picture, 1.0, 0.0), cam)
     assert mean(render(head_on, settings, None))[0] == pytest.approx(3.0, rel=0.02)
     turned = scene([mirror], (), Surround(picture, 1.0, 90.0), cam)
@@ -231,7 +245,7 @@ def test_a_small_light_out_of_focus_spreads_to_the_circle_of_a_thin_lens(place, 
     pose = np.diag([2e-4, 2e-4, 2e-4, 1.0])[None]
     lens = Camera(camera(place=(0, 0, place)).poses, (half, half), (0.0, 0.0), radius, focus, blades)
     small = scene([dark], sky=NO_SKY, cam=lens, letters=[Placed(0, pose, (0,) * 5)])
-    picture = render(small, RenderSettings(64, 64, 1024, clamp=0), None).alpha[..., 0]
+    picture = render(small, RenderSettings(64, 64, 1024, bounded=False), None).alpha[..., 0]
     at = (np.arange(64) + 0.5) / 32 - 1
     total = picture.sum()
     spread = np.sqrt(((at[None] ** 2 + at[:, None] ** 2) * picture).sum() / total)
@@ -278,7 +292,7 @@ def test_a_hundred_lamps_at_one_power_are_as_bright_as_one():
             np.array([0.0, 3.0, 1.0]), np.array([0.5, 0, 0]), np.array([0, 0, 0.5]), np.full(3, 20.0 * share)
         )
 
-    settings = RenderSettings(24, 24, 128, depth=4, clamp=0)
+    settings = RenderSettings(24, 24, 128, depth=4, bounded=False)
     one = render(scene([grey], [lamp(1)], NO_SKY, cam, (), [floor, wall]), settings, None)
     many = render(scene([grey], [lamp(0.1)] * 10, NO_SKY, cam, (), [floor, wall]), settings, None)
     assert mean(many) == pytest.approx(mean(one), rel=0.01)

@@ -145,7 +145,7 @@ def drawn_directions(sky, count):
 def look(radiance, density, turn, directions):
     found = np.empty((len(directions), 4), np.float32)
     for k in range(len(directions)):
-        found[k] = seen(radiance, density, turn, directions[k, 0], directions[k, 1], directions[k, 2])
+        found[k] = seen(radiance, density, 0, turn, directions[k, 0], directions[k, 1], directions[k, 2])
     return found
 
 

@@ -24,12 +24,16 @@ from moss_crown.core.stage.scene import Surround
 
 COLUMNS, ROWS = 256, 128
 """Cells of the drawing distribution, coarser than the picture: its density only has to be known."""
+SIGHT_COLUMNS, SIGHT_ROWS = 32, 16
+"""Parts of the sky of which it is known how much of them is seen."""
+BY_SIGHT, EVENLY = 0.9, 0.04
+"""Shares of directions drawn by what is seen, and evenly; the rest by brightness alone."""
 
 
 class EnvironmentMap(NamedTuple):
-    """radiance (h, w, 3), strength applied; rising chances of rows (1, ROWS + 1) and of cells in a row (ROWS,
-    COLUMNS + 1) with their guides; edges (ROWS + 1): cosines between rows; density (ROWS, COLUMNS) a steradian; turn in
-    radians."""
+    """radiance (h, w, 3), strength applied; for each side that surfaces look to, rising chances of rows (s, ROWS + 1)
+    and of cells in a row (s, ROWS, COLUMNS + 1) with their guides, and density (s, ROWS, COLUMNS) a steradian; edges
+    (ROWS + 1): cosines between rows; turn in radians."""
 
     radiance: NDArray[np.float32]
     rows: NDArray[np.float32]
@@ -41,8 +45,12 @@ class EnvironmentMap(NamedTuple):
     turn: np.float32
 
 
-def environment_map(surround: Surround) -> tuple[EnvironmentMap, float]:
-    """The map of an environment, and its power: the integral of its brightness over all directions."""
+def environment_map(surround: Surround, sight: NDArray[np.float32] | None = None) -> tuple[EnvironmentMap, float]:
+    """The map of an environment, and its power: the integral of its brightness over all directions.
+
+    sight (s, SIGHT_ROWS, SIGHT_COLUMNS): how much of each part of the sky arrives at surfaces that look to a side;
+    without it there is one side, which sees all of it.
+    """
     height, width = surround.picture.shape[:2]
     radiance = np.ascontiguousarray(surround.picture * np.float32(surround.strength), np.float32)
     brightness = radiance.astype(np.float64) @ BRIGHTNESS
@@ -52,11 +60,18 @@ def environment_map(surround: Surround) -> tuple[EnvironmentMap, float]:
     solid_angle = (edges[:-1] - edges[1:])[:, None] * (2 * np.pi / COLUMNS) * np.ones((1, COLUMNS))
     even = solid_angle / (4 * np.pi)
     total = weight.sum()
-    # A floor keeps every direction possible, so that no part of the picture is left to other means alone.
-    share = 0.92 * weight / total + 0.08 * even if total > 0 else even
-    by_row = share.sum(1)
-    rows = _to_one(np.concatenate([[0], np.cumsum(by_row)])[None])
-    cells = _to_one(np.concatenate([np.zeros((ROWS, 1)), np.cumsum(share, 1) / by_row[:, None]], 1))
+    bright = weight / total if total > 0 else even
+    seen_by = bright[None]
+    if sight is not None:
+        seen_by = bright * sight.repeat(ROWS // SIGHT_ROWS, 1).repeat(COLUMNS // SIGHT_COLUMNS, 2)
+        whole = seen_by.sum((1, 2), keepdims=True)
+        seen_by = np.where(whole > 0, seen_by / np.where(whole > 0, whole, 1), bright)
+    # Every direction stays possible, so that no part of the picture is left to other means alone.
+    share = BY_SIGHT * seen_by + (1 - BY_SIGHT - EVENLY) * bright + EVENLY * even
+    by_row = share.sum(2)
+    none = np.zeros((len(share), 1))
+    rows = _to_one(np.concatenate([none, np.cumsum(by_row, 1)], 1))
+    cells = _to_one(np.concatenate([np.zeros((len(share), ROWS, 1)), np.cumsum(share, 2) / by_row[..., None]], 2))
     power = float((brightness * sine).sum() * (np.pi / height) * (2 * np.pi / width))
     return EnvironmentMap(
         radiance,
@@ -71,9 +86,11 @@ def environment_map(surround: Surround) -> tuple[EnvironmentMap, float]:
 
 
 def _guide(cumulative: NDArray[np.float32], size: int) -> NDArray[np.uint8]:
-    """(r, n + 1) rising tables -> (r, size) interval that holds k / size."""
+    """(..., n + 1) rising tables -> (..., size) interval that holds k / size."""
     starts = np.arange(size, dtype=np.float32) / np.float32(size)
-    return np.array([np.searchsorted(row, starts, side="right") - 1 for row in cumulative], np.uint8)
+    tables = cumulative.reshape(-1, cumulative.shape[-1])
+    found = np.array([np.searchsorted(row, starts, side="right") - 1 for row in tables], np.uint8)
+    return found.reshape(*cumulative.shape[:-1], size)
 
 
 def _to_one(cumulative: NDArray[np.float64]) -> NDArray[np.float32]:
@@ -106,12 +123,13 @@ def texel(radiance, across, down):
 
 
 @inlined
-def seen(radiance, density, turn, x, y, z):
-    """Radiance (r, g, b) towards a direction, and the density a steradian with which it is drawn."""
+def seen(radiance, density, side, turn, x, y, z):
+    """Radiance (r, g, b) towards a direction, and the density a steradian with which it is drawn from surfaces that
+    look to a side."""
     across = (arc_tangent(x, -z) + turn) / TWO_PI + HALF
     across = across - f32(math.floor(across))
     down = arc_cosine(y) * INV_PI
     red, green, blue = texel(radiance, across, down)
     row = min(int(down * f32(ROWS)), ROWS - 1)
     column = min(int(across * f32(COLUMNS)), COLUMNS - 1)
-    return red, green, blue, density[row, column]
+    return red, green, blue, density[side, row, column]

@@ -12,7 +12,8 @@ import math
 import numpy as np
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, kernel, luminance, u32
+from moss_crown.core.render.arithmetic import ONE, ZERO, f32, kernel, luminance, u32
+from moss_crown.core.render.camera import LIFT, lift, padded, start
 from moss_crown.core.render.film import (
     ALBEDO,
     CATCHER,
@@ -34,6 +35,7 @@ from moss_crown.core.render.hits import (
     glows,
     grains,
     hazed,
+    heeded,
     lamps_met,
     sky,
     suns,
@@ -47,14 +49,14 @@ from moss_crown.core.render.lamps import (
     SUN,
     choose,
     look_at,
+    sides,
     sky_radiance,
-    step_at,
     to_rectangles,
     to_shapes,
     to_sky,
     to_suns,
 )
-from moss_crown.core.render.lanes import LANES, PAD
+from moss_crown.core.render.lanes import LANES
 from moss_crown.core.render.rays import (
     SEEN_BY_CAMERA,
     SEEN_BY_CAMERA_LETTERS,
@@ -63,101 +65,28 @@ from moss_crown.core.render.rays import (
     shadows,
     trace,
 )
-from moss_crown.core.render.sampling import mix, opened, place_in_order, reverse_bits, sample_lanes, unit
+from moss_crown.core.render.sampling import mix, place_in_order, reverse_bits, sample_lanes, unit
 from moss_crown.core.render.shading import draw, evaluate, frame, seen_albedo, settle
 
 MOST_AT_FIRST = 5
 THROUGH_GLASS = 10
 """Boundaries of glass that a path may cross beside its bounces."""
-_SPREAD = f32(0.42)  # standard deviation of the Gaussian pixel filter, in pixels
-_LIFT = f32(2e-5)  # hits are lifted by this share of their distance from the origin: float32 neighbours lie 1e-6 apart
 _LEAST_SURVIVAL = f32(0.08)
 
 
 @kernel
-def padded(n):
-    return (n + PAD - 1) // PAD * PAD
-
-
-@kernel
-def _filter(w, n):
-    """How far a sample lies from its pixel's middle: Gaussian, into LZ."""
+def _widen(w, n, widen):
+    """No surface that a path comes to is much sharper than those that scattered it before: a spark in a mirror that is
+    seen by way of a dull wall is what noise is made of, and its place can not be told (Jendersie and Grosch,
+    "Microfacet Model Regularization for Robust Light Transport", CGF 38(4), 2019). How far one scattered it is seen
+    by the density of the direction drawn there: a lobe of roughness a has about 1 / (4 pi a^2) in its middle. `widen`
+    is the share of a that counts, over the root of 4 pi."""
     for i in range(n):
-        w[ln.LZ + i] = _SPREAD * math.sqrt(-TWO * math.log(ONE - w[ln.U + i]))
-
-
-@kernel
-def _pinhole(w, n, camera, lens, steps, width, height):
-    """Camera rays through the pixels at LX and LY, from U and V and their times."""
-    across_step, down_step = TWO / f32(width), TWO / f32(height)
-    for i in range(n):
-        across, down = circle(w[ln.V + i])
-        radius = w[ln.LZ + i]
-        cx = ((w[ln.LX + i] + HALF + radius * across) * across_step - ONE - lens[2]) * lens[0]
-        cy = (ONE - (w[ln.LY + i] + HALF + radius * down) * down_step - lens[3]) * lens[1]
-        step, following, share = step_at(w[ln.TIME + i], steps)
-        rest = ONE - share
-        w[ln.DX + i] = (camera[step, 0] * cx + camera[step, 1] * cy - camera[step, 2]) * rest + (
-            camera[following, 0] * cx + camera[following, 1] * cy - camera[following, 2]
-        ) * share
-        w[ln.DY + i] = (camera[step, 4] * cx + camera[step, 5] * cy - camera[step, 6]) * rest + (
-            camera[following, 4] * cx + camera[following, 5] * cy - camera[following, 6]
-        ) * share
-        w[ln.DZ + i] = (camera[step, 8] * cx + camera[step, 9] * cy - camera[step, 10]) * rest + (
-            camera[following, 8] * cx + camera[following, 9] * cy - camera[following, 10]
-        ) * share
-        w[ln.OX + i] = camera[step, 3] * rest + camera[following, 3] * share
-        w[ln.OY + i] = camera[step, 7] * rest + camera[following, 7] * share
-        w[ln.OZ + i] = camera[step, 11] * rest + camera[following, 11] * share
-
-
-@kernel
-def _through_lens(w, n, camera, lens, steps):
-    """A thin lens: all rays through it meet at the distance of focus (Cook, Porter and Carpenter, 1984)."""
-    for i in range(n):
-        u, v = opened(w[ln.U + i], w[ln.V + i], lens[6])
-        u, v = u * lens[4], v * lens[4]
-        step, _, _ = step_at(w[ln.TIME + i], steps)
-        mx = camera[step, 0] * u + camera[step, 1] * v
-        my = camera[step, 4] * u + camera[step, 5] * v
-        mz = camera[step, 8] * u + camera[step, 9] * v
-        w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i] = (
-            w[ln.OX + i] + mx,
-            w[ln.OY + i] + my,
-            w[ln.OZ + i] + mz,
-        )
-        w[ln.DX + i] = w[ln.DX + i] * lens[5] - mx
-        w[ln.DY + i] = w[ln.DY + i] * lens[5] - my
-        w[ln.DZ + i] = w[ln.DZ + i] * lens[5] - mz
-
-
-@kernel
-def _begin(w, n):
-    for i in range(n):
-        dx, dy, dz = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i]
-        scale = ONE / math.sqrt(dx * dx + dy * dy + dz * dz)
-        w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i] = dx * scale, dy * scale, dz * scale
-        w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = ONE, ONE, ONE
-        w[ln.DENSITY + i], w[ln.ALIVE + i], w[ln.BOUNCES + i] = ONE, ONE, ZERO
-        w[ln.MEDIUM_R + i], w[ln.MEDIUM_G + i], w[ln.MEDIUM_B + i] = ZERO, ZERO, ZERO
-
-
-@kernel
-def _start(poses, camera, lens, w, q, n, index, width, height):
-    """Camera rays of the lanes, whose pixels stand in LX and LY."""
-    steps = poses.shape[1]
-    wide = padded(n)
-    if steps > 1:
-        sample_lanes(w, q, wide, index, 1)
-    for i in range(wide):
-        w[ln.TIME + i] = w[ln.U + i] if steps > 1 else ZERO
-    sample_lanes(w, q, wide, index, 0)
-    _filter(w, n)
-    _pinhole(w, n, camera, lens, steps, width, height)
-    if lens[4] > ZERO:
-        sample_lanes(w, q, wide, index, 90)
-        _through_lens(w, n, camera, lens, steps)
-    _begin(w, wide)
+        spread = max(w[ln.SPREAD + i], min(widen / math.sqrt(max(w[ln.DENSITY + i], f32(1e-6))), ONE))
+        w[ln.SPREAD + i] = spread
+        least = math.sqrt(spread)
+        w[ln.ROUGH + i] = max(w[ln.ROUGH + i], least)
+        w[ln.COAT_ROUGH + i] = max(w[ln.COAT_ROUGH + i], least)
 
 
 @kernel
@@ -173,23 +102,6 @@ def _look(w, q, film, n):
         film[pixel, NORMAL + 1] += w[ln.NY + i]
         film[pixel, NORMAL + 2] += w[ln.NZ + i]
         film[pixel, DEPTH] += w[ln.FAR + i]
-
-
-@kernel
-def _lift(w, n):
-    """Move the lanes to their hits, off the surface."""
-    for i in range(n):
-        far = w[ln.FAR + i]
-        px, py, pz = (
-            w[ln.OX + i] + w[ln.DX + i] * far,
-            w[ln.OY + i] + w[ln.DY + i] * far,
-            w[ln.OZ + i] + w[ln.DZ + i] * far,
-        )
-        lift = _LIFT * max(ONE, max(abs(px), max(abs(py), abs(pz))))
-        w[ln.OX + i] = px + w[ln.GX + i] * lift
-        w[ln.OY + i] = py + w[ln.GY + i] * lift
-        w[ln.OZ + i] = pz + w[ln.GZ + i] * lift
-        w[ln.BOUNCES + i] = w[ln.BOUNCES + i] + ONE
 
 
 @kernel
@@ -219,7 +131,7 @@ def _weigh(w, n):
     for i in range(n):
         chance, drawn = w[ln.CHANCE + i], w[ln.DRAWN + i]
         # A chance can be large where a lamp is far and thin: its square must not leave the range of float32.
-        ratio = drawn / max(chance, f32(1e-12))
+        ratio = heeded(drawn) / max(chance, f32(1e-12))
         scale = ONE / (max(chance, f32(1e-12)) * (ONE + ratio * ratio))
         scale = scale if chance > ZERO else ZERO
         w[ln.LIGHT_R + i] = w[ln.LIGHT_R + i] * scale * w[ln.OUT_R + i] * w[ln.TR + i]
@@ -261,7 +173,7 @@ def _add_light(dark, catching, catches, w, q, n, depth, film, clamp, passes):
         k = int(q[ln.LAMP + i])
         if share < ONE:
             # What a weak shadow lets through no scattered ray finds: it counts in full, without the balance of _weigh.
-            ratio = w[ln.DRAWN + i] / max(w[ln.CHANCE + i], f32(1e-12))
+            ratio = heeded(w[ln.DRAWN + i]) / max(w[ln.CHANCE + i], f32(1e-12))
             share += (ONE - dark[k, q[ln.INSTANCE + i]]) * (ONE - share) * (ONE + ratio * ratio)
             if share <= ZERO:
                 continue
@@ -347,7 +259,9 @@ def _catch(catches, w, q, n, film):
 
 
 @kernel
-def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, faint, mask, passes):
+def _paths(
+    world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, widen, faint, mask, passes
+):
     """Take n lanes from the camera to their ends."""
     lamps, choice, touches = world.lights, world.choice, world.touches
     pieces, owners, first_piece, poses = world.pieces, world.piece_instance, world.first_piece, world.poses
@@ -355,7 +269,7 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
     surround, light_of, lens, layered = world.surround, world.light_of, world.lens, world.layered
     lights = len(lamps)
     everything = lights < MOST_AT_FIRST
-    _start(poses, world.camera, lens, w, q, n, index, width, height)
+    start(poses, world.camera, lens, w, q, n, index, width, height)
     picked = ZERO
     last = depth_limit + THROUGH_GLASS if world.glassy else depth_limit
     for depth in range(last + 1):
@@ -424,7 +338,10 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
         wide = padded(n)
         if world.grained:
             grains(rows, corners, world.rest, first_triangle, w, q, n, depth == 0)
+        if widen > ZERO and depth > 0:
+            _widen(w, wide, widen)
         frame(w, wide)
+        sides(w, q, n)
         settle(w, table, n, wide, layered)
         if depth == 0:
             if passes:
@@ -449,7 +366,7 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
             glass_rows(rows, w, q, n)
             sample_lanes(w, q, wide, index, 5 + depth * 4)
             meet(w, n)
-        _lift(w, wide)
+        lift(w, wide)
         if world.glassy:
             _count_again(w, n, f32(depth_limit))
         bound = clamp if depth >= 1 else ZERO
@@ -527,7 +444,7 @@ def _paths(world, w, q, ray, n, index, film, mattes, counts, width, height, dept
             send(w, world.glass, n)
         _go_on(w, wide, depth)
         if world.glassy:
-            take(w, n, _LIFT)
+            take(w, n, LIFT)
         if depth == 0 and world.catching:
             _catch(world.catches, w, q, n, film)
 
@@ -551,6 +468,7 @@ def trace_rows(
     bits,
     depth_limit,
     clamp,
+    widen,
     faint,
     open_back,
     passes,
@@ -587,7 +505,23 @@ def trace_rows(
                     n += 1
             index = reverse_bits(u32(sample & ((1 << bits) - 1)))
             _paths(
-                world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, faint, mask, passes
+                world,
+                w,
+                q,
+                ray,
+                n,
+                index,
+                film,
+                mattes,
+                counts,
+                width,
+                height,
+                depth_limit,
+                clamp,
+                widen,
+                faint,
+                mask,
+                passes,
             )
             for y in range(first_row, last_row):
                 for x in range(left, right):

@@ -248,21 +248,38 @@ def to_shapes(lamps, pieces, owners, rise, poses, w, q, n):
 
 
 @kernel
+def sides(w, q, n):
+    """To which of six sides the surfaces look, by their normal's longest coordinate: right and left, up and down, to
+    the front and to the back."""
+    for i in range(n):
+        x, y, z = w[ln.NX + i], w[ln.NY + i], w[ln.NZ + i]
+        longest = max(abs(x), max(abs(y), abs(z)))
+        if longest == abs(x):
+            q[ln.SIDE + i] = u32(0) if x >= ZERO else u32(1)
+        elif longest == abs(y):
+            q[ln.SIDE + i] = u32(2) if y >= ZERO else u32(3)
+        else:
+            q[ln.SIDE + i] = u32(4) if z >= ZERO else u32(5)
+
+
+@kernel
 def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, density, turn):
-    """Directions to the environment, even in solid angle within a cell of its drawing distribution. `light`: its
-    number. Where that is, across its picture and as the sine of the height, goes into U and V for `sky_radiance`."""
+    """Directions to the environment, by the distribution of the side that a lane's surface looks to, even in solid
+    angle within a cell. `light`: its number. Where that is, across its picture and as the sine of the height, goes into
+    U and V for `sky_radiance`."""
     for i in range(n):
         if q[ln.LAMP + i] != u32(light):
             continue
         u, v = w[ln.U + i], w[ln.V + i]
-        r = int(row_guide[0, int(v * f32(row_guide.shape[1]))])
-        while rows[0, r + 1] <= v:
+        side = q[ln.SIDE + i]
+        r = int(row_guide[side, int(v * f32(row_guide.shape[1]))])
+        while rows[side, r + 1] <= v:
             r += 1
-        inner_v = (v - rows[0, r]) / (rows[0, r + 1] - rows[0, r])
-        c = int(cell_guide[r, int(u * f32(cell_guide.shape[1]))])
-        while cells[r, c + 1] <= u:
+        inner_v = (v - rows[side, r]) / (rows[side, r + 1] - rows[side, r])
+        c = int(cell_guide[side, r, int(u * f32(cell_guide.shape[2]))])
+        while cells[side, r, c + 1] <= u:
             c += 1
-        inner_u = (u - cells[r, c]) / (cells[r, c + 1] - cells[r, c])
+        inner_u = (u - cells[side, r, c]) / (cells[side, r, c + 1] - cells[side, r, c])
         y = edges[r] + (edges[r + 1] - edges[r]) * inner_v
         across = (f32(c) + inner_u) / f32(COLUMNS)
         turned = across - HALF - turn / TWO_PI
@@ -274,7 +291,7 @@ def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, density, t
             -sine * cosine,
             FAR_AWAY,
         )
-        w[ln.CHANCE + i] = w[ln.CHANCE + i] * density[r, c]
+        w[ln.CHANCE + i] = w[ln.CHANCE + i] * density[side, r, c]
         w[ln.U + i], w[ln.V + i] = across, y
 
 

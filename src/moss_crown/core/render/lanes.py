@@ -24,7 +24,7 @@ def _rows(count: int) -> list[int]:
 
 # The path: where it is and where it looks, when, what it has let through, and with which density it was drawn.
 OX, OY, OZ, DX, DY, DZ, TIME = _rows(7)
-TR, TG, TB, DENSITY, ALIVE, BOUNCES = _rows(6)
+TR, TG, TB, DENSITY, ALIVE, BOUNCES, SPREAD = _rows(7)
 SPLIT_R, SPLIT_G, SPLIT_B = _rows(3)  # the diffuse share at its first surface
 MEDIUM_R, MEDIUM_G, MEDIUM_B = _rows(3)  # what a metre of the glass it is in takes away
 # The hit surface: distance, normal at rest and flat one, its pose, axis of brushing, then the frame in the world.
@@ -53,10 +53,11 @@ U, V, V2 = _rows(3)
 SIZE = next(_next)
 
 # Whole numbers, in a uint32 array of the same kind. LAST_INSTANCE and LAST_FACET: where the path came from. PICK: lanes
-# that get a ray. KEY: a hash of the pixel; SEQUENCE, ORDER, WITHIN: where its samples come from.
+# that get a ray. SIDE: to which of six sides the surface looks. KEY: a hash of the pixel; SEQUENCE, ORDER, WITHIN:
+# where its samples come from.
 PIXEL, KEY, SEQUENCE, ORDER, WITHIN, INSTANCE, FACET, PIECE = (k * PITCH for k in range(8))
-MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP, PICK = (k * PITCH for k in range(8, 13))
-WHOLE_SIZE = 13 * PITCH
+MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP, PICK, SIDE = (k * PITCH for k in range(8, 14))
+WHOLE_SIZE = 14 * PITCH
 
 
 def workspace() -> tuple[NDArray[np.float32], NDArray[np.uint32]]:

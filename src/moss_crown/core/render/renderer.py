@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render import film as channels
 from moss_crown.core.render.denoise import Quality, denoise
+from moss_crown.core.render.environment_map import environment_map
 from moss_crown.core.render.kernel import trace_rows
 from moss_crown.core.render.layers import Layers, layers
+from moss_crown.core.render.sight import sight
 from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.backdrop import painted
 from moss_crown.core.stage.scene import Scene
@@ -28,7 +30,10 @@ EVERYWHERE = 16
 DIM = 0.05
 """Exposed light below which noise counts by itself, above by its share of the light: about how it is seen."""
 BRIGHTEST = 12.0
-"""Light above which a sample is an outlier, where outliers are bounded."""
+"""Exposed light above which a sample is an outlier, where outliers are bounded."""
+WIDEN = 0.15
+"""How far surfaces widen with those before them: about half as far as a lobe that would scatter as those did. It takes
+a third of the variance for half a percent of the light, where a bound of 4 instead of 12 would take more light."""
 FAINT = 0.02
 """Exposed light of one sample below which its shadow ray is sent by chance only (Arvo and Kirk, 1990): a tenth of the
 time for a third of a percent of variance."""
@@ -37,8 +42,9 @@ time for a third of a percent of variance."""
 @dataclass(frozen=True, slots=True)
 class RenderSettings:
     """`samples` a pixel, or with `noise` at most so many: a part of the picture gets no more once its noise, before
-    denoising, is below that share of its light. `depth`: bounces; `clamp`: bound on what a sample gathers after its
-    first bounce (0: none); `open_back`: the camera sees letters only, for pictures with alpha."""
+    denoising, is below that share of its light. `depth`: bounces; `bounded`: no
+    sample gathers more than BRIGHTEST by way of a second surface, and none of those is much sharper than the surfaces
+    before it (see `kernel._widen`); `open_back`: the camera sees letters only, for pictures with alpha."""
 
     width: int
     height: int
@@ -47,7 +53,7 @@ class RenderSettings:
     seed: int = 1
     frame: int = 0
     depth: int = 4
-    clamp: float = BRIGHTEST
+    bounded: bool = True
     open_back: bool = False
     passes: bool = False
     threads: int = 1
@@ -74,7 +80,8 @@ class Render:
         self.done = 0
         self._grade = scene.camera.grade.astype(np.float32)
         self._exposed = float(BRIGHTNESS @ self._grade.sum(1))  # what exposure makes of grey light of 1
-        self._world, self._rays = build_world(scene, settings.passes)
+        world, self._rays = build_world(scene, settings.passes)
+        self._world = world._replace(surround=environment_map(scene.surround, sight(world))[0])
         pixels = settings.height * settings.width
         groups = channels.GROUPS + 3 * (len(self._world.lights) + 1)
         self._film = np.zeros((pixels, groups if settings.passes else channels.PLAIN), np.float32)
@@ -143,7 +150,8 @@ class Render:
                 self.done + samples,
                 (settings.samples - 1).bit_length(),
                 settings.depth,
-                np.float32(settings.clamp),
+                np.float32(BRIGHTEST / self._exposed if settings.bounded else 0),
+                np.float32(WIDEN if settings.bounded else 0),
                 np.float32(FAINT / self._exposed),
                 settings.open_back,
                 settings.passes,

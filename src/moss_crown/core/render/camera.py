@@ -1,0 +1,118 @@
+"""Where paths begin, at a camera, each at its own time in the shutter; and where they go on, off a surface they met."""
+
+from __future__ import annotations
+
+import math
+
+from moss_crown.core.render import lanes as ln
+from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, kernel
+from moss_crown.core.render.lamps import step_at
+from moss_crown.core.render.lanes import PAD
+from moss_crown.core.render.sampling import opened, sample_lanes
+
+_SPREAD = f32(0.42)  # standard deviation of the Gaussian pixel filter, in pixels
+LIFT = f32(2e-5)
+"""Hits are lifted by this share of their distance from the origin: float32 neighbours lie 1e-6 apart."""
+
+
+@kernel
+def padded(n):
+    return (n + PAD - 1) // PAD * PAD
+
+
+@kernel
+def _filter(w, n):
+    """How far a sample lies from its pixel's middle: Gaussian, into LZ."""
+    for i in range(n):
+        w[ln.LZ + i] = _SPREAD * math.sqrt(-TWO * math.log(ONE - w[ln.U + i]))
+
+
+@kernel
+def pinhole(w, n, camera, lens, steps, width, height):
+    """Camera rays through the pixels at LX and LY, from U and V and their times."""
+    across_step, down_step = TWO / f32(width), TWO / f32(height)
+    for i in range(n):
+        across, down = circle(w[ln.V + i])
+        radius = w[ln.LZ + i]
+        cx = ((w[ln.LX + i] + HALF + radius * across) * across_step - ONE - lens[2]) * lens[0]
+        cy = (ONE - (w[ln.LY + i] + HALF + radius * down) * down_step - lens[3]) * lens[1]
+        step, following, share = step_at(w[ln.TIME + i], steps)
+        rest = ONE - share
+        w[ln.DX + i] = (camera[step, 0] * cx + camera[step, 1] * cy - camera[step, 2]) * rest + (
+            camera[following, 0] * cx + camera[following, 1] * cy - camera[following, 2]
+        ) * share
+        w[ln.DY + i] = (camera[step, 4] * cx + camera[step, 5] * cy - camera[step, 6]) * rest + (
+            camera[following, 4] * cx + camera[following, 5] * cy - camera[following, 6]
+        ) * share
+        w[ln.DZ + i] = (camera[step, 8] * cx + camera[step, 9] * cy - camera[step, 10]) * rest + (
+            camera[following, 8] * cx + camera[following, 9] * cy - camera[following, 10]
+        ) * share
+        w[ln.OX + i] = camera[step, 3] * rest + camera[following, 3] * share
+        w[ln.OY + i] = camera[step, 7] * rest + camera[following, 7] * share
+        w[ln.OZ + i] = camera[step, 11] * rest + camera[following, 11] * share
+
+
+@kernel
+def _through_lens(w, n, camera, lens, steps):
+    """A thin lens: all rays through it meet at the distance of focus (Cook, Porter and Carpenter, 1984)."""
+    for i in range(n):
+        u, v = opened(w[ln.U + i], w[ln.V + i], lens[6])
+        u, v = u * lens[4], v * lens[4]
+        step, _, _ = step_at(w[ln.TIME + i], steps)
+        mx = camera[step, 0] * u + camera[step, 1] * v
+        my = camera[step, 4] * u + camera[step, 5] * v
+        mz = camera[step, 8] * u + camera[step, 9] * v
+        w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i] = (
+            w[ln.OX + i] + mx,
+            w[ln.OY + i] + my,
+            w[ln.OZ + i] + mz,
+        )
+        w[ln.DX + i] = w[ln.DX + i] * lens[5] - mx
+        w[ln.DY + i] = w[ln.DY + i] * lens[5] - my
+        w[ln.DZ + i] = w[ln.DZ + i] * lens[5] - mz
+
+
+@kernel
+def begin(w, n):
+    for i in range(n):
+        dx, dy, dz = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i]
+        scale = ONE / math.sqrt(dx * dx + dy * dy + dz * dz)
+        w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i] = dx * scale, dy * scale, dz * scale
+        w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = ONE, ONE, ONE
+        w[ln.DENSITY + i], w[ln.ALIVE + i], w[ln.BOUNCES + i], w[ln.SPREAD + i] = ONE, ONE, ZERO, ZERO
+        w[ln.MEDIUM_R + i], w[ln.MEDIUM_G + i], w[ln.MEDIUM_B + i] = ZERO, ZERO, ZERO
+
+
+@kernel
+def start(poses, camera, lens, w, q, n, index, width, height):
+    """Camera rays of the lanes, whose pixels stand in LX and LY."""
+    steps = poses.shape[1]
+    wide = padded(n)
+    if steps > 1:
+        sample_lanes(w, q, wide, index, 1)
+    for i in range(wide):
+        w[ln.TIME + i] = w[ln.U + i] if steps > 1 else ZERO
+    sample_lanes(w, q, wide, index, 0)
+    _filter(w, n)
+    pinhole(w, n, camera, lens, steps, width, height)
+    if lens[4] > ZERO:
+        sample_lanes(w, q, wide, index, 90)
+        _through_lens(w, n, camera, lens, steps)
+    begin(w, wide)
+
+
+@kernel
+def lift(w, n):
+    """Move the lanes to their hits, off the surface."""
+    for i in range(n):
+        far = w[ln.FAR + i]
+        px, py, pz = (
+            w[ln.OX + i] + w[ln.DX + i] * far,
+            w[ln.OY + i] + w[ln.DY + i] * far,
+            w[ln.OZ + i] + w[ln.DZ + i] * far,
+        )
+        lift = LIFT * max(ONE, max(abs(px), max(abs(py), abs(pz))))
+        w[ln.OX + i] = px + w[ln.GX + i] * lift
+        w[ln.OY + i] = py + w[ln.GY + i] * lift
+        w[ln.OZ + i] = pz + w[ln.GZ + i] * lift
+        w[ln.BOUNCES + i] = w[ln.BOUNCES + i] + ONE
