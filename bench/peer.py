@@ -4,11 +4,16 @@ mitsuba is no dependency: `pip install mitsuba` into the environment first. With
 is measured; DRJIT_LIBLLVM_PATH names the library where it is not found. Both renderers get the same triangles, normals,
 lamps, environment and camera, and materials that both can express: rough metal on letters, a diffuse floor and wall.
 
-Whether they agree is seen from long pictures of both. How noisy a picture is, in display values, is seen from pictures
-of other seeds: half of what two of them differ by, squared, has that for its mean, and no reference's own noise counts.
-Mitsuba's are taken with a box for its pixel filter then. Ours draws its samples from the filter, so that the noise of
+Whether they agree is seen from long pictures of both, ours without any bound. The error of a picture is taken in
+display values. Ours, as the product renders it, with its bounds on outliers, whose bias counts: the mean of
+(x - a)(x - b), with a long picture a of ours without bounds and b of mitsuba's, so that no reference's own noise
+counts. Mitsuba's has no bias: half of what two of its pictures of other seeds differ by, squared, has its error for a
+mean. They are taken with a box for its pixel filter. Ours draws its samples from the filter, so that the noise of
 neighbours stays independent, which a denoiser needs; a filter that shares samples among neighbours makes each pixel
 less noisy and the picture no better.
+
+The limit that rays set is what the same rays take alone: a few tiles are rendered step by step, the rays of each step
+are kept, and sent again with nothing shaded.
 """
 
 from __future__ import annotations
@@ -20,25 +25,34 @@ from collections.abc import Callable
 from dataclasses import replace
 from itertools import pairwise
 from typing import Any
+from unittest.mock import patch
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import binary_dilation, uniform_filter
 
-from bench.report import say
+from bench.report import say, timed
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluate import scene_at
 from moss_crown.core.look.material import Surface
+from moss_crown.core.render import kernel
+from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_display
-from moss_crown.core.render.renderer import Render, RenderSettings
+from moss_crown.core.render.lanes import LANES, SHARE
+from moss_crown.core.render.rays import ray_buffer, shadows, trace
+from moss_crown.core.render.renderer import Render, RenderSettings, render
+from moss_crown.core.render.world import World
 from moss_crown.core.stage.scene import RectangleLight, Scene, Sheet
 
-WIDTH, HEIGHT, SAMPLES = 640, 360, 16
-MORE, RUNS = 64, 3
+SIZE = (640, 360)
+FINAL = (1280, 720)
+SAMPLES, MORE, RUNS = 16, 64, 3
 LONG, PARTS = 16, 24
 """A reference is the mean of so many pictures of so many samples."""
+PARTS_OF_FINAL = 4
 Picture = NDArray[np.float32]
 METAL = Surface((0.90, 0.66, 0.30), 1.0, 0.3, 1.5)
 EDGE = Surface((0.62, 0.30, 0.11), 1.0, 0.22, 1.5)
@@ -52,7 +66,7 @@ def title_scene(close: bool) -> Scene:
             step |= {"shift": (0.0, 0.0), "fit": 1.0 if close else 0.8, "orbit": (-8.0, 5.0)}
         if step["kind"] == "block" and close:
             step |= {"text": "LOW\nMERE", "align": "fill", "leading": 1.25}
-    scene = scene_at(Shot.model_validate(document), 72, WIDTH / HEIGHT, Cache(), blur=False)
+    scene = scene_at(Shot.model_validate(document), 72, SIZE[0] / SIZE[1], Cache(), blur=False)
     matte = [
         replace(surface, metal=0.0, roughness=1.0, ior=1.0, colour=(0.2, 0.24, 0.22)) for surface in scene.surfaces
     ]
@@ -60,15 +74,18 @@ def title_scene(close: bool) -> Scene:
     return replace(scene, surfaces=surfaces, camera=replace(scene.camera, grade=np.eye(3)))
 
 
-def ours(scene: Scene, samples: int, seed: int = 1) -> tuple[Picture, float]:
-    settings = RenderSettings(WIDTH, HEIGHT, samples, threads=2, clamp=0.0, depth=4, seed=seed)
-    with Render(scene, settings) as picture:
+def ours(scene: Scene, samples: int, seed: int = 1, bounded: bool = True) -> tuple[Picture, float]:
+    with Render(scene, settings_of(SIZE, samples, seed, bounded)) as picture:
         begun = time.perf_counter()
         picture.add(samples)
         return picture.passes().beauty, time.perf_counter() - begun
 
 
-def for_mitsuba(mi: Any, scene: Scene, box: bool = False) -> Any:
+def settings_of(size: tuple[int, int], samples: int, seed: int, bounded: bool = True) -> RenderSettings:
+    return RenderSettings(*size, samples, threads=2, bounded=bounded, depth=4, seed=seed)
+
+
+def for_mitsuba(mi: Any, scene: Scene, size: tuple[int, int] = SIZE, box: bool = False) -> Any:
     """The scene in mitsuba's terms, with our pixel filter or a `box`. Its cameras look along +Z, maps begin at -Z."""
     flip = np.diag([-1.0, 1.0, -1.0, 1.0])
     sky = np.roll(np.asarray(scene.surround.picture, np.float32), -scene.surround.picture.shape[1] // 2, 1)
@@ -84,8 +101,8 @@ def for_mitsuba(mi: Any, scene: Scene, box: bool = False) -> Any:
             "near_clip": 0.05,
             "film": {
                 "type": "hdrfilm",
-                "width": WIDTH,
-                "height": HEIGHT,
+                "width": size[0],
+                "height": size[1],
                 "pixel_format": "rgb",
                 "component_format": "float32",
                 "rfilter": {"type": "box"} if box else {"type": "gaussian", "stddev": 0.42},
@@ -169,25 +186,42 @@ def _smooth(picture: Picture) -> Picture:
     return np.asarray(uniform_filter(np.minimum(picture, 20.0), (5, 5, 1)), np.float32)
 
 
+def shown(picture: Picture) -> NDArray[np.floating]:
+    return to_display(np.maximum(picture, 0))
+
+
 def noise(pictures: list[Picture], mask: NDArray[np.bool_]) -> float:
     """The standard deviation of a picture, from some that are independent."""
-    shown = [to_display(np.maximum(p, 0)) for p in pictures]
-    pairs = pairwise(shown)
+    pairs = pairwise(shown(p) for p in pictures)
     return float(np.sqrt(np.mean([((one - other)[mask] ** 2).mean() / 2 for one, other in pairs])))
+
+
+def error(pictures: list[Picture], own: Picture, other: Picture, mask: NDArray[np.bool_]) -> float:
+    """The root mean square error of pictures, by two references of different renderers."""
+    a, b = shown(own)[mask], shown(other)[mask]
+    found = [((x - a) * (x - b)).mean() for x in (shown(p)[mask] for p in pictures)]
+    return float(np.sqrt(max(np.mean(found), 0.0)))
+
+
+def letters_of(scene: Scene, size: tuple[int, int]) -> NDArray[np.bool_]:
+    with Render(scene, RenderSettings(*size, 16, threads=2, open_back=True)) as picture:
+        picture.add(16)
+        return picture.passes().alpha[..., 0] > 0.99
+
+
+def whole_of(their_long: Picture) -> NDArray[np.bool_]:
+    """Its lamps are seen from behind, as black places; ours are not seen at all."""
+    return ~binary_dilation(their_long.max(-1) < 1e-4, iterations=2)
 
 
 def compared(name: str, scene: Scene, mi: Any) -> None:
     peer = for_mitsuba(mi, scene)
     ours(scene, 1)
     theirs(mi, peer, 1)
-    settings = RenderSettings(WIDTH, HEIGHT, 16, threads=2, open_back=True)
-    with Render(scene, settings) as picture:
-        picture.add(16)
-        letters = picture.passes().alpha[..., 0] > 0.99
-    own_long, _ = ours(scene, LONG * PARTS)
+    letters = letters_of(scene, SIZE)
+    own_long, _ = ours(scene, LONG * PARTS, 99, bounded=False)
     their_long = np.mean([theirs(mi, peer, LONG, seed + 1)[0] for seed in range(PARTS)], axis=0)
-    # Its lamps are seen from behind, as black places; ours are not seen at all.
-    whole = ~binary_dilation(their_long.max(-1) < 1e-4, iterations=2)
+    whole = whole_of(their_long)
     letters &= whole
     difference = np.abs(_smooth(own_long) - _smooth(their_long))
     for part, mask in (("whole frame", whole), ("letters", letters)):
@@ -208,11 +242,146 @@ def compared(name: str, scene: Scene, mi: Any) -> None:
         mine, yours = (sorted(t for _, t in found)[RUNS // 2] for found in (runs, other))
         say(f"  {samples} samples", f"{mine:.2f} s against {yours:.2f} s of {mi.variant()}", "-")
         for part, mask, aim in (("whole frame", whole, "1.5"), ("letters", letters, "1.2")):
-            a, b = (noise([p for p, _ in found], mask) for found in (runs, other))
+            a = error([p for p, _ in runs], own_long, their_long, mask)
+            b = noise([p for p, _ in other], mask)
             # Noise falls with the root of time.
             faster = (yours * b * b) / (mine * a * a)
             wanted = f"{aim if samples == SAMPLES else '1.0'} times"
-            say(f"  {part}: noise {a:.4f} against {b:.4f}", f"{faster:.2f} times faster to the same noise", wanted)
+            say(f"  {part}: error {a:.4f} against {b:.4f}", f"{faster:.2f} times faster to the same error", wanted)
+
+
+def cleaned(name: str, scene: Scene, mi: Any) -> None:
+    """A whole frame, denoised: how far from the truth, and after how long."""
+    peer = for_mitsuba(mi, scene, FINAL)
+    with Render(scene, settings_of(FINAL, LONG * PARTS_OF_FINAL, 99, bounded=False)) as picture:
+        picture.add(LONG * PARTS_OF_FINAL)
+        own_long = picture.passes().beauty
+    their_long = np.mean([theirs(mi, peer, LONG, seed + 1)[0] for seed in range(PARTS_OF_FINAL)], axis=0)
+    whole = whole_of(their_long)
+    letters = letters_of(scene, FINAL) & whole
+    kinds: list[tuple[str, int, Quality, str]] = [
+        ("final", 16, "high", "0.0052 and 0.0200 in 9 s"),
+        ("draft proof", 4, "fast", "0.0080 and 0.0300 in 4 s"),
+    ]
+    for kind, samples, quality, aim in kinds:
+        found, seconds = [], []
+        for seed in range(1, RUNS + 1):
+            begun = time.perf_counter()
+            found.append(render(scene, settings_of(FINAL, samples, seed), quality).beauty)
+            seconds.append(time.perf_counter() - begun)
+        at = [error(found, own_long, their_long, mask) for mask in (whole, letters)]
+        say(
+            f"{name}, {kind}: {samples} samples, {FINAL[0]}x{FINAL[1]}, denoised",
+            f"error {at[0]:.4f}, letters {at[1]:.4f} in {sorted(seconds)[RUNS // 2]:.1f} s",
+            aim,
+        )
+
+
+TILE = 64
+THE_FIRST, TOLD = (*SIZE, 1, 0, 0, 1, 4), (4, np.float32(0), np.float32(0), np.float32(0.02), False, False)
+ALL_SAMPLES = (*SIZE, 1, 0, 0, SAMPLES, 4)
+
+
+class Steps:
+    """What the steps of a tile sent: the workspace before each, and how it was sent."""
+
+    def __init__(self) -> None:
+        self.w: list[NDArray[np.float32]] = []
+        self.q: list[NDArray[np.uint32]] = []
+        self.how: list[tuple[int, bool, int, bool]] = []
+
+    def keep(self, asked: tuple[Any, ...], shadow: bool) -> None:
+        self.w.append(asked[7].copy())
+        self.q.append(asked[8].copy())
+        self.how.append((int(asked[10]), shadow, 0 if shadow else int(asked[11]), bool(asked[-1])))
+
+
+def limit(name: str, scene: Scene) -> None:
+    """How much of the time of some tiles their rays take alone, on one thread."""
+    with Render(scene, settings_of(SIZE, 16, 1)) as picture:
+        film = (picture._film, picture._mattes, picture._counts)
+        high = LANES // TILE
+        whole = alone = 0.0
+        for top in range(0, SIZE[1] - high, 5 * high):
+            for left in range(TILE, SIZE[0] - TILE, 3 * TILE):
+                tile = (top, top + high, left, left + TILE)
+
+                def rendered(tile: tuple[int, ...] = tile) -> None:
+                    kernel.trace_rows(picture._world, *film, *tile, *ALL_SAMPLES, *TOLD)
+
+                whole += timed(rendered, RUNS)[0]
+                steps = _rays_of(picture._world, film, tile)
+                w, q, how = np.array(steps.w), np.array(steps.q), np.array(steps.how)
+                alone += timed(lambda w=w, q=q, how=how: _sent_again(picture._world, w, q, how, SAMPLES), RUNS)[0]
+    say(
+        f"{name}: share of the ray limit, one thread",
+        f"{100 * alone / whole:.0f} % ({alone:.2f} of {whole:.2f} s)",
+        "45 %",
+    )
+
+
+def _rays_of(world: World, film: tuple[Any, ...], tile: tuple[int, ...]) -> Steps:
+    """Render a tile with the interpreter in the place of the outer loop, and keep what is sent."""
+    steps = Steps()
+
+    def traced(*asked: Any) -> None:
+        steps.keep(asked, False)
+        trace(*asked)
+
+    def shadowed(*asked: Any) -> int:
+        steps.keep(asked, True)
+        return int(shadows(*asked))
+
+    with (
+        np.errstate(over="ignore"),
+        patch.object(kernel, "trace", traced),
+        patch.object(kernel, "shadows", shadowed),
+        patch.object(kernel, "_paths", kernel._paths.py_func),
+    ):
+        kernel.trace_rows.py_func(world, *film, *tile, *THE_FIRST, *TOLD)
+    return steps
+
+
+@numba.njit(nogil=True)
+def _sent_again(world, w, q, how, times):  # type: ignore[no-untyped-def]
+    ray = ray_buffer()
+    first = w[:, SHARE : SHARE + LANES].copy()  # a lane gets a ray by its share, and finds there what came of it
+    for _ in range(times):
+        for k in range(len(how)):
+            count, coherent = how[k, 0], how[k, 3] > 0
+            w[k, SHARE : SHARE + LANES] = first[k]
+            if how[k, 1]:
+                shadows(
+                    world.scene,
+                    world.veiled,
+                    world.rows,
+                    world.facet,
+                    world.light_of,
+                    world.first_triangle,
+                    world.surface,
+                    w[k],
+                    q[k],
+                    ray,
+                    count,
+                    coherent,
+                )
+            else:
+                trace(
+                    world.scene,
+                    world.veiled,
+                    world.rows,
+                    world.facet,
+                    world.light_of,
+                    world.first_triangle,
+                    world.surface,
+                    w[k],
+                    q[k],
+                    ray,
+                    count,
+                    np.uint32(how[k, 2]),
+                    np.uint32(0),
+                    coherent,
+                )
 
 
 def main() -> None:
@@ -235,3 +404,5 @@ def main() -> None:
         mi.set_variant(variant)
         for name, scene in scenes.items():
             compared(name, scene(), mi)
+            cleaned(name, scene(), mi)
+            limit(name, scene())

@@ -13,7 +13,8 @@ from moss_crown.core.look.material import Surface
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import arc_cosine, arc_tangent, circle, f32, u32
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE, draft_table, to_bytes, to_display
-from moss_crown.core.render.environment_map import environment_map, seen
+from moss_crown.core.render.environment_map import density_at, environment_map, texel
+from moss_crown.core.render.environment_map import place as place_of
 from moss_crown.core.render.lamps import look_at, sky_radiance, to_sky
 from moss_crown.core.render.lanes import LANES, workspace
 from moss_crown.core.render.sampling import mix, place_in_order, reverse_bits, sample2, second_dimension
@@ -145,7 +146,9 @@ def drawn_directions(sky, count):
 def look(radiance, density, turn, directions):
     found = np.empty((len(directions), 4), np.float32)
     for k in range(len(directions)):
-        found[k] = seen(radiance, density, 0, turn, directions[k, 0], directions[k, 1], directions[k, 2])
+        across, down = place_of(turn, directions[k, 0], directions[k, 1], directions[k, 2])
+        found[k, :3] = texel(radiance, across, down)
+        found[k, 3] = density_at(density, 0, across, down)
     return found
 
 

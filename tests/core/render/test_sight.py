@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from moss_crown.core.look.environment import environment
 
+from moss_crown.core.look.environment import environment
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.environment_map import (
     COLUMNS,

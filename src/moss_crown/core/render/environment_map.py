@@ -17,8 +17,10 @@ from moss_crown.core.render.arithmetic import (
     ZERO,
     arc_cosine,
     arc_tangent,
+    circle,
     f32,
     inlined,
+    kernel,
 )
 from moss_crown.core.stage.scene import Surround
 
@@ -122,14 +124,24 @@ def texel(radiance, across, down):
     )
 
 
-@inlined
-def seen(radiance, density, side, turn, x, y, z):
-    """Radiance (r, g, b) towards a direction, and the density a steradian with which it is drawn from surfaces that
-    look to a side."""
+@kernel
+def place(turn, x, y, z):
+    """Where a direction lies in the picture: shares of its width and height."""
     across = (arc_tangent(x, -z) + turn) / TWO_PI + HALF
-    across = across - f32(math.floor(across))
-    down = arc_cosine(y) * INV_PI
-    red, green, blue = texel(radiance, across, down)
+    return across - np.floor(across), arc_cosine(y) * INV_PI
+
+
+@kernel
+def towards(turn, across, y):
+    """The direction (x, y, z) to a share of the picture's width, at a sine of the height."""
+    turned = across - HALF - turn / TWO_PI
+    cosine, azimuthal = circle(turned - np.floor(turned))
+    sine = math.sqrt(max(ONE - y * y, ZERO))
+    return sine * azimuthal, y, -sine * cosine
+
+
+@inlined
+def density_at(density, side, across, down):
+    """The density a steradian with which surfaces that look to a side draw a place of the picture."""
     row = min(int(down * f32(ROWS)), ROWS - 1)
-    column = min(int(across * f32(COLUMNS)), COLUMNS - 1)
-    return red, green, blue, density[side, row, column]
+    return density[side, row, min(int(across * f32(COLUMNS)), COLUMNS - 1)]

@@ -8,7 +8,7 @@ import numpy as np
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import ONE, TWO, TWO_PI, ZERO, f32, inlined, kernel, u32
-from moss_crown.core.render.environment_map import seen
+from moss_crown.core.render.environment_map import density_at, place, texel
 from moss_crown.core.render.film import BACKDROP, MOTION, POSITION, add, note
 from moss_crown.core.render.lamps import (
     AREA,
@@ -52,12 +52,20 @@ def weight(density, chance):
 
 
 @kernel
-def backdrop(radiance, density, turn, w, q, n, film):
+def _places(w, n, turn):
+    """Where the lanes look in the environment's picture, into U and V: a loop of its own, so that it is vector code."""
+    for i in range(n):
+        w[ln.U + i], w[ln.V + i] = place(turn, w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i])
+
+
+@kernel
+def backdrop(radiance, turn, w, q, n, film):
     """What a camera ray that met nothing sees of the environment."""
+    _places(w, n, turn)
     for i in range(n):
         if q[ln.INSTANCE + i] == NONE:
             pixel = q[ln.PIXEL + i]
-            r, g, b, _ = seen(radiance, density, 0, turn, w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i])
+            r, g, b = texel(radiance, w[ln.U + i], w[ln.V + i])
             film[pixel, BACKDROP] += r
             film[pixel, BACKDROP + 1] += g
             film[pixel, BACKDROP + 2] += b
@@ -69,9 +77,12 @@ def sky(radiance, density, turn, choice, touches, w, q, n, picked, film, clamp, 
     its chance; 0 when it drew from every one."""
     count = len(choice) - 2
     factor = picked * (choice[count + 1] - choice[count]) if picked > ZERO else ONE
+    _places(w, n, turn)
     for i in range(n):
         if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == NONE:
-            r, g, b, chance = seen(radiance, density, q[ln.SIDE + i], turn, w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i])
+            across, down = w[ln.U + i], w[ln.V + i]
+            r, g, b = texel(radiance, across, down)
+            chance = density_at(density, q[ln.SIDE + i], across, down)
             scale = weight(w[ln.DENSITY + i], chance * factor)
             if touches[count, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
                 r, g, b = r * w[ln.TR + i] * scale, g * w[ln.TG + i] * scale, b * w[ln.TB + i] * scale

@@ -292,7 +292,7 @@ def _paths(
             depth == 0,
         )
         if depth == 0:
-            backdrop(surround.radiance, surround.density, surround.turn, w, q, n, film)
+            backdrop(surround.radiance, surround.turn, w, q, n, film)
         else:
             sky(
                 surround.radiance,

@@ -11,7 +11,6 @@ import math
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import (
-    HALF,
     INV_PI,
     ONE,
     TWO,
@@ -24,7 +23,7 @@ from moss_crown.core.render.arithmetic import (
     kernel,
     u32,
 )
-from moss_crown.core.render.environment_map import COLUMNS, texel
+from moss_crown.core.render.environment_map import COLUMNS, texel, towards
 
 RECTANGLE, SHAPE, SUN, SKY, EVERY = 0, 1, 2, 3, 4
 
@@ -265,8 +264,7 @@ def sides(w, q, n):
 @kernel
 def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, density, turn):
     """Directions to the environment, by the distribution of the side that a lane's surface looks to, even in solid
-    angle within a cell. `light`: its number. Where that is, across its picture and as the sine of the height, goes into
-    U and V for `sky_radiance`."""
+    angle within a cell. `light`: its number. Where that is in its picture goes into U and V for `sky_radiance`."""
     for i in range(n):
         if q[ln.LAMP + i] != u32(light):
             continue
@@ -280,19 +278,19 @@ def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, density, t
         while cells[side, r, c + 1] <= u:
             c += 1
         inner_u = (u - cells[side, r, c]) / (cells[side, r, c + 1] - cells[side, r, c])
-        y = edges[r] + (edges[r + 1] - edges[r]) * inner_v
-        across = (f32(c) + inner_u) / f32(COLUMNS)
-        turned = across - HALF - turn / TWO_PI
-        cosine, azimuthal = circle(turned - f32(math.floor(turned)))
-        sine = math.sqrt(max(ONE - y * y, ZERO))
-        w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i], w[ln.REACH + i] = (
-            sine * azimuthal,
-            y,
-            -sine * cosine,
-            FAR_AWAY,
-        )
+        w[ln.U + i] = (f32(c) + inner_u) / f32(COLUMNS)
+        w[ln.V + i] = edges[r] + (edges[r + 1] - edges[r]) * inner_v
         w[ln.CHANCE + i] = w[ln.CHANCE + i] * density[side, r, c]
-        w[ln.U + i], w[ln.V + i] = across, y
+    for i in range(n):
+        across, height = w[ln.U + i], w[ln.V + i]
+        x, y, z = towards(turn, across, height)
+        down = arc_cosine(height) * INV_PI
+        own = q[ln.LAMP + i] == u32(light)
+        w[ln.LX + i] = x if own else w[ln.LX + i]
+        w[ln.LY + i] = y if own else w[ln.LY + i]
+        w[ln.LZ + i] = z if own else w[ln.LZ + i]
+        w[ln.REACH + i] = FAR_AWAY if own else w[ln.REACH + i]
+        w[ln.V + i] = down if own else height
 
 
 @kernel
@@ -302,5 +300,5 @@ def sky_radiance(w, q, n, light, radiance):
         if q[ln.LAMP + i] == u32(light):
             r, g, b = ZERO, ZERO, ZERO
             if w[ln.CHANCE + i] > ZERO:
-                r, g, b = texel(radiance, w[ln.U + i], arc_cosine(w[ln.V + i]) * INV_PI)
+                r, g, b = texel(radiance, w[ln.U + i], w[ln.V + i])
             w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = r, g, b

@@ -17,7 +17,7 @@ from __future__ import annotations
 
 import math
 
-from moss_crown.core.render.arithmetic import ONE, circle, f32, kernel, u32
+from moss_crown.core.render.arithmetic import ONE, circle, f32, inlined, kernel, u32
 from moss_crown.core.render.lanes import KEY, ORDER, SEQUENCE, WITHIN, U, V
 
 _TO_UNIT = f32(1.0 / 16777216.0)
@@ -88,7 +88,7 @@ def place_in_order(x, y, bits):
     return u32(reverse_bits(code) >> bits), u32((x >> side) + u32((y >> side) * u32(0x01000193)))
 
 
-@kernel
+@inlined
 def sample2(sequence, order, pixel, index, within, dimension):
     """Two numbers in [0, 1) for a sample of a pixel in a pair of dimensions.
 
