@@ -26,7 +26,8 @@ FREE: dict[str, Any] = {
 kernel = numba.njit(**FREE, nogil=True)
 inlined = numba.njit(**FREE, nogil=True, inline="always")
 """For what a loop over lanes calls with arrays: a call would count references to each, atomically, and the threads of a
-render would fight over the counts."""
+render would fight over the counts. And for what is so large that it would stay a call: then no loop around it becomes
+vector code."""
 
 
 @kernel

@@ -29,11 +29,12 @@ EVERYWHERE = 16
 """So many samples every pixel gets before any is told to be clean; and so many more those get that are not."""
 DIM = 0.05
 """Exposed light below which noise counts by itself, above by its share of the light: about how it is seen."""
-BRIGHTEST = 12.0
-"""Exposed light above which a sample is an outlier, where outliers are bounded."""
+BRIGHTEST = 60.0
+"""Exposed light above which a sample is an outlier, where outliers are bounded: brighter than what polished edges show
+of a strong lamp, which a glossy floor mirrors."""
 WIDEN = 0.15
 """How far surfaces widen with those before them: about half as far as a lobe that would scatter as those did. It takes
-a third of the variance for half a percent of the light, where a bound of 4 instead of 12 would take more light."""
+a quarter to a half of the variance for half a percent to two percent of the light; a bound alone would take more."""
 FAINT = 0.02
 """Exposed light of one sample below which its shadow ray is sent by chance only (Arvo and Kirk, 1990): a tenth of the
 time for a third of a percent of variance."""

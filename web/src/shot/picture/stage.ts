@@ -21,6 +21,7 @@ import { Gathering, gathered, placeInDisc, placeInPixel, placeInSquareOfFour, sh
 import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
 import { FloorMirror, type MirrorUniforms } from './mirror';
+import { narrowed } from './narrow';
 import { Room, type RoomUniforms } from './room';
 import { lightTarget } from './screen';
 import { Softening, seenBy } from './softening';
@@ -1081,16 +1082,6 @@ interface Within {
   at: [number, number];
   moved: [number, number];
   strips: number;
-}
-
-/** Draw with a camera that sees only what is between two shares of its picture's width. */
-function narrowed(camera: THREE.Camera, from: number, to: number, draw: () => void) {
-  const whole = camera.projectionMatrix.clone();
-  camera.projectionMatrix.premultiply(
-    new THREE.Matrix4().makeScale(1 / (to - from), 1, 1).setPosition((1 - from - to) / (to - from), 0, 0),
-  );
-  draw();
-  camera.projectionMatrix.copy(whole);
 }
 
 /** The environment's turn as three wants it: where what stood level is seen. */
