@@ -9753,8 +9753,8 @@ export interface components {
         /**
          * Shot
          * @description A shot as it is kept. `pixel_shape` is the width of a pixel by its height. `bounded`: no sample of a render gets
-         *     more than `render.renderer.BRIGHTEST` by way of a second surface, which spares it sparks and dims what glossy floors
-         *     mirror of bright lamps.
+         *     more than `render.renderer.BRIGHTEST` by way of a second surface, and what dull surfaces mirror in polished ones is
+         *     blurred by how dull they are: it spares a render sparks, and dims what letters throw on floors a little.
          */
         Shot: {
             /**

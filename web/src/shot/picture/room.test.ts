@@ -1,7 +1,7 @@
 import { describe, expect, it, vi } from 'vitest';
 import { api } from '../../api/client';
 import type { Look } from '../draft';
-import { ROOM, Room, recipe } from './room';
+import { LIGHTS_FROM_AROUND, ROOM, Room, recipe } from './room';
 
 const sheet = (catches: boolean) =>
   ({
@@ -97,5 +97,10 @@ describe('what stands around', () => {
     for (const name of ['getIBLIrradiance', 'getIBLRadiance', 'getIBLAnisotropyRadiance']) {
       expect(ROOM).toContain(`vec3 ${name}(`);
     }
+  });
+
+  it('tells the look-ups of the surface, of its coat and of what lies behind its relief', () => {
+    for (const told of ['mirrors.x =', 'coatMirrors.x', 'dot(geometryNormal, nonPerturbedNormal)'])
+      expect(LIGHTS_FROM_AROUND).toContain(told);
   });
 });

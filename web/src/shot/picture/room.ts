@@ -227,8 +227,14 @@ vec3 getIBLAnisotropyRadiance(const in vec3 viewDir, const in vec3 normal, const
 #endif
 `;
 
-/** What `mirrors` is told before light is looked up: of the surface itself, and of its coat. */
+/** What `mirrors` is told before light is looked up: of the surface itself, and of its coat. And what lies behind a
+ *  surface, where its relief turns to, does not light it: of even light so much is left, from about half-way. */
 export const LIGHTS_FROM_AROUND = THREE.ShaderChunk.lights_fragment_maps
+  .replace(
+    'iblIrradiance += getIBLIrradiance( geometryNormal );',
+    `iblIrradiance += (0.5 + 0.5 * dot(geometryNormal, nonPerturbedNormal))
+      * getIBLIrradiance(normalize(geometryNormal + nonPerturbedNormal));`,
+  )
   .replace(
     '#if defined( USE_ENVMAP ) && defined( RE_IndirectSpecular )',
     `#if defined( USE_ENVMAP ) && defined( RE_IndirectSpecular )
