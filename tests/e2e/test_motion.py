@@ -282,6 +282,29 @@ def test_keys_are_dragged_chosen_copied_and_removed(quiet, server):
     wait_for(lambda: keys() == [(0, 60), (50, 42)])
 
 
+def test_one_part_of_a_curve_is_shown_alone_and_fits_its_lane(quiet, server):
+    shot = new_shot(quiet, server)
+    keys = [{"frame": 0, "value": [0, 0, 0]}, {"frame": 40, "value": [10, 20, 30]}]
+    edited(server, shot, [{"op": "replace", "path": "/steps/0/turn", "value": {"keys": keys}}])
+    quiet.get_by_role("tab", name="Place").click()
+    quiet.get_by_role("button", name="Turn: curve").click()
+    wait_for(lambda: len(grips(quiet, "ring")) == 6)
+    quiet.get_by_label("Curve of turn: parts shown").select_option("y alone")
+    wait_for(lambda: len(grips(quiet, "ring")) == 2)
+    least = min(x for x, _ in grips(quiet, "ring"))
+    sheet = quiet.get_by_test_id("sheet")
+    sheet.focus()
+    for _ in range(8):
+        quiet.keyboard.press("+")
+    quiet.get_by_role("button", name="all frames").wait_for()
+    quiet.get_by_role("button", name="fit to shown frames").click()
+    wait_for(lambda: min(x for x, _ in grips(quiet, "ring")) != least)
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    quiet.get_by_role("button", name="close curves").click()
+    wait_for(lambda: grips(quiet, "ring") == [])
+
+
 def test_a_formula_is_typed_tried_and_plotted(quiet, server):
     shot = new_shot(quiet, server)
     open_step(quiet, "Camera")

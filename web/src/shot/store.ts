@@ -61,6 +61,8 @@ export interface ShotState {
   guides: boolean;
   across: boolean; // do the frames of the sheet run across?
   lanes: string[]; // values whose curves are open
+  isolated: Record<string, number>; // of those, the one part that is shown
+  fitted: boolean; // their curves fill their lanes over the frames that are shown, not over all
   chosen: Record<string, number[]>; // keys chosen in the sheet: frames by path
   proof: Proof | null;
   under: string; // the last finished proof of a whole frame, under one of a region
@@ -99,6 +101,8 @@ export function createShot(id: string, across = false) {
     guides: false,
     across,
     lanes: [],
+    isolated: {},
+    fitted: false,
     chosen: {},
     proof: null,
     under: '',
@@ -551,7 +555,7 @@ export function createShot(id: string, across = false) {
         if (next[0] >= next[1]) return { range: end === 'from' ? [frame, draft.last] : [draft.first, frame] };
         return { range: next };
       }),
-    toggle: (what: 'loop' | 'guides' | 'everyFrame' | 'across') =>
+    toggle: (what: 'loop' | 'guides' | 'everyFrame' | 'across' | 'fitted') =>
       set((s) => ({ [what]: !s[what] }) as Partial<ShotState>),
     setPlaying: (playing: boolean) => {
       if (playing && get().mode === 'proof') setMode('draft');
@@ -565,6 +569,14 @@ export function createShot(id: string, across = false) {
         lanes: s.lanes.includes(lane) ? s.lanes.filter((l) => l !== lane) : [...s.lanes, lane].slice(-3),
       })),
     closeLanes: () => set({ lanes: [] }),
+    /** Show this curve and no other. */
+    onlyLane: (lane: string) => set({ lanes: [lane] }),
+    /** Show one part of a value's curve, or with null all. */
+    isolate: (lane: string, part: number | null) =>
+      set((s) => {
+        const { [lane]: _, ...others } = s.isolated;
+        return { isolated: part === null ? others : { ...others, [lane]: part } };
+      }),
     chooseKeys: (chosen: Record<string, number[]>) => set({ chosen }),
   };
 }

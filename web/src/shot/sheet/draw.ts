@@ -321,6 +321,7 @@ function drawLane(c: CanvasRenderingContext2D, l: SheetLayout, lane: Lane, on: O
   const first = on.draft.first;
   const parts = table[0]?.length ?? 0;
   for (let k = 0; k < parts; k++) {
+    if (lane.part !== null && k !== lane.part) continue;
     const line = table.map((row) => row[k] ?? 0);
     const speeds = line.map((v, i) => Math.abs(v - (line[i - 1] ?? v)));
     const top = Math.max(...speeds) || 1;

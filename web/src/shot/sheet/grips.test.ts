@@ -19,7 +19,14 @@ function made(...keys: ReturnType<typeof key>[]) {
   const span = { first: 0, last: 99, letters, starts: {}, rest: [] } as unknown as Span;
   const keyed = { [LENS]: Array.from({ length: 100 }, (_, f) => 20 + f / 2) };
   const draft = { first: 0, last: 99, spans: [span], keyed } as unknown as Draft;
-  const layout = layOut(draft, span, 440, 700, [LENS], new Set(['camera']));
+  const layout = layOut(
+    draft,
+    span,
+    440,
+    700,
+    { paths: [LENS], isolated: {}, fitted: false },
+    new Set(['camera']),
+  );
   return { document, draft, layout, all: grips(layout, document, draft, {}) };
 }
 
@@ -35,6 +42,23 @@ describe('what the sheet can take hold of', () => {
     expect(made(key(0, 20), key(50, 20)).all.some((g) => g.kind === 'handle')).toBe(false);
     const sides = made(key(0, 20), key(50, 45, { smooth: true })).all.filter((g) => g.kind === 'handle');
     expect(sides).toHaveLength(1);
+  });
+
+  it('has rings and handles of the part that is shown alone', () => {
+    const path = '/steps/0/place';
+    const keys = [key(0, 0), key(50, 0)].map((k, i) => ({ ...k, value: [i, 2 * i, 3 * i] }));
+    const { draft } = made(key(0, 20));
+    const document = { steps: [{ kind: 'block', id: 'b', place: { keys } }] } as unknown as Shot;
+    draft.keyed[path] = Array.from({ length: 100 }, (_, f) => [f, 2 * f, 3 * f]) as never;
+    const found = (isolated: Record<string, number>) => {
+      const curves = { paths: [path], isolated, fitted: false };
+      const layout = layOut(draft, draft.spans[0] as Span, 440, 700, curves);
+      return grips(layout, document, draft, {}).filter((g) => g.kind !== 'rings');
+    };
+    expect(found({})).toHaveLength(6 + 6);
+    const alone = found({ [path]: 2 });
+    expect(alone).toHaveLength(2 + 2);
+    expect(alone.every((g) => g.part === 2)).toBe(true);
   });
 
   it('moves a handle to the point, never back in time', () => {

@@ -72,6 +72,7 @@ export function grips(l: SheetLayout, document: Shot, draft: Draft, chosen: Chos
     if (!isKeyed(value) || typeof rows(value.keys[0]?.value)[0] !== 'number') continue;
     value.keys.forEach((key, index) => {
       rows(key.value).forEach((v, part) => {
+        if (lane.part !== null && part !== lane.part) return;
         found.push({
           kind: 'ring',
           lane,
@@ -98,7 +99,7 @@ function handlesOf(l: SheetLayout, lane: Lane, value: Keyed, chosen: Chosen): Gr
     if (!near && value.keys.length > 3) continue;
     rows(from.value).forEach((v, part) => {
       const change = (rows(to.value)[part] ?? 0) - v;
-      if (Math.abs(change) < 1e-9) return;
+      if (Math.abs(change) < 1e-9 || (lane.part !== null && part !== lane.part)) return;
       for (const side of ['leave', 'arrive'] as const) {
         if ((side === 'leave' ? from : to).smooth) continue;
         const [time, share] = from.ease[side] ?? [0.5, 0.5];

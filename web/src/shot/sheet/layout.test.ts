@@ -15,6 +15,8 @@ import {
   zoomed,
 } from './layout';
 
+const LENS = { paths: ['/steps/7/lens'], isolated: {}, fitted: false };
+
 function made(count: number, last = 72) {
   const letters = Array.from({ length: count }, (_, k) => ({ text: 'K', word: k < count / 2 ? 0 : 1 }));
   const span = {
@@ -45,7 +47,7 @@ describe('the sheet', () => {
 
   it('finds the frame under a point, for every frame', () => {
     const { draft, span } = made(5, 300);
-    const l = layOut(draft, span, 336, 650, ['/steps/7/lens']);
+    const l = layOut(draft, span, 336, 650, LENS);
     for (let f = 0; f <= 300; f++) expect(yToFrame(l, frameToY(l, f))).toBe(f);
     expect(yToFrame(l, -50)).toBe(0);
     expect(yToFrame(l, 9999)).toBe(300);
@@ -53,7 +55,7 @@ describe('the sheet', () => {
 
   it('runs across with the same places, more room for names, and values that grow upward', () => {
     const { draft, span } = made(11);
-    const l = layOut(draft, span, 264, 1270, ['/steps/7/lens'], new Set(), draft, true);
+    const l = layOut(draft, span, 264, 1270, LENS, new Set(), draft, true);
     for (let f = 0; f <= 72; f++) expect(yToFrame(l, frameToY(l, f))).toBe(f);
     expect(l.top).toBeGreaterThan(layOut(draft, span, 264, 1270).top);
     const [lane] = l.lanes;
@@ -65,7 +67,7 @@ describe('the sheet', () => {
 
   it('names words where rows are too low for letters, and never one name over another', () => {
     const { draft, span } = made(60);
-    const l = layOut(draft, span, 264, 1270, [], new Set(), draft, true);
+    const l = layOut(draft, span, 264, 1270, undefined, new Set(), draft, true);
     const named = l.columns.filter((c) => c.letter >= 0 && c.label);
     expect(named.map((c) => c.label)).toEqual(['K'.repeat(30), 'K'.repeat(30)]);
     for (const [k, c] of named.entries()) if (k) expect(c.x - (named[k - 1]?.x ?? 0)).toBeGreaterThan(10);
@@ -111,11 +113,27 @@ describe('the sheet', () => {
 
   it('finds the value under a point of a lane', () => {
     const { draft, span } = made(5);
-    const lane = layOut(draft, span, 430, 650, ['/steps/7/lens']).lanes[0];
+    const lane = layOut(draft, span, 430, 650, LENS).lanes[0];
     if (!lane) throw new Error('no lane');
     for (const v of [20, 37.5, 92]) expect(xToValue(lane, valueToX(lane, v))).toBeCloseTo(v);
     expect(valueToX(lane, 20)).toBeGreaterThan(lane.x);
     expect(valueToX(lane, 92)).toBeLessThan(lane.x + lane.width);
+  });
+
+  it('shows one part of a value alone, and fits the frames that are shown', () => {
+    const { draft, span } = made(5);
+    const path = '/steps/0/place';
+    draft.keyed[path] = Array.from({ length: 73 }, (_, f) => [f, 1000, -f]) as never;
+    const lane = (isolated: Record<string, number>, fitted: boolean) =>
+      layOut(draft, span, 430, 650, { paths: [path], isolated, fitted }, new Set(), { first: 10, last: 20 })
+        .lanes[0];
+    const whole = lane({}, false);
+    expect([whole?.part, (whole?.from ?? 0) < -72, (whole?.to ?? 0) > 1000]).toEqual([null, true, true]);
+    const alone = lane({ [path]: 0 }, false);
+    expect(alone?.part).toBe(0);
+    expect([alone?.from, alone?.to].map((v) => Math.round(v ?? 0))).toEqual([-9, 81]);
+    const fitted = lane({ [path]: 0 }, true);
+    expect([fitted?.from, fitted?.to].map((v) => Math.round(v ?? 0))).toEqual([9, 21]);
   });
 
   it('knows when letters enter and leave the frame', () => {

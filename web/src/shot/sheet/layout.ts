@@ -15,7 +15,15 @@ export interface Lane {
   width: number;
   from: number; // the value at its left, and at its right
   to: number;
+  part: number | null; // the one part of a vector that is shown, or all
 }
+/** Whose curves are open, of which one part alone is shown, and whether they fit the frames that are shown. */
+export interface Curves {
+  paths: string[];
+  isolated: Record<string, number>;
+  fitted: boolean;
+}
+const NO_CURVES: Curves = { paths: [], isolated: {}, fitted: false };
 export interface SheetLayout {
   width: number;
   height: number;
@@ -81,7 +89,7 @@ export function layOut(
   span: Span,
   width: number,
   height: number,
-  lanes: string[] = [],
+  curves: Curves = NO_CURVES,
   keyed: Set<Step['kind']> = new Set(),
   shown: Shown = draft,
   across = false,
@@ -97,7 +105,8 @@ export function layOut(
   }));
   const begin = AXIS + before.length * BEFORE + 6;
   const gaps = span.letters.filter((_, k) => k > 0 && begins(span, k)).length * WORD_GAP;
-  const room = width - begin - 8 - gaps - lanes.length * (LANE + 8);
+  const { paths } = curves;
+  const room = width - begin - 8 - gaps - paths.length * (LANE + 8);
   const each = Math.max(2, Math.min(WIDEST, room / Math.max(1, span.letters.length)));
   let x = begin;
   span.letters.forEach((letter, k) => {
@@ -115,15 +124,20 @@ export function layOut(
     columns,
     across,
     perFrame: (height - top - 12) / Math.max(1, shown.last - shown.first + 1),
-    lanes: lanes.map((path, k) => {
-      const flat = (draft.keyed[path] ?? []).flat().filter((v): v is number => typeof v === 'number');
+    lanes: paths.map((path, k) => {
+      const part = curves.isolated[path] ?? null;
+      const all = draft.keyed[path] ?? [];
+      const seen = curves.fitted ? all.slice(shown.first - draft.first, shown.last - draft.first + 1) : all;
+      const flat = seen
+        .flatMap((v) => (part !== null && Array.isArray(v) ? [v[part]] : v))
+        .filter((v): v is number => typeof v === 'number');
       const low = Math.min(...flat);
       const high = Math.max(...flat);
       const more = (high - low || 1) * 0.12;
-      const left = width - (lanes.length - k) * (LANE + 8);
+      const left = width - (paths.length - k) * (LANE + 8);
       // Values grow to the right, and upward where frames run across.
       const [from, to] = across ? [high + more, low - more] : [low - more, high + more];
-      return { path, x: left, width: LANE, from, to };
+      return { path, x: left, width: LANE, from, to, part };
     }),
   };
 }

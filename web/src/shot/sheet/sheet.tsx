@@ -4,6 +4,7 @@ import { useShot, useShotStore } from '../context';
 import { CONTACT, type Speeds, spanAt } from '../draft';
 import type { ShotState, Step } from '../store';
 import { at, now, type Operation, setting } from '../values';
+import { CurveBar } from './curves';
 import { drawSheet, inkOf, turn } from './draw';
 import {
   type Chosen,
@@ -125,6 +126,8 @@ export function Sheet() {
   }, []);
 
   const span = draft ? spanAt(draft, frame) : undefined;
+  const isolated = useShot((s) => s.isolated);
+  const fitted = useShot((s) => s.fitted);
   const lanes = useMemo(() => wanted.filter((path) => draft?.keyed[path]), [wanted, draft]);
   const keyed = useMemo(() => {
     const kinds = new Set<Step['kind']>();
@@ -139,8 +142,8 @@ export function Sheet() {
   const layout = useMemo(() => {
     if (!draft || !span) return null;
     const [width, height] = across ? [size.height, size.width] : [size.width, size.height];
-    return layOut(draft, span, width, height, lanes, keyed, shown, across);
-  }, [draft, span, size, lanes, keyed, shown, across]);
+    return layOut(draft, span, width, height, { paths: lanes, isolated, fitted }, keyed, shown, across);
+  }, [draft, span, size, lanes, isolated, fitted, keyed, shown, across]);
   const hold = useMemo(
     () => (layout && document && draft ? grips(layout, document, draft, chosen) : []),
     [layout, document, draft, chosen],
@@ -508,12 +511,8 @@ export function Sheet() {
             all frames
           </Button>
         )}
-        {lanes.length > 0 && (
-          <Button look="quiet" className="h-5! px-1.5! text-xs!" onClick={() => store.closeLanes()}>
-            close curves
-          </Button>
-        )}
       </h2>
+      {draft && lanes.length > 0 && <CurveBar draft={draft} lanes={lanes} />}
       <div ref={holder} className="relative min-h-0 flex-1">
         <canvas
           ref={canvas}
