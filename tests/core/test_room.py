@@ -129,6 +129,15 @@ def test_a_metal_mirrors_the_environment_in_its_colour_and_sends_nothing_back():
     assert bright[0, -1, :, :3].mean(0) == pytest.approx(np.array(FLOOR.colour) * up, rel=0.02)
 
 
+def test_what_a_gloss_mirrors_does_not_reach_the_base_below_it():
+    glossy = FLOOR.model_copy(update={"ior": 1.5, "roughness": 0.5})
+    view, _ = around(grounds=(glossy,), lamps=(SUN,))  # in a dark sky, whose sun is no shape to be mirrored
+    below = SKY[..., 1] < -0.15
+    share = 0.04 + (0.5 - 0.04) * (1 + SKY[..., 1][below]) ** 5
+    sent = np.array(FLOOR.colour) * 3 / np.pi * (1 - share[:, None])
+    assert view[0][below][:, :3] == pytest.approx(sent, rel=0.01)
+
+
 def test_spots_and_limits_end_the_light():
     lamp = {"kind": "flat", "centre": (0.25, 4.0, 0.25), "normal": (0, -1, 0), "radiance": (8, 8, 8), "area": 0.5}
     whole, _ = around(grounds=(FLOOR,), lamps=(lamp,))

@@ -252,15 +252,26 @@ class _Light:
         """(n, 3) light of a piece from places (n, 3) of it, seen along ways (n, 3)."""
         piece = self.pieces[k]
         normal = piece.facing(at, ways)
-        return self.matt(k, at, normal) + self.mirrored(piece, at, normal, ways)
+        mirrors = self.gloss(piece, normal, ways)
+        matt = self.matt(k, at, normal) - piece.glow
+        # What the gloss sends back does not reach the base below it.
+        return matt * (1 - mirrors) + piece.glow + mirrors * self.mirrored(piece, at, normal, ways)
 
     def matt(self, k: int, at: Floats, normal: Floats) -> Floats:
         piece = self.pieces[k]
         sent: Floats = piece.colour / np.pi * (_lit(at, normal, self.lamps) + self.ambient[k]) + piece.glow
         return sent
 
+    def gloss(self, piece: _Piece, normal: Floats, ways: Floats) -> Floats:
+        """(n, 3) share that a piece mirrors: by Schlick's formula, which rough surfaces follow less."""
+        if not piece.mirrors.any():
+            return np.zeros_like(normal)
+        slant = -(ways * normal).sum(1, keepdims=True)
+        most = np.maximum(1 - piece.roughness, piece.mirrors)
+        return np.asarray(piece.mirrors + (most - piece.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5)
+
     def mirrored(self, piece: _Piece, at: Floats, normal: Floats, ways: Floats) -> Floats:
-        """What a gloss adds: by Schlick's formula, which rough surfaces follow less."""
+        """What a piece would mirror, were all of it sent back."""
         if not piece.mirrors.any():
             return np.zeros_like(at)
         slant = -(ways * normal).sum(1, keepdims=True)
@@ -268,9 +279,7 @@ class _Light:
         found = self.around(back, piece.roughness)
         for k, own, there in _hits(self.pieces, at + _LIFT * normal, back):
             found[own] = self.matt(k, there, self.pieces[k].facing(there, back[own]))
-        found += _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
-        most = np.maximum(1 - piece.roughness, piece.mirrors)
-        return np.asarray((piece.mirrors + (most - piece.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5) * found)
+        return found + _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
 
 
 def _lamps_mirrored(at: Floats, normal: Floats, back: Floats, lamps: list[Lamp], roughness: float) -> Floats:
