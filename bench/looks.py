@@ -22,7 +22,8 @@ from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
 from moss_crown.server.db.cluster import _free_port
 
 WIDTH, HEIGHT = 480, 270
-SAMPLES = 8
+SAMPLES = 64
+"""As many as a proof that is left alone gets about: of few, a denoiser takes for noise what edges throw on floors."""
 LEAST_COLOUR = 0.06
 """A face of less saturation has no hue to speak of."""
 
