@@ -253,13 +253,13 @@ class _Light:
         piece = self.pieces[k]
         normal = piece.facing(at, ways)
         mirrors = self.gloss(piece, normal, ways)
-        matt = self.matt(k, at, normal) - piece.glow
         # What the gloss sends back does not reach the base below it.
-        return matt * (1 - mirrors) + piece.glow + mirrors * self.mirrored(piece, at, normal, ways)
+        base = self.base(k, at, normal) * (1 - mirrors)
+        return base + piece.glow + mirrors * self.mirrored(piece, at, normal, ways)
 
-    def matt(self, k: int, at: Floats, normal: Floats) -> Floats:
-        piece = self.pieces[k]
-        sent: Floats = piece.colour / np.pi * (_lit(at, normal, self.lamps) + self.ambient[k]) + piece.glow
+    def base(self, k: int, at: Floats, normal: Floats) -> Floats:
+        """What a piece sends on evenly to all sides."""
+        sent: Floats = self.pieces[k].colour / np.pi * (_lit(at, normal, self.lamps) + self.ambient[k])
         return sent
 
     def gloss(self, piece: _Piece, normal: Floats, ways: Floats) -> Floats:
@@ -278,7 +278,7 @@ class _Light:
         back = ways + 2 * slant * normal
         found = self.around(back, piece.roughness)
         for k, own, there in _hits(self.pieces, at + _LIFT * normal, back):
-            found[own] = self.matt(k, there, self.pieces[k].facing(there, back[own]))
+            found[own] = self.base(k, there, self.pieces[k].facing(there, back[own])) + self.pieces[k].glow
         return found + _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
 
 

@@ -43,9 +43,9 @@ time for a third of a percent of variance."""
 @dataclass(frozen=True, slots=True)
 class RenderSettings:
     """`samples` a pixel, or with `noise` at most so many: a part of the picture gets no more once its noise, before
-    denoising, is below that share of its light. `depth`: bounces; `bounded`: no
-    sample gathers more than BRIGHTEST by way of a second surface, and none of those is much sharper than the surfaces
-    before it (see `kernel._widen`); `open_back`: the camera sees letters only, for pictures with alpha."""
+    denoising, is below that share of its light. `depth`: bounces; `bounded`: no sample gathers
+    more than BRIGHTEST by way of a second surface, and none of those is much sharper than the surfaces before it (see
+    `kernel._widen`); `open_back`: the camera sees letters only, for pictures with alpha."""
 
     width: int
     height: int

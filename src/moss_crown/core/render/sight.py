@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import HALF, ONE, PI, TWO_PI, ZERO, f32, kernel, u32
+from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, f32, kernel, u32
 from moss_crown.core.render.camera import begin, lift, padded, pinhole
-from moss_crown.core.render.environment_map import SIGHT_COLUMNS, SIGHT_ROWS
+from moss_crown.core.render.environment_map import SIGHT_COLUMNS, SIGHT_ROWS, towards
 from moss_crown.core.render.hits import gather
 from moss_crown.core.render.lamps import FAR_AWAY, sides
 from moss_crown.core.render.rays import SEEN_BY_CAMERA, ray_buffer, shadows, trace
@@ -79,9 +79,8 @@ def _points(world, w, q, ray):
 @kernel
 def _towards(w, n, row, column, turn):
     """All lanes look to the middle of a part of the sky, those that it can light at all with a share of 1."""
-    down = (f32(row) + HALF) * PI / f32(SIGHT_ROWS)
-    around = (f32(column) + HALF) * TWO_PI / f32(SIGHT_COLUMNS) - PI - turn
-    x, y, z = math.sin(down) * math.sin(around), math.cos(down), -math.sin(down) * math.cos(around)
+    height = math.cos((f32(row) + HALF) * PI / f32(SIGHT_ROWS))
+    x, y, z = towards(turn, (f32(column) + HALF) / f32(SIGHT_COLUMNS), height)
     for i in range(n):
         up = w[ln.NX + i] * x + w[ln.NY + i] * y + w[ln.NZ + i] * z
         flat = w[ln.GX + i] * x + w[ln.GY + i] * y + w[ln.GZ + i] * z

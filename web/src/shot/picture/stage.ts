@@ -859,6 +859,9 @@ export class DraftStage {
       number,
       number,
     ];
+    const next = () =>
+      strip + 1 < from.strips ? this.onceDrawn(() => this.inStrips(from, then, strip + 1)) : then();
+    if (first === last) return next(); // a picture of fewer pixels than strips: no camera is that narrow
     target.scissorTest = true;
     target.scissor.set(first, 0, last - first, target.height);
     target.viewport.copy(target.scissor);
@@ -870,8 +873,7 @@ export class DraftStage {
     });
     target.scissorTest = false;
     target.viewport.set(0, 0, target.width, target.height);
-    if (strip + 1 < from.strips) this.onceDrawn(() => this.inStrips(from, then, strip + 1));
-    else then();
+    next();
   }
 
   /** Draw something from a place within the pixels of the picture, moved by whole pixels. */

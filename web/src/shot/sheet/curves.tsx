@@ -1,6 +1,7 @@
 import { Button } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import type { Draft } from '../draft';
+import { nameOf } from './layout';
 
 const PARTS = ['x', 'y', 'z'];
 
@@ -13,7 +14,7 @@ export function CurveBar({ draft, lanes }: { draft: Draft; lanes: string[] }) {
     <fieldset className="flex flex-wrap items-center gap-x-2 gap-y-0.5 px-3 pb-1 text-dim text-xs">
       <legend className="sr-only">Curves</legend>
       {lanes.map((path) => {
-        const name = (path.split('/').pop() ?? '').replaceAll('_', ' ');
+        const name = nameOf(path);
         const first = draft.keyed[path]?.[0];
         const count = Array.isArray(first) ? first.length : 1;
         return (

@@ -2,7 +2,7 @@ import { CONTACT, type Draft, type Span, type Speeds } from '../draft';
 import type { Shot } from '../store';
 import { at, isKeyed } from '../values';
 import { type Chosen, type Grip, isChosen } from './grips';
-import { AXIS, frameToY, type Lane, type SheetLayout, valueToX } from './layout';
+import { AXIS, frameToY, type Lane, nameOf, type SheetLayout, valueToX } from './layout';
 
 export interface Ink {
   text: string;
@@ -299,7 +299,7 @@ function drawLane(c: CanvasRenderingContext2D, l: SheetLayout, lane: Lane, on: O
   c.strokeStyle = ink.line;
   c.lineWidth = 1;
   c.strokeRect(x + 0.5, l.top + 0.5, width, bottom - l.top);
-  const name = (path.split('/').pop() ?? '').replaceAll('_', ' ');
+  const name = nameOf(path);
   const [from, to] = [lane.from, lane.to].map((v) => `${Number(v.toPrecision(3))}`) as [string, string];
   c.font = `10px ${FONT}`;
   c.fillStyle = ink.text;

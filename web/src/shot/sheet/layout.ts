@@ -23,6 +23,8 @@ export interface Curves {
   isolated: Record<string, number>;
   fitted: boolean;
 }
+/** What a value is called, by its path. */
+export const nameOf = (path: string) => (path.split('/').pop() ?? '').replaceAll('_', ' ');
 const NO_CURVES: Curves = { paths: [], isolated: {}, fitted: false };
 export interface SheetLayout {
   width: number;
