@@ -17,6 +17,7 @@ export function CurveBar({ draft, lanes }: { draft: Draft; lanes: string[] }) {
         const name = nameOf(path);
         const first = draft.keyed[path]?.[0];
         const count = Array.isArray(first) ? first.length : 1;
+        if (count === 1 && lanes.length === 1) return null; // its lane says its name, and there is nothing to choose
         return (
           <span key={path} className="flex items-center gap-1">
             {name}
