@@ -129,6 +129,34 @@ def test_a_metal_mirrors_the_environment_in_its_colour_and_sends_nothing_back():
     assert bright[0, -1, :, :3].mean(0) == pytest.approx(np.array(FLOOR.colour) * up, rel=0.02)
 
 
+@pytest.mark.parametrize("roughness", [0.2, 0.3, 0.5])
+def test_a_rough_gloss_seen_at_a_slant_mirrors_what_stands_above_its_mirror_way(roughness):
+    """Thin tubes high up are in the tail of the lobe: against the sum over the whole sky, from 6 to 24 degrees."""
+    floor = Ground(colour=(0, 0, 0), roughness=roughness, ior=1.5, centre=(0, 0, 0), u=(1e5, 0, 0), v=(0, 0, -1e5))
+    view, _ = around(grounds=(floor,), preset="cold_tube", strength=1.0)
+    picture = np.asarray(environment("cold_tube"), float)
+    high, wide = picture.shape[:2]
+    sky = directions(wide, high).reshape(-1, 3)
+    part = 2 * np.pi * np.pi / len(sky) * np.sqrt(1 - sky[:, 1] ** 2)
+    light = picture.reshape(-1, 3).mean(1) * part * (sky[:, 1] > 0)
+    alpha = roughness**2
+    rows = np.flatnonzero((SKY[:, 0, 1] < np.sin(np.radians(-6))) & (SKY[:, 0, 1] > np.sin(np.radians(-24))))
+    ahead = np.flatnonzero(SKY[HEIGHT // 2, :, 2] > 0.8)
+    seen, told = [], []
+    for row in rows:
+        for column in ahead[::3]:
+            way = SKY[row, column]
+            half = sky - way
+            half /= np.linalg.norm(half, axis=1, keepdims=True)
+            into, out = np.maximum(sky[:, 1], 1e-9), -way[1]
+            d = alpha**2 / (np.pi * ((alpha**2 - 1) * half[:, 1] ** 2 + 1) ** 2)
+            roots = [np.sqrt(alpha**2 + (1 - alpha**2) * c * c) for c in (into, out)]
+            fresnel = 0.04 + 0.96 * (1 - np.clip(half @ -way, 0, 1)) ** 5
+            told.append((fresnel * d / 2 / (out * roots[0] + into * roots[1]) * into * light).sum())
+            seen.append(view[0, row, column, :3].mean())
+    assert np.mean(seen) == pytest.approx(np.mean(told), rel=0.12)
+
+
 def test_what_a_gloss_mirrors_does_not_reach_the_base_below_it():
     glossy = FLOOR.model_copy(update={"ior": 1.5, "roughness": 0.5})
     view, _ = around(grounds=(glossy,), lamps=(SUN,))  # in a dark sky, whose sun is no shape to be mirrored

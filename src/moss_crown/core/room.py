@@ -2,8 +2,8 @@
 
 For the draft, which draws without paths: beside the environment it looks this up. Grounds throw no shadows here. What
 they send each other is found by rounds of light between their middles (Goral, Torrance, Greenberg and Battaile,
-"Modeling the Interaction of Light Between Diffuse Surfaces", SIGGRAPH 1984); what is glossy mirrors once, the
-environment and lamps as wide as it is rough.
+"Modeling the Interaction of Light Between Diffuse Surfaces", SIGGRAPH 1984); what is glossy mirrors once, by
+some of its microfacets.
 """
 
 from __future__ import annotations
@@ -34,6 +34,11 @@ pictures here are too coarse for taking off."""
 _COARSE = (24, 12)
 _STEPS = (4, 8, 16, 32)
 _ROUNDS = 4
+_FACETS = 12
+_APART = (0.7548776662466927, 0.5698402909980532)
+"""Of a rough piece are asked what they mirror; and how far those of neighbours stand apart (Roberts, 2018)."""
+_ROUGH, _SHARPEST = 0.1, 0.002
+"""A roughness up to which one is asked; and the least of its squares."""
 _LIFT = 1e-4
 _NEAREST = 0.05
 
@@ -243,19 +248,31 @@ class _Light:
     pieces: list[_Piece]
     ambient: Floats
 
-    def around(self, ways: Floats, roughness: float = 1.0) -> Floats:
-        """(n, 3) of the environment in ways (n, 3), about as coarse as what is rough mirrors it."""
-        level = min(int(roughness * 2 * len(self.environment)), len(self.environment) - 1)
+    def around(self, ways: Floats, level: int) -> Floats:
+        """(n, 3) of the environment in ways (n, 3), the coarser the higher the level."""
         return np.asarray(lookup(self.environment[level], ways @ self.turn), float) * self.strength
+
+    def spread(self, ways: Floats, wide: Floats) -> Floats:
+        """(n, 3) of the environment around ways (n, 3), each as wide (steradians) as it stands for."""
+        texels = np.array([2 * np.pi * np.pi / picture[..., 0].size for picture in self.environment])
+        level = np.clip(np.searchsorted(texels, wide), 1, len(texels)) - 1
+        found = np.zeros_like(ways)
+        for k in np.unique(level):
+            found[level == k] = self.around(ways[level == k], k)
+        return found
 
     def sent(self, k: int, at: Floats, ways: Floats) -> Floats:
         """(n, 3) light of a piece from places (n, 3) of it, seen along ways (n, 3)."""
         piece = self.pieces[k]
         normal = piece.facing(at, ways)
+        base = self.base(k, at, normal) + piece.glow
+        if not piece.mirrors.any():
+            return base
         mirrors = self.gloss(piece, normal, ways)
         # What the gloss sends back does not reach the base below it.
-        base = self.base(k, at, normal) * (1 - mirrors)
-        return base + piece.glow + mirrors * self.mirrored(piece, at, normal, ways)
+        base = base - mirrors * self.base(k, at, normal)
+        lamps = _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
+        return base + mirrors * lamps + self.mirrored(piece, at, normal, ways)
 
     def base(self, k: int, at: Floats, normal: Floats) -> Floats:
         """What a piece sends on evenly to all sides."""
@@ -264,32 +281,73 @@ class _Light:
 
     def gloss(self, piece: _Piece, normal: Floats, ways: Floats) -> Floats:
         """(n, 3) share that a piece mirrors: by Schlick's formula, which rough surfaces follow less."""
-        if not piece.mirrors.any():
-            return np.zeros_like(normal)
         slant = -(ways * normal).sum(1, keepdims=True)
         most = np.maximum(1 - piece.roughness, piece.mirrors)
         return np.asarray(piece.mirrors + (most - piece.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5)
 
     def mirrored(self, piece: _Piece, at: Floats, normal: Floats, ways: Floats) -> Floats:
-        """What a piece would mirror, were all of it sent back."""
-        if not piece.mirrors.any():
-            return np.zeros_like(at)
-        slant = -(ways * normal).sum(1, keepdims=True)
-        back = ways + 2 * slant * normal
-        found = self.around(back, piece.roughness)
-        for k, own, there in _hits(self.pieces, at + _LIFT * normal, back):
-            found[own] = self.base(k, there, self.pieces[k].facing(there, back[own])) + self.pieces[k].glow
-        return found + _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
+        """(n, 3) what a piece mirrors of the environment and of other pieces, by some of its microfacets (`_facets`):
+        seen at a slant, what is rough mirrors much that stands far above where a mirror would look."""
+        alpha = max(piece.roughness**2, _SHARPEST)
+        frame = _frames(normal)
+        seen = np.einsum("nij,nj->ni", frame, -ways)
+        seen[:, 2] = np.maximum(seen[:, 2], 1e-3)
+        total = np.zeros_like(at)
+        count = _FACETS if piece.roughness > _ROUGH else 1
+        for halfway, wide in _facets(seen, alpha, count):
+            slant = (seen * halfway).sum(1, keepdims=True)
+            back = 2 * slant * halfway - seen
+            share = piece.mirrors + (1 - piece.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5
+            share *= _unmasked(seen, back, alpha)[:, None]
+            way = np.einsum("nij,ni->nj", frame, back)
+            found = self.spread(way, wide)
+            for k, own, there in _hits(self.pieces, at + _LIFT * normal, way):
+                found[own] = self.base(k, there, self.pieces[k].facing(there, way[own])) + self.pieces[k].glow
+            total += share * found
+        return total / count
+
+
+def _frames(normal: Floats) -> Floats:
+    """(n, 3, 3) rows across, along and out of places with normals (n, 3)."""
+    side = np.cross(normal, np.where(np.abs(normal[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
+    side /= np.linalg.norm(side, axis=1, keepdims=True)
+    return np.stack([side, np.cross(normal, side), normal], 1)
+
+
+def _facets(seen: Floats, alpha: float, count: int) -> Iterator[tuple[Floats, Floats]]:
+    """Microfacets that are seen from (n, 3), and how wide (n, steradians) what each mirrors may be for what it stands
+    for (Dupuy and Benyoub, "Sampling Visible GGX Normals with Spherical Caps", 2023; Krivanek and Colbert, "Real-time
+    Shading with Filtered Importance Sampling", 2008). Neighbours get others of them: what is around is a mean of both.
+    """
+    own, turned = (np.arange(len(seen)) * _APART[0]) % 1, (np.arange(len(seen)) * _APART[1]) % 1
+    spread = np.stack([alpha * seen[:, 0], alpha * seen[:, 1], seen[:, 2]], 1)
+    across = np.linalg.norm(spread, axis=1)
+    spread = spread / across[:, None]
+    for k in range(count):
+        high = 1 - (k + own) / count * (1 + spread[:, 2])
+        ring, turn = np.sqrt(np.maximum(1 - high**2, 0)), 2.399963229728653 * k + 2 * np.pi * turned
+        halfway = np.stack([ring * np.cos(turn), ring * np.sin(turn), high], 1) + spread
+        halfway = np.stack([alpha * halfway[:, 0], alpha * halfway[:, 1], np.maximum(halfway[:, 2], 1e-6)], 1)
+        halfway /= np.linalg.norm(halfway, axis=1, keepdims=True)
+        steep = (halfway[:, 0] ** 2 + halfway[:, 1] ** 2) / alpha**2 + halfway[:, 2] ** 2
+        yield halfway, 2 * np.pi * alpha**2 * steep**2 * (seen[:, 2] + across) / count
+
+
+def _unmasked(seen: Floats, back: Floats, alpha: float) -> Floats:
+    """(n) how much of what seen microfacets send back in (n, 3) others leave (Heitz, "Understanding the Masking-
+    Shadowing Function in Microfacet-Based BRDFs", JCGT 3(2), 2014)."""
+    out, root_out = seen[:, 2], np.sqrt(alpha**2 * (1 - seen[:, 2] ** 2) + seen[:, 2] ** 2)
+    into = np.maximum(back[:, 2], 0)
+    root_in = np.sqrt(alpha**2 * (1 - into**2) + into**2)
+    return np.asarray(into * (out + root_out) / (out * root_in + into * root_out))
 
 
 def _lamps_mirrored(at: Floats, normal: Floats, back: Floats, lamps: list[Lamp], roughness: float) -> Floats:
     """(n, 3) of lamps that rough places mirror to where they are seen from: the share of microfacets that do, as the
     draft has it (see gloss.ts): a lamp's corners are taken to slopes half way, over which GGX sums as Lambert's light
     of a polygon."""
-    alpha = max(roughness**2, 0.002)
-    side = np.cross(normal, np.where(np.abs(normal[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
-    side /= np.linalg.norm(side, axis=1, keepdims=True)
-    frame = np.stack([side, np.cross(normal, side), normal], 1)
+    alpha = max(roughness**2, _SHARPEST)
+    frame = _frames(normal)
     total = np.zeros_like(at)
     for lamp in lamps:
         u, v = np.array(lamp.u, float), np.array(lamp.v, float)
@@ -318,7 +376,7 @@ def _view(place: Floats, light: _Light) -> tuple[Floats, Floats]:
     ways = directions(2 * WIDTH, 2 * HEIGHT).reshape(-1, 3)
     found = np.zeros((len(ways), 7))
     for k, own, at in _hits(light.pieces, place, ways):
-        behind = light.around(ways[own], 0.0)
+        behind = light.around(ways[own], 0)
         found[own] = np.concatenate([light.sent(k, at, ways[own]), np.ones((len(at), 1)), behind], 1)
     means = found.reshape(HEIGHT, 2, WIDTH, 2, 7).mean((1, 3))
     return means[..., :4], means[..., 4:]
@@ -329,7 +387,7 @@ def _between(light: _Light) -> Floats:
     pieces = light.pieces
     sky = directions(*_COARSE).reshape(-1, 3)
     part = np.sqrt(1 - sky[:, 1] ** 2)
-    around = light.around(sky)
+    around = light.around(sky, len(_STEPS) - 1)
     direct = np.zeros((len(pieces), 3))
     shares = np.zeros((len(pieces), len(pieces)))
     for k, piece in enumerate(pieces):

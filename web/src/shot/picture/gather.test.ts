@@ -15,8 +15,8 @@ const flat = {
 describe('gathering pictures', () => {
   it('takes as many as there is time for, and enough for smooth edges where there is hardly any', () => {
     expect(gathered(2)).toBe(17);
-    expect(gathered(700)).toBe(7);
-    expect(gathered(3000)).toBe(5);
+    expect(gathered(700)).toBe(11);
+    expect(gathered(3000)).toBe(7);
     expect(gathered(3000, 1, true)).toBe(11);
   });
 

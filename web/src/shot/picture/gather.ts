@@ -4,9 +4,9 @@ import { ScreenPass } from './screen';
 
 /** How often a picture that stands still is drawn, where there is time for that, and where there is not. */
 const MOST = 17;
-const FEWEST = 5;
+const FEWEST = 7;
 const FEWEST_SOFT = 11;
-const TIME_MS = 5000;
+const TIME_MS = 8000;
 /** Standard deviation of the renderer's pixel filter, in pixels. */
 const FILTER = 0.42;
 

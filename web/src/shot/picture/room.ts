@@ -139,8 +139,10 @@ export function recipe({ grounds, lights, environment }: Look, middle: Draft['mi
  *
  *  Where pictures are gathered, each mirrors by one microfacet of those that are seen (Dupuy and Benyoub, "Sampling
  *  Visible GGX Normals with Spherical Caps", 2023), and as wide around as it stands for (Krivanek and Colbert,
- *  "Real-time Shading with Filtered Importance Sampling", 2008): so brushed lobes and bumps get what they should. What
- *  is mirrored all around, which three multiplies it by, is taken out of it again. */
+ *  "Real-time Shading with Filtered Importance Sampling", 2008): so brushed lobes, slants and bumps get what they should.
+ *  That is added to the lookup less what a microfacet of the round lobe about the mirror way finds, which the lookup has
+ *  in full: few pictures are as bright as many, as long as the lobes are alike. What is mirrored all around, which three
+ *  multiplies it by, is taken out of it again; of the round lobe by a fit, within a hundredth. */
 export const ROOM = `
 ${GLOSS}
 #ifdef USE_ENVMAP
@@ -182,31 +184,42 @@ vec3 wayFromPlace(vec3 way) {
   }
   return nearest < 1e9 ? normalize(here + nearest * way - roomPlace) : way;
 }
+vec3 lightFrom(vec3 way, float level) {
+  way = normalize((vec4(way, 0.0) * viewMatrix).xyz);
+  return lightAround(way, wayFromPlace(way), level);
+}
+/** The way that a microfacet mirrors to the eye, and how coarse what is seen there may be for what it stands for. */
+vec3 mirroredWay(vec3 seen, vec2 alpha, out vec3 halfway, out float level) {
+  vec3 spread = vec3(alpha * seen.xy, seen.z);
+  float across = length(spread);
+  float high = (1.0 - lobe.z) * (1.0 + seen.z / across) - seen.z / across;
+  float ring = sqrt(max(1.0 - high * high, 0.0));
+  halfway = vec3(ring * cos(PI2 * lobe.y), ring * sin(PI2 * lobe.y), high) + spread / across;
+  halfway = normalize(vec3(alpha * halfway.xy, max(halfway.z, 1e-4)));
+  vec3 slopes = vec3(halfway.xy / alpha, halfway.z);
+  float around = 2.0 * lobe.x * alpha.x * alpha.y * pow2(dot(slopes, slopes)) * (seen.z + across);
+  level = roughnessToMip(min(sqrt(sqrt(0.25 * around)), 1.0));
+  return reflect(-seen, halfway);
+}
 vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float roughness, vec2 alpha) {
   mat3 frame = mat3(side, cross(normal, side), normal);
-  vec3 mirrored;
-  float level;
-  float share = 1.0;
+  vec3 mirror = normalize(mix(reflect(-viewDir, bent), bent, pow4(roughness)));
+  vec3 light = lightFrom(mirror, roughnessToMip(roughness));
   if (lobe.x > 0.0 && lobe.y >= 0.0) {
     vec3 seen = seenIn(viewDir * frame);
-    vec3 spread = vec3(alpha * seen.xy, seen.z);
-    float across = length(spread);
-    float high = (1.0 - lobe.z) * (1.0 + seen.z / across) - seen.z / across;
-    float ring = sqrt(max(1.0 - high * high, 0.0));
-    vec3 halfway = vec3(ring * cos(PI2 * lobe.y), ring * sin(PI2 * lobe.y), high) + spread / across;
-    halfway = normalize(vec3(alpha * halfway.xy, max(halfway.z, 1e-4)));
-    vec3 slopes = vec3(halfway.xy / alpha, halfway.z);
-    float around = 2.0 * lobe.x * alpha.x * alpha.y * pow2(dot(slopes, slopes)) * (seen.z + across);
-    vec3 way = reflect(-seen, halfway);
-    mirrored = frame * vec3(way.xy, max(way.z, 0.0));
-    share = way.z > 0.0 ? mirroredBy(seen, halfway, way, alpha) * (seen.z + across) : 0.0;
-    level = roughnessToMip(min(sqrt(sqrt(0.25 * around)), 1.0));
-  } else {
-    mirrored = normalize(mix(reflect(-viewDir, bent), bent, pow4(roughness)));
-    level = roughnessToMip(roughness);
+    vec3 halfway;
+    float level;
+    vec3 way = mirroredWay(seen, alpha, halfway, level);
+    float share = way.z > 0.0 ? mirroredBy(seen, halfway, way, alpha) * (seen.z + length(vec3(alpha * seen.xy, seen.z))) : 0.0;
+    vec3 found = share * lightFrom(frame * vec3(way.xy, max(way.z, 0.0)), level);
+    vec2 even = vec2(max(pow2(roughness), 0.002));
+    vec3 aside = normalize(side - dot(side, mirror) * mirror);
+    way = mirroredWay(vec3(0.0, 0.0, 1.0), even, halfway, level);
+    share = 2.0 * max(way.z, 0.0) / (way.z + length(vec3(even * way.xy, way.z)));
+    share *= 1.0 + pow4(roughness) * (1.0 + 1.26 * roughness);
+    found -= share * lightFrom(mat3(aside, cross(mirror, aside), mirror) * vec3(way.xy, max(way.z, 0.0)), level);
+    light += found / (1.0 - lobe.x);
   }
-  vec3 way = normalize((vec4(mirrored, 0.0) * viewMatrix).xyz);
-  vec3 light = share * lightAround(way, wayFromPlace(way), level);
   vec4 lamps = lampsMirrored(viewDir, transpose(frame), alpha);
   return light * (1.0 - min(lamps.a, 1.0)) + lamps.rgb;
 }
