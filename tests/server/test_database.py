@@ -121,6 +121,18 @@ def test_edits_from_two_windows_never_both_win(cluster, database, connection, sh
     assert shots.load_shot(connection, shot).revision == 2
 
 
+def test_a_shot_that_someone_works_at_gets_its_poster_later(connection, shot):
+    def lacking(open_shots=()):
+        found = shots.next_without_poster(connection, 0, list(open_shots), 60)
+        return found and found.id
+
+    connection.execute("update shot set deleted_at = now() where id <> %s", [shot])
+    assert lacking() == shot
+    assert lacking([shot]) is None
+    connection.execute("update shot set updated_at = now() - interval '61 seconds' where id = %s", [shot])
+    assert lacking([shot]) == shot
+
+
 def test_an_old_poster_never_replaces_a_newer_one(connection, shot):
     shots.store_poster(connection, shot, 3, b"new", [0.5], 11)
     shots.store_poster(connection, shot, 2, b"old", [0.1], 11)

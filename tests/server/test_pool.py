@@ -9,6 +9,7 @@ import pytest
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.server.errors import ComputeFailed, ComputeTooLong
 from moss_crown.server.pool import Lane
+from moss_crown.server.process import GIVES_WAY
 
 GIGABYTES = 6 * 1024**3
 
@@ -52,6 +53,17 @@ def test_a_process_that_dies_is_replaced(lane):
         run(lane, (die,))
     assert run(lane, (max, 1, 2)) == [2]
     assert lane.waiting == 0
+
+
+def test_what_renders_gives_way():
+    own = os.nice(0)
+    quick, slow = Lane("quick", 8, GIGABYTES), Lane("slow", 8, GIGABYTES, gives_way=True)
+    try:
+        assert run(quick, (os.nice, 0)) == [own]
+        assert run(slow, (os.nice, 0)) == [min(own + GIVES_WAY, 19)]
+    finally:
+        quick.close()
+        slow.close()
 
 
 def test_a_job_without_end_is_ended():

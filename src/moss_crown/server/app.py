@@ -109,7 +109,7 @@ async def _begin(here: Context, farm: Farm | None) -> None:
         log.error("kernels not ready", error=str(failed))
     beside = [farm.keep()] if farm else []
     if here.settings.posters:
-        beside.append(keep_posters(here.pool, here.database, here.settings.proof_threads))
+        beside.append(keep_posters(here.pool, here.database, here.settings.proof_threads, here.listeners))
     await asyncio.gather(*beside)
 
 

@@ -8,6 +8,7 @@ import subprocess
 import sys
 from functools import partial
 from typing import Any
+from uuid import UUID
 
 import psycopg
 import structlog
@@ -16,11 +17,14 @@ from moss_crown.core.errors import TitleError
 from moss_crown.server import jobs
 from moss_crown.server.db.pool import Database
 from moss_crown.server.db.shots import ShotRow, next_without_poster, store_poster
+from moss_crown.server.live import Listeners
 from moss_crown.server.pool import Pool
 from moss_crown.server.settings import Settings
 
 log = structlog.get_logger()
-QUIET_SECONDS = 3.0
+QUIET_SECONDS, OPEN_SECONDS = 3.0, 60.0
+"""How long a shot is left alone before it gets a poster, and while a window has it open: someone plays it there, or
+drags a value, and has more use of the machine."""
 
 
 class Farm:
@@ -57,11 +61,15 @@ class Farm:
             self.process.kill()
 
 
+def _next(open_shots: list[UUID], c: psycopg.Connection[Any]) -> ShotRow | None:
+    return next_without_poster(c, QUIET_SECONDS, open_shots, OPEN_SECONDS)
+
+
 def _store(row: ShotRow, picture: bytes, strip: list[float], letters: int, c: psycopg.Connection[Any]) -> None:
     store_poster(c, row.id, row.revision, picture, strip, letters)
 
 
-async def keep_posters(pool: Pool, database: Database, threads: int) -> None:
+async def keep_posters(pool: Pool, database: Database, threads: int, listeners: Listeners) -> None:
     """One poster after the other, whenever no one waits for a proof."""
     failed: set[tuple[str, int]] = set()
     while True:
@@ -69,7 +77,7 @@ async def keep_posters(pool: Pool, database: Database, threads: int) -> None:
         if pool.proof.waiting:
             continue
         try:
-            row = await database.run(lambda c: next_without_poster(c, QUIET_SECONDS))
+            row = await database.run(partial(_next, listeners.open_shots()))
             if row is None or (str(row.id), row.revision) in failed:
                 continue
             try:

@@ -40,6 +40,9 @@ class Listeners:
     _waiting: dict[UUID, set[Channel]] = field(default_factory=dict)
     _shown: dict[UUID, asyncio.Event] = field(default_factory=dict)
 
+    def open_shots(self) -> list[UUID]:
+        return [shot for shot, sockets in self.sockets.items() if sockets]
+
     def waits(self, channel: Channel, waiting: bool) -> None:
         """A window waits for a preview of its shot, or does not any more."""
         windows = self._waiting.setdefault(channel.shot, set())

@@ -1,6 +1,7 @@
 """The pool of compute processes. The web process never computes: it asks a lane.
 
-A lane is one process that works through its jobs in order. `draft` answers edits and must stay quick; `proof` renders.
+A lane is one process that works through its jobs in order. `draft` answers edits and must stay quick; `proof` renders,
+and gives way to all that is quick.
 A lane whose process dies, or whose job takes too long, gets a new process; the job fails with a clear error.
 """
 
@@ -22,15 +23,18 @@ from typing import Any, ParamSpec, TypeVar
 import structlog
 
 from moss_crown.server.errors import ComputeFailed, ComputeTooLong
+from moss_crown.server.process import give_way
 
 P = ParamSpec("P")
 T = TypeVar("T")
 log = structlog.get_logger()
 
 
-def _begin(parent: int, most_bytes: int) -> None:
+def _begin(parent: int, most_bytes: int, gives_way: bool) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C goes to the server, which ends its lanes
     resource.setrlimit(resource.RLIMIT_AS, (most_bytes, most_bytes))
+    if gives_way:
+        give_way()
     _watch(parent)
 
 
@@ -56,10 +60,10 @@ PICTURE_BYTES = 1024 * 1024**2
 
 
 class Lane:
-    def __init__(self, name: str, most_seconds: float, most_bytes: int) -> None:
+    def __init__(self, name: str, most_seconds: float, most_bytes: int, gives_way: bool = False) -> None:
         self.name = name
         self.waiting = 0
-        self._seconds, self._bytes = most_seconds, most_bytes
+        self._seconds, self._bytes, self._gives_way = most_seconds, most_bytes, gives_way
         self._executor = self._new()
 
     def _new(self) -> ProcessPoolExecutor:
@@ -67,7 +71,7 @@ class Lane:
             1,
             mp_context=multiprocessing.get_context("spawn"),
             initializer=_begin,
-            initargs=(os.getpid(), self._bytes),
+            initargs=(os.getpid(), self._bytes, self._gives_way),
         )
 
     def begin(self) -> None:
@@ -112,7 +116,7 @@ def _end(executor: ProcessPoolExecutor) -> None:
 class Pool:
     def __init__(self, most_seconds: float, most_bytes: int) -> None:
         self.draft = Lane("draft", most_seconds, most_bytes)
-        self.proof = Lane("proof", most_seconds, most_bytes)
+        self.proof = Lane("proof", most_seconds, most_bytes, gives_way=True)
         self.reader = Lane("reader", READER_SECONDS, READER_BYTES)
         self.viewer = Lane("viewer", READER_SECONDS, PICTURE_BYTES)
 

@@ -1,4 +1,4 @@
-"""Child processes that end with their parent."""
+"""How child processes behave: they end with their parent, and give way to what someone waits for."""
 
 from __future__ import annotations
 
@@ -14,3 +14,11 @@ def end_with_parent(parent: int | None = None) -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
     if parent is not None and os.getppid() != parent:
         os.kill(os.getpid(), signal.SIGTERM)
+
+
+GIVES_WAY = 10
+
+
+def give_way() -> None:
+    """Leave the machine to the page, to edits and to the database wherever they want it (nice(2))."""
+    os.nice(GIVES_WAY)

@@ -184,14 +184,18 @@ def store_poster(
     )
 
 
-def next_without_poster(connection: Connection[Any], quiet_seconds: float) -> ShotRow | None:
-    """A shot whose poster is missing, or old while the shot has been left alone for a moment."""
+def next_without_poster(
+    connection: Connection[Any], quiet_seconds: float, open_shots: list[UUID], open_seconds: float
+) -> ShotRow | None:
+    """A shot whose poster is missing, or old while the shot has been left alone for a moment; for `open_shots`, which
+    someone is working at, that moment is `open_seconds`."""
     with connection.cursor(row_factory=class_row(ShotRow)) as cursor:
         return cursor.execute(
             _SHOT
             + """left join poster p on p.shot_id = s.id
                where s.deleted_at is null and (p.shot_id is null or
                      (p.revision < s.revision and s.updated_at < now() - make_interval(secs => %s)))
+                     and (s.id <> all(%s) or s.updated_at < now() - make_interval(secs => %s))
                order by p.shot_id is not null, s.position limit 1""",
-            [quiet_seconds],
+            [quiet_seconds, open_shots, open_seconds],
         ).fetchone()

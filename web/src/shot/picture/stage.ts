@@ -166,8 +166,11 @@ export class DraftStage {
       }
       this.wear(span, frame);
     }
-    this.renderer.shadowMap.needsUpdate = true;
+    // Where a moving picture is as small as it gets, its shadows follow every other one.
+    this.follows = !(this.playing && this.scale < COARSE_BELOW && this.follows);
+    if (this.follows) this.renderer.shadowMap.needsUpdate = true;
   }
+  private follows = true;
 
   private wornLast = false;
 
@@ -394,6 +397,7 @@ export class DraftStage {
   setPlaying(frameMs: number | null) {
     this.playing = frameMs !== null;
     this.budget = frameMs === null ? DRAG_MS : frameMs * 0.75;
+    this.renderer.shadowMap.needsUpdate = true;
     this.ask();
   }
   private playing = false;
