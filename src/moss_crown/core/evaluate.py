@@ -484,8 +484,12 @@ def rest_frames(shot: Shot, structure: Structure) -> NDArray[np.float64]:
         poses = moved(company(shot, structure, number), exposures(shot.exposed, watched), False).poses
         away = poses[:, :, :3] - poses[-1:, :, :3]
         corners = np.concatenate([boxes[own], np.ones((*boxes[own].shape[:2], 1))], 2)
-        distance = np.sqrt(np.square(away @ np.swapaxes(corners, 1, 2)).sum(2).max(2))
-        off = distance > REST_MOVE * block.setting.size
+        near = REST_MOVE * block.setting.size
+        # Where all numbers of a pose are nearly those of the last one, no corner can be far. Most frames are so.
+        widest = np.sqrt(3) * np.abs(corners).sum(2).max(initial=1)
+        some = np.flatnonzero(np.abs(away.reshape(len(away), -1)).max(1, initial=0) * widest > near)
+        off = np.zeros(poses.shape[:2], bool)
+        off[some] = np.square(away[some] @ np.swapaxes(corners, 1, 2)).sum(2).max(2, initial=0) > near * near
         last = len(watched) - np.argmax(off[::-1], 0)
         rest = np.where(off.any(0), watched[0] + last, float(shot.first))
         # What still moves in the last second will not stop.

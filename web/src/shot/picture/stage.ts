@@ -30,7 +30,7 @@ import { evenly, surroundings } from './surround';
 const SETTLE_MS = 450;
 /** In shares of the picture. */
 const SAME_PLACE = 0.002;
-const DRAG_MS = 45;
+const DRAG_MS = 32;
 const SMALLEST_SCALE = 0.35;
 const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
 /** What stands still is drawn in strips that take about so long, at most so many; all of it is taken for so long at
