@@ -61,7 +61,7 @@ FINAL = (1280, 720)
 SAMPLES, MORE, RUNS = 16, 64, 3
 LONG, PARTS = 16, 24
 """A reference is the mean of so many pictures of so many samples."""
-PARTS_OF_FINAL = 4
+PARTS_OF_FINAL = 6
 Picture = NDArray[np.float32]
 METAL = Surface((0.90, 0.66, 0.30), 1.0, 0.3, 1.5)
 EDGE = Surface((0.62, 0.30, 0.11), 1.0, 0.22, 1.5)

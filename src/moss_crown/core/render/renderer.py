@@ -32,9 +32,9 @@ DIM = 0.05
 BRIGHTEST = 60.0
 """Exposed light above which a sample is an outlier, where outliers are bounded: brighter than what polished edges show
 of a strong lamp, which a glossy floor mirrors."""
-WIDEN = 0.15
-"""How far surfaces widen with those before them: about half as far as a lobe that would scatter as those did. It takes
-a quarter to a half of the variance for half a percent to two percent of the light; a bound alone would take more."""
+WIDEN = 0.05
+"""How far surfaces widen with those before them: about a sixth as far as a lobe that would scatter as those did. More
+takes more of the variance, and of the light that metal throws on what is near it, which no denoiser brings back."""
 FAINT = 0.02
 """Exposed light of one sample below which its shadow ray is sent by chance only (Arvo and Kirk, 1990): a tenth of the
 time for a third of a percent of variance."""
