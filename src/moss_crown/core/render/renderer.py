@@ -32,8 +32,8 @@ DIM = 0.05
 BRIGHTEST = 60.0
 """Exposed light above which a sample is an outlier, where outliers are bounded: brighter than what polished edges show
 of a strong lamp, which a glossy floor mirrors."""
-WIDEN = 0.05
-"""How far surfaces widen with those before them: about a sixth as far as a lobe that would scatter as those did. More
+WIDEN = 0.08
+"""How far surfaces widen with those before them: about a quarter as far as a lobe that would scatter as those did. More
 takes more of the variance, and of the light that metal throws on what is near it, which no denoiser brings back."""
 FAINT = 0.02
 """Exposed light of one sample below which its shadow ray is sent by chance only (Arvo and Kirk, 1990): a tenth of the
