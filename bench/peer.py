@@ -47,12 +47,12 @@ from moss_crown.core.evaluate import scene_at
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render import embree, kernel, rays
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.denoise import Quality, denoise
+from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_display
 from moss_crown.core.render.lamps import FAR_AWAY
 from moss_crown.core.render.lanes import LANES, SHARE
 from moss_crown.core.render.rays import CASTS_SHADOW, ray_buffer, shadows, trace
-from moss_crown.core.render.renderer import Render, RenderSettings, render
+from moss_crown.core.render.renderer import Render, RenderSettings, denoised, render
 from moss_crown.core.render.world import World
 from moss_crown.core.stage.scene import RectangleLight, Scene, Sheet
 
@@ -291,7 +291,7 @@ def cleaned(name: str, scene: Scene, mi: Any) -> None:
     for seed in range(100, 100 + RUNS):
         picture, second = theirs(mi, peer, SAMPLES, seed)
         begun = time.perf_counter()
-        found.append(np.maximum(denoise(picture, guides.albedo, guides.normal, "high"), np.float32(0)))
+        found.append(denoised(replace(guides, beauty=picture), "high").beauty)
         seconds.append(second + time.perf_counter() - begun)
     at = [error(found, own_long, their_long, mask) for mask in (whole, letters)]
     say(

@@ -265,14 +265,13 @@ class _Light:
         """(n, 3) light of a piece from places (n, 3) of it, seen along ways (n, 3)."""
         piece = self.pieces[k]
         normal = piece.facing(at, ways)
-        base = self.base(k, at, normal) + piece.glow
+        base = self.base(k, at, normal)
         if not piece.mirrors.any():
-            return base
+            return base + piece.glow
         mirrors = self.gloss(piece, normal, ways)
-        # What the gloss sends back does not reach the base below it.
-        base = base - mirrors * self.base(k, at, normal)
         lamps = _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
-        return base + mirrors * lamps + self.mirrored(piece, at, normal, ways)
+        # What the gloss sends back does not reach the base below it.
+        return base * (1 - mirrors) + piece.glow + mirrors * lamps + self.mirrored(piece, at, normal, ways)
 
     def base(self, k: int, at: Floats, normal: Floats) -> Floats:
         """What a piece sends on evenly to all sides."""

@@ -166,7 +166,7 @@ export class DraftStage {
       }
       this.wear(span, frame);
     }
-    // Where a moving picture is as small as it gets, its shadows follow every other one.
+    // Of small pictures that are played, shadows follow every other one.
     this.follows = !(this.playing && this.scale < COARSE_BELOW && this.follows);
     if (this.follows) this.renderer.shadowMap.needsUpdate = true;
   }
