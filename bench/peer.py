@@ -270,6 +270,11 @@ def cleaned(name: str, scene: Scene, mi: Any) -> None:
     their_long = np.mean([theirs(mi, peer, LONG, seed + 1)[0] for seed in range(PARTS_OF_FINAL)], axis=0)
     whole = whole_of(their_long)
     letters = letters_of(scene, FINAL) & whole
+
+    def tell(what: str, found: list[Picture], seconds: list[float], aim: str) -> None:
+        at = [error(found, own_long, their_long, mask) for mask in (whole, letters)]
+        say(f"{name}{what}", f"error {at[0]:.4f}, letters {at[1]:.4f} in {sorted(seconds)[RUNS // 2]:.1f} s", aim)
+
     kinds: list[tuple[str, int, Quality, str]] = [
         ("final", 12, "high", "0.0052 and 0.0200 in 9 s"),
         ("draft proof", 4, "fast", "0.0080 and 0.0300 in 4 s"),
@@ -280,12 +285,7 @@ def cleaned(name: str, scene: Scene, mi: Any) -> None:
             begun = time.perf_counter()
             found.append(render(scene, settings_of(FINAL, samples, seed), quality).beauty)
             seconds.append(time.perf_counter() - begun)
-        at = [error(found, own_long, their_long, mask) for mask in (whole, letters)]
-        say(
-            f"{name}, {kind}: {samples} samples, {FINAL[0]}x{FINAL[1]}, denoised",
-            f"error {at[0]:.4f}, letters {at[1]:.4f} in {sorted(seconds)[RUNS // 2]:.1f} s",
-            aim,
-        )
+        tell(f", {kind}: {samples} samples, {FINAL[0]}x{FINAL[1]}, denoised", found, seconds, aim)
     guides = render(scene, settings_of(FINAL, SAMPLES, 1), None)
     found, seconds = [], []
     for seed in range(100, 100 + RUNS):
@@ -293,12 +293,7 @@ def cleaned(name: str, scene: Scene, mi: Any) -> None:
         begun = time.perf_counter()
         found.append(denoised(replace(guides, beauty=picture), "high").beauty)
         seconds.append(second + time.perf_counter() - begun)
-    at = [error(found, own_long, their_long, mask) for mask in (whole, letters)]
-    say(
-        f"{name}: {mi.variant()} with {SAMPLES} samples, denoised with our guides",
-        f"error {at[0]:.4f}, letters {at[1]:.4f} in {sorted(seconds)[RUNS // 2]:.1f} s",
-        "-",
-    )
+    tell(f": {mi.variant()} with {SAMPLES} samples, denoised with our guides", found, seconds, "-")
 
 
 TILE = 64
