@@ -538,6 +538,7 @@ def test_weight_runs_through_a_word(quiet, server):
     quiet.get_by_role("button", name="Family: Archivo Black").click()
     quiet.get_by_label("Find a family by name").fill("cinz")
     quiet.get_by_role("list", name="Families").get_by_role("button", name="Cinzel", exact=False).first.click()
+    quiet.get_by_role("button", name="Family: Cinzel", exact=True).wait_for()
     saved(quiet)
     open_step(quiet, "Arrive")
     quiet.get_by_role("tab", name="Glyphs").click()

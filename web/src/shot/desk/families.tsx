@@ -211,7 +211,8 @@ function Chooser({ families, value, text, pinned, onPin, onCommit }: ChooserProp
         </Button>
         <Bring kind="font" label="add fonts" />
       </div>
-      <ul aria-label="Families" className="grid max-h-[52vh] grid-cols-2 gap-1 overflow-auto">
+      {/* Of one height, however many are found: what is typed into and pointed at must not move. */}
+      <ul aria-label="Families" className="grid h-[52vh] grid-cols-2 content-start gap-1 overflow-auto">
         {shown.map((family) => (
           <li
             key={family.id}
@@ -261,8 +262,8 @@ function Chooser({ families, value, text, pinned, onPin, onCommit }: ChooserProp
             </span>
           </li>
         ))}
+        {shown.length === 0 && <li className="p-3 text-dim">No family is like that.</li>}
       </ul>
-      {shown.length === 0 && <p className="p-3 text-dim">No family is like that.</p>}
       {focused && (
         <div className="mt-2 border-t pt-2">
           <p className="mb-1 flex justify-between text-dim text-xs">
