@@ -8,7 +8,17 @@ import pytest
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
-from moss_crown.core.draft import SolidRecipe, build_recipe, draft, notes, recipe_of, ridged_letters
+from moss_crown.core.draft import (
+    SolidRecipe,
+    build_recipe,
+    draft,
+    notes,
+    packed_picture,
+    packed_whole,
+    recipe_of,
+    ridged_letters,
+    see,
+)
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.evaluate import (
     camera_at,
@@ -187,6 +197,27 @@ def test_the_draft_holds_what_its_head_says():
     assert len(head["keyed"]["/steps/7/fit"]) == frames
     assert len(head["lenses"]) == 1
     assert set(head["look_of"]) == {0}
+
+
+def test_a_preview_has_the_picture_of_the_whole_draft():
+    """Its tables are the draft's first, and it has nothing that only the sheet shows."""
+    import json
+    import struct
+
+    def opened(data):
+        (length,) = struct.unpack("<I", data[:4])
+        return json.loads(data[4 : 4 + length]), np.frombuffer(data[4 + length :], "<f4")
+
+    for shot in demo_shots():
+        seen = see(shot)
+        (head, tables), (whole, more) = opened(packed_picture(seen)), opened(packed_whole(seen))
+        assert more[: len(tables)].tobytes() == tables.tobytes()
+        assert {"looks", "lenses", "middle"} <= head.keys() < whole.keys()
+        assert {name: whole[name] for name in head if name != "spans"} == {
+            k: v for k, v in head.items() if k != "spans"
+        }
+        cells = sum((s["last"] - s["first"] + 1) * len(s["letters"]) for s in head["spans"])
+        assert len(more) - len(tables) == 5 * cells  # speeds in four ways, contacts
 
 
 @pytest.mark.parametrize("shot", demo_shots(), ids=lambda s: s.title)

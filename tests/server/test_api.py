@@ -5,6 +5,7 @@ import json
 import struct
 import threading
 import time
+from types import SimpleNamespace
 from uuid import uuid4
 
 import httpx
@@ -172,6 +173,35 @@ def test_draft_and_solids(server, shot):
     assert_problem(server.client.get("/api/solids", params={"recipe": json.dumps(bad)}), 422, "type.family_unknown")
 
 
+def preview(socket):
+    """The next answer to a preview: its head, and the draft in it."""
+    data = socket.recv(timeout=30)
+    (length,) = struct.unpack_from("<I", data)
+    draft = data[4 + length :]
+    (size,) = struct.unpack_from("<I", draft)
+    spans = json.loads(draft[4 : 4 + size])["spans"]
+    tables = np.frombuffer(draft[4 + size :], "<f4")
+    return json.loads(data[4 : 4 + length]), SimpleNamespace(spans=spans, tables=tables)
+
+
+def test_previews_are_of_the_revision_that_their_window_knows(server, shot):
+    from websockets.sync.client import connect
+
+    def words(revision):
+        socket.send(json.dumps({"type": "preview", "seq": 1, "revision": revision, "patch": []}))
+        head, draft = preview(socket)
+        return head["revision"], "".join(letter["text"] for letter in draft.spans[0]["letters"])
+
+    with connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", max_size=2**24) as socket:
+        before = words(1)
+        assert before[0] == 1
+        edit(server, shot, 1, replace("/steps/0/text", "Kestrel"))
+        assert json.loads(socket.recv(timeout=10))["type"] == "changed"
+        assert words(1) == before
+        assert words(2) == (2, "Kestrel")
+        assert words(None) == (2, "Kestrel")
+
+
 def test_the_newest_preview_is_answered_and_nothing_is_stored(server, shot):
     from websockets.sync.client import connect
 
@@ -181,10 +211,17 @@ def test_the_newest_preview_is_answered_and_nothing_is_stored(server, shot):
             socket.send(json.dumps({"type": "preview", "seq": seq, "patch": patch}))
         seqs = []
         while not seqs or seqs[-1] != 29:
-            data = socket.recv(timeout=30)
-            (length,) = struct.unpack("<I", data[:4])
-            seqs.append(json.loads(data[4 : 4 + length])["seq"])
+            head, picture = preview(socket)
+            assert head["part"] == "picture"
+            seqs.append(head["seq"])
         assert seqs == sorted(seqs)
+        # The rest of a preview that another has followed is not worked out; of the newest it is, and has its picture.
+        for seq in (28, 29):
+            socket.send(json.dumps({"type": "rest", "seq": seq}))
+        head, whole = preview(socket)
+        assert (head["seq"], head["part"]) == (29, "whole")
+        assert picture.spans[0].keys() < whole.spans[0].keys()
+        assert whole.tables[: len(picture.tables)].tobytes() == picture.tables.tobytes()
         socket.send(json.dumps({"type": "preview", "seq": 99, "patch": [replace("/steps/0/size", 0)]}))
         refused = json.loads(socket.recv(timeout=30))
         assert (refused["type"], refused["seq"], refused["field"]) == ("refused", 99, "/steps/0/size")

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import struct
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from typing import Annotated, Any, TypeAlias
 
@@ -77,6 +77,7 @@ from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.beats import beats_of
 from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.curves import through
+from moss_crown.core.motion.poses import Poses
 from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
 from moss_crown.core.moving import MOTION, Moved, felt, overshoot, pivots_of, rest_of
@@ -191,37 +192,57 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
     )
 
 
-def draft(shot: Shot) -> bytes:
-    """The draft of a shot: see `pack`."""
+@dataclass(frozen=True)
+class SeenSpan:
+    """Frames with the same letters (f, as floats), their blocks in motion, and all letters' poses (f, l, 4, 4)."""
+
+    structure: Structure
+    frames: NDArray[np.float64]
+    blocks: list[Moved]
+    poses: Poses
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What is seen of a shot: its spans, its camera at each frame as `camera_path` answers it, and how both are packed.
+
+    What the sheet shows besides is worked out from it by `packed_whole`.
+    """
+
+    shot: Shot
+    spans: list[SeenSpan]
+    cameras: NDArray[np.float64]
+    half: NDArray[np.float64]
+    shift: NDArray[np.float64]
+    head: dict[str, Any]
+    tables: list[NDArray[np.float32]]
+
+
+def see(shot: Shot) -> Seen:
+    """Work out what is seen of a shot, at all of its frames."""
     frames = list(shot.frames)
-    aspect = shot.aspect
+    cameras, half, shift = camera_path(shot, np.array(frames, float), shot.aspect)
+    parts: list[SeenSpan] = []
+    heads: list[dict[str, Any]] = []
     tables: list[NDArray[np.float32]] = []
-    parts = []
-    cameras, half, shift = camera_path(shot, np.array(frames, float), aspect)
     for structure, numbers in spans(shot, frames):
         at = np.array(numbers, float)
         blocks = moved_at(shot, structure, at)
-        poses = together(blocks, len(at))
+        part = SeenSpan(structure, at, blocks, together(blocks, len(at)))
         wear = _wear(blocks, len(at))
-        times = timing(shot, structure, at)
-        parts.append(
+        parts.append(part)
+        heads.append(
             {
                 "first": numbers[0],
                 "last": numbers[-1],
                 "letters": _letters(shot, structure, numbers[0]),
                 "blocks": [_block(shot, block) for block in structure.blocks],
-                "starts": {drive: begun.tolist() for drive, begun in times.starts.items()},
-                "rest": times.rest.tolist(),
                 "worn": wear is not None,
                 "pivots": _pivots(shot, structure),
             }
         )
-        tables += [np.swapaxes(poses, 2, 3).astype(np.float32), times.speeds.astype(np.float32)]
+        tables.append(np.swapaxes(part.poses, 2, 3).astype(np.float32))
         tables += [] if wear is None else [wear]
-        own = slice(numbers[0] - frames[0], numbers[-1] - frames[0] + 1)
-        out = out_of_frame(poses, structure.boxes, cameras[own], half[own], shift[own])
-        tables.append((contacts_of(shot, structure, at, poses) | np.uint8(OUT) * out).astype(np.float32))
-    rest = rest_frame(shot, times.rest if parts else None)
     tables.append(np.swapaxes(cameras, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
     head = {
@@ -230,15 +251,49 @@ def draft(shot: Shot) -> bytes:
         "first": shot.first,
         "last": shot.last,
         "fps": [shot.fps.numerator, shot.fps.denominator],
-        "spans": parts,
+        "spans": heads,
         "looks": looks,
         "look_of": look_of,
-        "middle": _middle(poses[-1] if parts else np.zeros((0, 4, 4))),
+        "middle": _middle(parts[-1].poses[-1]),
+        "centres": _centres(parts[-1].structure, shot),
+        "lenses": _lenses(shot, frames, half, shift),
+    }
+    return Seen(shot, parts, cameras, half, shift, head, tables)
+
+
+def packed_picture(seen: Seen) -> bytes:
+    """What the picture needs of a draft, and nothing that only the sheet shows: see `pack`."""
+    return pack(seen.head, seen.tables)
+
+
+def draft(shot: Shot) -> bytes:
+    return packed_whole(see(shot))
+
+
+def packed_whole(seen: Seen) -> bytes:
+    """The draft of a shot: what is seen of it and what the sheet shows besides; see `pack`."""
+    shot = seen.shot
+    heads, tables = [], list(seen.tables)
+    timings = [timing(shot, part.structure, part.frames) for part in seen.spans]
+    for part, times, head in zip(seen.spans, timings, seen.head["spans"], strict=True):
+        heads.append(
+            {
+                **head,
+                "starts": {drive: begun.tolist() for drive, begun in times.starts.items()},
+                "rest": times.rest.tolist(),
+            }
+        )
+        own = slice(head["first"] - shot.first, head["last"] - shot.first + 1)
+        out = out_of_frame(part.poses, part.structure.boxes, seen.cameras[own], seen.half[own], seen.shift[own])
+        met = contacts_of(shot, part.structure, part.frames, part.poses)
+        tables += [times.speeds.astype(np.float32), (met | np.uint8(OUT) * out).astype(np.float32)]
+    rest = rest_frame(shot, timings[-1].rest)
+    head = {
+        **seen.head,
+        "spans": heads,
         "rest": rest,
-        "centres": _centres(structure, shot),
         "responses": _responses(shot),
         "overshoots": _overshoots(shot),
-        "lenses": _lenses(shot, frames, half, shift),
         "keyed": keyed_values(shot),
         "beats": beats_of(shot),
         "notes": notes(shot, rest),
@@ -339,8 +394,9 @@ def keyed_values(shot: Shot) -> dict[str, list[Any]]:
 def pack(head: dict[str, Any], tables: list[NDArray[np.float32]]) -> bytes:
     """The head and the tables one by one, `framed`.
 
-    For each span: poses (f, l, 16), column by column; speeds (4, f, l), SPEEDS; where it is "worn" tints, opacity
-    and softness (f, l, 6); contacts (f, l), bits of `clearance`. At the end the camera poses (f, 16).
+    For each span: poses (f, l, 16), column by column; where it is "worn" tints, opacity and softness (f, l, 6). Then
+    the camera poses (f, 16). Then, unless it is of the picture alone, for each span: speeds (4, f, l), SPEEDS; contacts
+    (f, l), bits of `clearance`.
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
 

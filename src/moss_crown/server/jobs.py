@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +18,16 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import first_error, patched
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
 from moss_crown.core.document.shot import FrameRate
-from moss_crown.core.draft import SolidRecipe, build_recipe, draft, ridged_letters
+from moss_crown.core.draft import (
+    Seen,
+    SolidRecipe,
+    build_recipe,
+    draft,
+    packed_picture,
+    packed_whole,
+    ridged_letters,
+    see,
+)
 from moss_crown.core.dressing import material_for
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, spans, structure_at, timing
@@ -81,9 +90,37 @@ def warm() -> bool:
     return True
 
 
-def draft_of(document: dict[str, Any], patch: list[dict[str, Any]] | None = None) -> bytes:
-    """The draft of a document, or of what a patch would make of it."""
-    return draft(kit.ready(patched(document, patch)) if patch else kit.shot_of(document))
+Patch: TypeAlias = list[dict[str, Any]]
+
+
+def draft_of(document: dict[str, Any]) -> bytes:
+    return draft(kit.shot_of(document))
+
+
+@dataclass
+class _Preview:
+    of: tuple[dict[str, Any], Patch]
+    seen: Seen
+
+
+_preview: list[_Preview] = []
+"""The newest preview: none or one."""
+
+
+def _previewed(document: dict[str, Any], patch: Patch) -> Seen:
+    if not _preview or _preview[0].of != (document, patch):
+        _preview[:] = [_Preview((document, patch), see(kit.ready(patched(document, patch))))]
+    return _preview[0].seen
+
+
+def preview_picture(document: dict[str, Any], patch: Patch) -> bytes:
+    """What the picture needs of the draft of what a patch would make of a document."""
+    return packed_picture(_previewed(document, patch))
+
+
+def preview_whole(document: dict[str, Any], patch: Patch) -> bytes:
+    """All of that draft. What its picture needed is not worked out again."""
+    return packed_whole(_previewed(document, patch))
 
 
 def solid_of(recipe: str) -> bytes:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
@@ -70,6 +71,16 @@ class Listeners:
                 self.sockets[shot].discard(socket)
 
 
+@dataclass(frozen=True)
+class _Asked:
+    """A preview, and what of the shot it is a preview of."""
+
+    seq: Any
+    document: dict[str, Any]
+    revision: int
+    patch: jobs.Patch
+
+
 class Channel:
     """One window on one shot. Of several previews that wait only the newest is computed; a new proof ends the old."""
 
@@ -80,6 +91,9 @@ class Channel:
         self._socket, self._listeners, self._pool, self._database = socket, listeners, pool, database
         self._threads = threads
         self._preview: dict[str, Any] | None = None
+        self._pictured: _Asked | None = None
+        self._rest: Any = None
+        self._base: tuple[dict[str, Any], int] | None = None  # what previews are of, and its revision
         self._wake = asyncio.Event()
         self._proof: asyncio.Task[None] | None = None
 
@@ -92,6 +106,9 @@ class Channel:
                     case "preview":
                         self._preview = message
                         self._listeners.waits(self, True)
+                        self._wake.set()
+                    case "rest":
+                        self._rest = message.get("seq")
                         self._wake.set()
                     case "proof":
                         self._end_proof()
@@ -115,23 +132,40 @@ class Channel:
         return row.document, row.revision
 
     async def _previews(self) -> None:
+        """Answer the newest preview with its picture. When the window has drawn that, it asks for the rest, which only
+        the sheet shows: worked out at once, it would take the processor from the drawing."""
         while True:
             await self._wake.wait()
             self._wake.clear()
-            message, self._preview = self._preview, None
-            if message is None:
+            if self._rest is not None and self._pictured and self._rest == self._pictured.seq:
+                await self._answer(self._pictured, "whole", jobs.preview_whole)
+            self._rest = None
+            if (message := self._preview) is None:
                 continue
+            self._preview = None
             try:
-                document, revision = await self._document()
+                if self._base is None or message.get("revision") != self._base[1]:
+                    self._base = await self._document()
                 patch = message.get("patch")
                 if not isinstance(patch, list):
                     raise DocumentInvalid("patch", "a list of operations", "a preview needs a patch")
-                body = await self._pool.draft.run(jobs.draft_of, document, patch)
-                await self._send({"type": "preview", "seq": message.get("seq"), "revision": revision}, body)
+                self._pictured = _Asked(message.get("seq"), *self._base, patch)
+                await self._answer(self._pictured, "picture", jobs.preview_picture)
             except TitleError as wrong:
-                await self._say({"type": "refused", "seq": message.get("seq"), **wrong.facts()})
+                await self._refuse(message.get("seq"), wrong)
             if self._preview is None:
                 self._listeners.waits(self, False)
+
+    async def _answer(self, asked: _Asked, part: str, job: Callable[[dict[str, Any], jobs.Patch], bytes]) -> None:
+        try:
+            body = await self._pool.draft.run(job, asked.document, asked.patch)
+        except TitleError as wrong:
+            await self._refuse(asked.seq, wrong)
+        else:
+            await self._send({"type": "preview", "part": part, "seq": asked.seq, "revision": asked.revision}, body)
+
+    async def _refuse(self, seq: Any, wrong: TitleError) -> None:
+        await self._say({"type": "refused", "seq": seq, **wrong.facts()})
 
     async def _prove(self, message: dict[str, Any]) -> None:
         seq = message.get("seq")
@@ -174,9 +208,9 @@ class Channel:
                     await self._database.run(keep)
                     await self._say({"type": "proof_kept", "seq": seq})
         except TitleError as wrong:
-            await self._say({"type": "refused", "seq": seq, **wrong.facts()})
+            await self._refuse(seq, wrong)
         except ValidationError as invalid:
-            await self._say({"type": "refused", "seq": seq, **first_error(invalid, message).facts()})
+            await self._refuse(seq, first_error(invalid, message))
 
     async def _send(self, head: dict[str, Any], body: bytes) -> None:
         await self._socket.send_bytes(framed(head, body))

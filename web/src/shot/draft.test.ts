@@ -27,12 +27,12 @@ describe('the draft', () => {
     const draft = readDraft(
       packed(head, [
         range(16),
+        range(64, 100),
+        range(48, 1000),
         [0.5, 0.4, 0.3, 0],
         [1],
-        range(64, 100),
         [...[1, 2, 3, 4], ...[5, 6, 7, 8], ...range(8)],
         [0, 1, 2, 3],
-        range(48, 1000),
       ]),
     );
     expect(draft.spans[0]?.speeds.all[0]).toBe(0.5);

@@ -131,50 +131,63 @@ export interface Note {
   code: string;
   text: string;
 }
-interface SpanHead {
+/** Frames with the same letters, as far as they are seen. */
+interface SeenSpanHead {
   first: number;
   last: number;
   letters: LetterAtRest[];
   blocks: BlockAtRest[];
+  worn: boolean; // are letters tinted, soft, or let light through?
+  pivots: Record<string, ([number, number, number] | null)[]>; // of letters in their own space, by step
+}
+interface SpanHead extends SeenSpanHead {
   starts: Record<string, number[]>; // by the id of the drive
   rest: number[];
-  pivots: Record<string, ([number, number, number] | null)[]>; // of letters in their own space, by step
-  worn: boolean; // are letters tinted, soft, or let light through?
 }
 /** What a letter does at a frame: it meets another, goes into floor or wall, or is out of the frame. */
 export const CONTACT = { letters: 1, stage: 2, outside: 4 } as const;
 /** How fast letters are by all of their motion, and by each part of it alone. */
 export type Speeds = Record<'all' | 'place' | 'turn' | 'size', Float32Array>;
-export interface Span extends SpanHead {
+export interface SeenSpan extends SeenSpanHead {
   poses: Float32Array; // frames x letters x 16, column by column
-  speeds: Speeds; // each frames x letters, cap heights a second
-  contacts: Float32Array; // frames x letters: bits of CONTACT
   fades: boolean; // does any letter let light through?
   wear: Float32Array | null; // frames x letters x WORN: tint, its share, opacity, softness in metres
 }
-interface Head {
+export interface Span extends SpanHead, SeenSpan {
+  speeds: Speeds; // each frames x letters, cap heights a second
+  contacts: Float32Array; // frames x letters: bits of CONTACT
+}
+/** What is seen of a shot. */
+interface SeenHead {
   width: number;
   height: number;
   first: number;
   last: number;
   fps: [number, number];
-  spans: SpanHead[];
+  spans: SeenSpanHead[];
   looks: Look[];
   look_of: number[];
   middle: [number, number, number]; // where the letters stand on the whole, metres
-  rest: number;
+  centres: Record<string, [number, number, number]>; // pivots of groups, in the world
   lenses: number[][]; // half tangents, shift, and the rows of the 3x3 matrix of exposure and white balance
+}
+/** What the sheet and the desk show besides. */
+interface Head extends SeenHead {
+  spans: SpanHead[];
+  rest: number;
   keyed: Record<string, unknown[]>;
   beats: [number, boolean][]; // frames of the music's beats, and whether a bar begins with each
-  centres: Record<string, [number, number, number]>; // pivots of groups, in the world
   responses: Record<string, number[]>; // of drives, by id: strength for reaches from 0 to 1
   overshoots: Record<string, number>; // of follow-throughs, by id: share of the way
   notes: Note[];
 }
-export interface Draft extends Omit<Head, 'spans'> {
-  spans: Span[];
+export interface Seen extends Omit<SeenHead, 'spans'> {
+  spans: SeenSpan[];
   camera: Float32Array;
   at: number; // when it was read, by performance.now()
+}
+export interface Draft extends Omit<Head, 'spans'>, Seen {
+  spans: Span[];
 }
 
 /** Split a framed message: length of the head, the head, the body. */
@@ -184,42 +197,65 @@ export function unframe(buffer: ArrayBuffer): { head: unknown; body: ArrayBuffer
   return { head, body: buffer.slice(4 + length) };
 }
 
-export function readDraft(buffer: ArrayBuffer): Draft {
-  const { head, body } = unframe(buffer);
-  const facts = head as Head;
+/** Tables of floats, one after the other. */
+function tablesOf(body: ArrayBuffer) {
   let place = 0;
-  const take = (count: number) => {
+  return (count: number) => {
     const table = new Float32Array(body, place, count);
     place += count * 4;
     return table;
   };
+}
+
+function seenIn(facts: SeenHead, take: (count: number) => Float32Array): Seen {
   const spans = facts.spans.map((span) => {
-    const cells = (span.last - span.first + 1) * span.letters.length;
+    const cells = cellsOf(span);
     const poses = take(cells * 16);
-    const [all, place, turn, size] = [take(cells), take(cells), take(cells), take(cells)];
-    const speeds = { all, place, turn, size };
     const wear = span.worn ? take(cells * WORN) : null;
     const fades = wear?.some((v, k) => k % WORN === 4 && v < 1) ?? false;
-    return { ...span, poses, speeds, wear, fades, contacts: take(cells) };
+    return { ...span, poses, wear, fades };
   });
   return { ...facts, spans, camera: take((facts.last - facts.first + 1) * 16), at: performance.now() };
 }
+const cellsOf = (span: SeenSpanHead) => (span.last - span.first + 1) * span.letters.length;
 
-export function spanAt(draft: Draft, frame: number): Span | undefined {
+/** What comes first of a draft: its picture. */
+export function readSeen(buffer: ArrayBuffer): Seen {
+  const { head, body } = unframe(buffer);
+  return seenIn(head as SeenHead, tablesOf(body));
+}
+
+/** Read a draft. Where its picture has come before, that is made whole: it stays the same object, and nothing that is
+ *  drawn already is drawn again. */
+export function readDraft(buffer: ArrayBuffer, seen?: Seen): Draft {
+  const { head, body } = unframe(buffer);
+  const facts = head as Head;
+  const take = tablesOf(body);
+  const picture = seenIn(facts, take);
+  const spans = facts.spans.map((span, k) => {
+    const cells = cellsOf(span);
+    const [all, place, turn, size] = [take(cells), take(cells), take(cells), take(cells)];
+    const speeds = { all, place, turn, size };
+    return Object.assign((seen ?? picture).spans[k] as SeenSpan, span, { speeds, contacts: take(cells) });
+  });
+  return Object.assign(seen ?? picture, { ...facts, spans });
+}
+
+export function spanAt<S extends SeenSpan>(draft: { spans: S[] }, frame: number): S | undefined {
   return draft.spans.find((s) => frame >= s.first && frame <= s.last);
 }
 
 const WORN = 6;
 
 /** Tint (red, green, blue), its share, opacity, and softness of a letter at a frame; null where it stays as it is. */
-export function wearAt(span: Span, frame: number, letter: number): Float32Array | null {
+export function wearAt(span: SeenSpan, frame: number, letter: number): Float32Array | null {
   if (!span.wear) return null;
   const start = ((frame - span.first) * span.letters.length + letter) * WORN;
   return span.wear.subarray(start, start + WORN);
 }
 
 /** A pose of a letter at a frame, as 16 numbers. */
-export function poseAt(span: Span, frame: number, letter: number): Float32Array {
+export function poseAt(span: SeenSpan, frame: number, letter: number): Float32Array {
   const start = ((frame - span.first) * span.letters.length + letter) * 16;
   return span.poses.subarray(start, start + 16);
 }

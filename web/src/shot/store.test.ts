@@ -120,8 +120,8 @@ class Socket {
     this.sent.push(JSON.parse(text));
   }
   close() {}
-  answerPreview(draft: Uint8Array) {
-    const head = new TextEncoder().encode(JSON.stringify({ type: 'preview', seq: this.sent.at(-1)?.seq }));
+  answerPreview(draft: Uint8Array, seq = this.sent.at(-1)?.seq, part = 'whole') {
+    const head = new TextEncoder().encode(JSON.stringify({ type: 'preview', seq, part }));
     const room = Math.ceil(head.length / 4) * 4;
     const out = new Uint8Array(4 + room + draft.length).fill(32);
     new DataView(out.buffer).setUint32(0, room, true);
@@ -214,6 +214,52 @@ describe('an open shot', () => {
     expect(server.posted).toEqual([]);
     const seqs = Socket.last.sent.map((m) => m.seq);
     expect(seqs[1]).toBeGreaterThan(seqs[0] as number);
+  });
+
+  it('paints the picture of a preview first, and makes that draft whole when the rest has come', async () => {
+    const store = await opened();
+    const painted: unknown[] = [];
+    store.onPicture(
+      (seen) => painted.push(seen),
+      () => {},
+    );
+    const before = store.getState().draft;
+    store.preview(set(2));
+    Socket.last.answerPreview(server.draft(), undefined, 'picture');
+    expect(painted).toHaveLength(1);
+    expect(store.getState().draft).toBe(before);
+    const { type, seq } = Socket.last.sent.at(-1) as { type: string; seq: number };
+    expect([type, seq]).toEqual(['rest', Socket.last.sent.at(-2)?.seq]);
+    Socket.last.answerPreview(server.draft(), seq);
+    await vi.waitFor(() => expect(store.getState().draft).toBe(painted[0]));
+    expect(new Set(painted).size).toBe(1); // nothing else was to be drawn
+  });
+
+  it('follows a drag that does not stop: what is answered while more is asked for is painted too', async () => {
+    const store = await opened();
+    const painted: unknown[] = [];
+    store.onPicture(
+      (seen) => painted.push(seen),
+      () => {},
+    );
+    store.preview(set(2));
+    const { seq } = Socket.last.sent.at(-1) as { seq: number };
+    store.preview(set(3));
+    Socket.last.answerPreview(server.draft(), seq, 'picture');
+    expect(painted).toHaveLength(1);
+    // An edit, and a drag that is given up, end what was asked for before.
+    for (const end of [
+      () => store.edit([{ op: 'replace', path: '/title', value: 'Mine' }], 'mine'),
+      store.settle,
+    ]) {
+      store.preview(set(4));
+      const late = (Socket.last.sent.at(-1) as { seq: number }).seq;
+      const begun = painted.length;
+      end();
+      Socket.last.answerPreview(server.draft(), late, 'picture');
+      expect(painted).toHaveLength(begun);
+    }
+    await saved(store);
   });
 
   it('shows an edit before it is stored, unless doing it twice would be another edit', async () => {

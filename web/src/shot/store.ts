@@ -3,7 +3,7 @@ import { immutableJSONPatch } from 'immutable-json-patch';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, api, bytes, ok, type Schemas } from '../api/client';
 import { toast } from '../ui/toasts';
-import { type Draft, readDraft, type Speeds, spanAt, unframe } from './draft';
+import { type Draft, readDraft, readSeen, type Seen, type Speeds, spanAt, unframe } from './draft';
 import type { Key, Operation } from './values';
 
 export type Shot = Schemas['Shot'];
@@ -117,6 +117,8 @@ export function createShot(id: string, across = false) {
   const waiting: Waiting[] = [];
   let sending = false;
   let seq = 0;
+  let outdated = 0; // previews asked for before this one
+  let early: { seq: number; picture: Seen } | null = null; // the newest preview's, until all of it is there
   let socket: WebSocket | null = null;
   let closed = false;
   let proofSeq = 0;
@@ -175,16 +177,19 @@ export function createShot(id: string, across = false) {
   }
 
   let newest = 0; // of the drafts that were shown
-  const painters = new Set<(draft: Draft, frame: number) => void>();
+  const painters = new Set<(picture: Seen, frame: number) => void>();
   const asking = new Set<() => void>();
   store.subscribe((now, before) => {
     if (now.draft && (now.draft !== before.draft || now.frame !== before.frame))
-      for (const paint of painters) paint(now.draft, now.frame);
+      for (const draw of painters) draw(now.draft, now.frame);
   });
 
   /** A draft of an edit under way goes to the picture first; the rest of the screen follows once that is shown. */
+  function paint(picture: Seen) {
+    for (const draw of painters) draw(picture, get().frame);
+  }
   function showFirst(draft: Draft) {
-    for (const paint of painters) paint(draft, get().frame);
+    paint(draft);
     const mine = ++newest;
     requestAnimationFrame(() => setTimeout(() => mine === newest && show(draft)));
   }
@@ -216,7 +221,7 @@ export function createShot(id: string, across = false) {
     const { document } = get();
     if (!document || !patch.length) return;
     waiting.push({ patch, label });
-    seq += 1; // previews under way are out of date,
+    outdated = ++seq; // previews under way are out of date,
     refreshing += 1; // and so are drafts
     set({ document: later ? document : patched(document, patch), saving: 'saving' });
     const all = waiting.flatMap((w) => w.patch);
@@ -396,7 +401,7 @@ export function createShot(id: string, across = false) {
 
   function preview(patch: Operation[]) {
     if (socket?.readyState !== WebSocket.OPEN) return false;
-    socket.send(JSON.stringify({ type: 'preview', patch, seq: ++seq }));
+    socket.send(JSON.stringify({ type: 'preview', patch, seq: ++seq, revision: get().revision }));
     for (const hear of asking) hear();
     return true;
   }
@@ -453,9 +458,15 @@ export function createShot(id: string, across = false) {
       return;
     }
     const { head, body } = unframe(message.data as ArrayBuffer);
-    const facts = head as { type: string; seq: number; format: string } & Proof;
-    if (facts.type === 'preview' && facts.seq === seq) {
-      showFirst(readDraft(body));
+    const facts = head as { type: string; part?: string; seq: number; format: string } & Proof;
+    if (facts.type === 'preview' && facts.seq >= outdated) {
+      if (facts.part === 'picture') {
+        early = { seq: facts.seq, picture: readSeen(body) };
+        paint(early.picture);
+        socket?.send(JSON.stringify({ type: 'rest', seq: facts.seq }));
+        return;
+      }
+      showFirst(readDraft(body, early?.seq === facts.seq ? early.picture : undefined));
       if (facts.seq === foreseen?.seq) arrive(true);
     } else if (facts.type === 'proof' && facts.seq === proofSeq && get().mode === 'proof') {
       const { proof: old, under } = get();
@@ -499,7 +510,7 @@ export function createShot(id: string, across = false) {
     ...store,
     /** Hear of every draft and frame to be shown, before anything else does, and of every draft of an edit that is
      *  asked for. Answers how to stop. */
-    onPicture(paint: (draft: Draft, frame: number) => void, asked: () => void) {
+    onPicture(paint: (picture: Seen, frame: number) => void, asked: () => void) {
       painters.add(paint);
       asking.add(asked);
       return () => {
@@ -539,7 +550,10 @@ export function createShot(id: string, across = false) {
     },
     history,
     /** Put the draft back to what is stored, after a drag that was given up. */
-    settle: () => void refresh(),
+    settle: () => {
+      outdated = ++seq;
+      void refresh();
+    },
     selectStep: (step: string) => set({ step, pointing: null }),
     pick: (picked: number[]) => set({ picked }),
     setView: (view: View) => {

@@ -1,5 +1,5 @@
 import * as THREE from 'three';
-import { type Look, poseAt, type Span } from '../draft';
+import { type Look, poseAt, type SeenSpan } from '../draft';
 
 const MOST = 6;
 
@@ -18,7 +18,7 @@ export class Glows {
   private groups: Glowing[][] = [];
 
   /** Other letters, or another glow. A body sends a quarter of its surface's light to each side, as if it had no hollows. */
-  take(span: Span, look: Look, built: Map<string, Facets>) {
+  take(span: SeenSpan, look: Look, built: Map<string, Facets>) {
     const glowing: Glowing[] = [];
     const placed = new Map<number, number>();
     span.letters.forEach(({ block, recipe }, letter) => {
@@ -46,7 +46,7 @@ export class Glows {
   }
 
   /** Put the lights where their letters are at a frame. */
-  place(span: Span, frame: number) {
+  place(span: SeenSpan, frame: number) {
     const pose = new THREE.Matrix4();
     const at = new THREE.Vector3();
     this.groups.forEach((group, k) => {

@@ -1,7 +1,7 @@
 import { useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Button, Hint } from '../../ui/controls';
 import { useAspect, useShot, useShotStore } from '../context';
-import type { Draft } from '../draft';
+import type { Seen } from '../draft';
 import type { View } from '../store';
 import { Ball } from './ball';
 import { Clearance } from './clearance';
@@ -18,7 +18,7 @@ import { Zones } from './zones';
 declare global {
   interface Window {
     /** The last picture of the draft: what it is of, when it was there, and how long it took; for measuring. */
-    mossShown?: { of: Draft; at: number; frame: number; ms: number };
+    mossShown?: { of: Seen; at: number; frame: number; ms: number };
   }
 }
 

@@ -1,6 +1,6 @@
 import * as THREE from 'three';
 import { api, ok, type Schemas } from '../../api/client';
-import type { Draft, Look } from '../draft';
+import type { Look, Seen } from '../draft';
 import { placeInSquare } from './gather';
 import { GLOSS, type GlossUniforms, glossUniforms, mirrorLamps } from './gloss';
 
@@ -62,7 +62,7 @@ export class Room {
   }
 
   /** Ask for what stands around in a look, where it is another than is shown. */
-  ask(look: Look, middle: Draft['middle']): Promise<void> | null {
+  ask(look: Look, middle: Seen['middle']): Promise<void> | null {
     const asked = recipe(look, middle);
     const key = JSON.stringify(asked);
     if (key === this.asked) return null;
@@ -106,7 +106,7 @@ export class Room {
 }
 
 /** What the core must know of a look to find what stands around. */
-export function recipe({ grounds, lights, environment }: Look, middle: Draft['middle']): Schemas['Room'] {
+export function recipe({ grounds, lights, environment }: Look, middle: Seen['middle']): Schemas['Room'] {
   const { preset, strength, turn, tilt } = environment;
   return {
     place: middle,

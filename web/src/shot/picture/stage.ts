@@ -3,13 +3,13 @@ import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { bytes } from '../../api/client';
 import {
-  type Draft,
   type Ground,
   type Lamp,
   type LetterAtRest,
   type Look,
   poseAt,
-  type Span,
+  type Seen,
+  type SeenSpan,
   type Surface,
   spanAt,
   wearAt,
@@ -28,10 +28,11 @@ import { Softening, seenBy } from './softening';
 import { evenly, surroundings } from './surround';
 
 const SETTLE_MS = 450;
+const FOLLOW_MS = 300;
 /** In shares of the picture. */
 const SAME_PLACE = 0.002;
 const DRAG_MS = 32;
-const SMALLEST_SCALE = 0.35;
+const SMALLEST_SCALE = 0.3;
 const SCALES = [1, 0.75, 0.5, SMALLEST_SCALE];
 /** What stands still is drawn in strips that take about so long, at most so many; all of it is taken for so long at
  *  first. */
@@ -68,7 +69,7 @@ export class DraftStage {
   private readonly gatherTarget = lightTarget();
   private readonly movingTarget = lightTarget();
   private display: DisplayPass | null = null;
-  private draft: Draft | null = null;
+  private draft: Seen | null = null;
   private lettersKey = '';
   private readonly mirror = new FloorMirror();
   private floor: number | null = null; // the height of a floor that mirrors the letters
@@ -97,7 +98,7 @@ export class DraftStage {
   private scale = 1;
   private lost = false;
   /** Called after each picture with the draft and the frame it shows and how long it took, in milliseconds. */
-  onShown: (draft: Draft, frame: number, ms: number) => void = () => {};
+  onShown: (draft: Seen, frame: number, ms: number) => void = () => {};
   /** Called when the picture is as fine as it gets, and with false when it is no longer. */
   onFine: (fine: boolean) => void = () => {};
 
@@ -137,7 +138,7 @@ export class DraftStage {
   };
 
   /** Draw a frame of a draft at once. */
-  show(draft: Draft, frame: number) {
+  show(draft: Seen, frame: number) {
     if (draft === this.draft && frame === this.frame) return;
     this.draft = draft;
     this.frame = frame;
@@ -166,16 +167,25 @@ export class DraftStage {
       }
       this.wear(span, frame);
     }
-    // Of small pictures that are played, shadows follow every other one.
-    this.follows = !(this.playing && this.scale < COARSE_BELOW && this.follows);
+    // Of small moving pictures, shadows follow every other one, and what stands still for a moment.
+    clearTimeout(this.lagging);
+    this.follows = !(this.scale < COARSE_BELOW && this.follows);
     if (this.follows) this.renderer.shadowMap.needsUpdate = true;
+    else if (!this.playing) this.lagging = window.setTimeout(() => this.follow(), FOLLOW_MS);
   }
   private follows = true;
+  private lagging = 0;
+
+  private follow() {
+    this.follows = true;
+    this.renderer.shadowMap.needsUpdate = true;
+    this.ask();
+  }
 
   private wornLast = false;
 
   /** Tints and opacity of the letters at the frame: factors on the colours of their materials. */
-  private wear(span: Span, frame: number) {
+  private wear(span: SeenSpan, frame: number) {
     if (!span.wear && !this.wornLast) return;
     this.wornLast = span.wear !== null;
     for (const { batch, instance, letter } of this.places) {
@@ -204,10 +214,10 @@ export class DraftStage {
     }
   }
 
-  private readonly keys = new WeakMap<Span, string>();
+  private readonly keys = new WeakMap<SeenSpan, string>();
 
   /** What decides which solids are shown; worked out once for each span, since every frame asks. */
-  private keyOf(span: Span): string {
+  private keyOf(span: SeenSpan): string {
     const known = this.keys.get(span);
     if (known !== undefined) return known;
     const key = span.letters.map((l) => `${l.block} ${l.recipe} ${l.tint}`).join();
@@ -215,10 +225,10 @@ export class DraftStage {
     return key;
   }
 
-  private restOf: Span | null = null;
+  private restOf: SeenSpan | null = null;
 
   /** Tell textures where the letters stand at rest. Letters that only moved keep their batches. */
-  private rest(span: Span) {
+  private rest(span: SeenSpan) {
     this.restOf = span;
     for (const batch of this.title.children as THREE.BatchedMesh[]) {
       const own = this.places.filter((p) => p.batch === batch);
@@ -406,6 +416,7 @@ export class DraftStage {
   dispose() {
     cancelAnimationFrame(this.asked);
     clearTimeout(this.settling);
+    clearTimeout(this.lagging);
     this.stopGathering();
     this.controls.dispose();
     this.canvas.removeEventListener('webglcontextlost', this.onLost);
@@ -433,7 +444,7 @@ export class DraftStage {
     this.renderer.dispose();
   }
 
-  private fill(span: Span, key: string) {
+  private fill(span: SeenSpan, key: string) {
     const recipes = span.letters.map((l) => l.recipe);
     const missing = [...new Set(recipes)].filter((r) => !this.built.has(r));
     if (missing.length) {
