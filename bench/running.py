@@ -186,15 +186,29 @@ def motion(page: Page, url: str) -> tuple[list[float], list[float]]:
     return pictures, sheets
 
 
+PICTURES = """async () => {
+  const begun = performance.now();
+  let last = window.mossShown.at;
+  let shown = 0;
+  while (performance.now() - begun < 6000) {
+    await new Promise(requestAnimationFrame);
+    if (window.mossShown.at !== last) shown += 1;
+    last = window.mossShown.at;
+  }
+  return shown / (performance.now() - begun) * 1000;
+}"""
+
+
 def playback(page: Page) -> str:
+    """Pictures a second over six seconds: what the page says itself is of one second, and a picture more or less."""
     page.keyboard.press("Escape")
     page.locator("body").click(position={"x": 600, "y": 20})
     page.keyboard.press("Home")
     page.keyboard.press("Space")
-    page.wait_for_timeout(7000)
-    said = page.get_by_test_id("achieved").inner_text()
+    page.wait_for_timeout(2000)
+    shown = page.evaluate(PICTURES)
     page.keyboard.press("Space")
-    return said
+    return f"{shown:.1f} fps"
 
 
 def main() -> None:
