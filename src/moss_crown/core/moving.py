@@ -212,9 +212,7 @@ def surroundings(company: Company) -> Surroundings:
 def _standing(company: Company, done: Sequence[Act], frames: Frames, around: Surroundings) -> Poses:
     """(f, l, 4, 4): a block's letters in the world, moved by acts and put where its place and its groups, with what
     follows them, put it."""
-    poses = rest_poses(rest_of(company.setting), len(frames))
-    for act in done:
-        poses = moved_poses(poses, act)
+    poses = moved_poses(rest_poses(rest_of(company.setting), len(frames)), done)
     return company.led.lead(place_poses(poses, *places(company.step, company.steps, frames, around)), frames, around)
 
 

@@ -36,8 +36,7 @@ def moves(by):
 def left(now, after, letters, gap):
     """Where letters end up along x: (f, l)."""
     poses = rest_poses(letters.rest, len(now))
-    for act in kept_apart([moves(now)], [moves(after)], letters, np.full(len(now), float(gap))):
-        poses = moved_poses(poses, act)
+    poses = moved_poses(poses, kept_apart([moves(now)], [moves(after)], letters, np.full(len(now), float(gap))))
     return poses[..., 0, 3]
 
 
@@ -63,7 +62,7 @@ def test_what_leaves_in_another_direction_is_apart():
     offset[0, 0] = (1.2, 1.5, 0)  # over its neighbour, but above it
     risen = Act(Channel(np.ones((1, 1)), offset), up.turn, up.scale, up.pivots)
     (act,) = kept_apart([up], [risen], letters, np.array([0.1]))
-    assert moved_poses(letters.rest[None], act)[0, 0, :3, 3] == pytest.approx([1.2, 1.5, 0])
+    assert moved_poses(letters.rest[None], [act])[0, 0, :3, 3] == pytest.approx([1.2, 1.5, 0])
 
 
 def lists(count):

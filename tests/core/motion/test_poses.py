@@ -7,7 +7,9 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from moss_crown.core.document.shot import Cadence
+from moss_crown.core.motion.noise import smooth_noise
 from moss_crown.core.motion.poses import (
+    AT_ONCE,
     Act,
     Channel,
     moved_poses,
@@ -39,7 +41,7 @@ def driven(poses, reach, move, turn, scale, pivots):
     def by(offset):
         return Channel(reach, np.asarray(offset, float)[:, None])
 
-    return moved_poses(poses, Act(by(move), by(np.radians(turn)), by(np.asarray(scale) - 1), pivots))
+    return moved_poses(poses, [Act(by(move), by(np.radians(turn)), by(np.asarray(scale) - 1), pivots)])
 
 
 @given(angles)
@@ -59,6 +61,39 @@ def test_a_cadence_starts_letter_after_letter_and_comes_to_rest():
     assert (
         cadence_reach(cadence.model_copy(update={"order": "reverse"}), np.arange(0, 60.0), units(5)) == reach[:, ::-1]
     ).all()
+
+
+def test_frames_beyond_those_that_are_moved_at_once_are_moved_alike():
+    """By two acts, the second with offsets that differ from frame to frame; every frame alone has the same bits."""
+    frames = 3 * AT_ONCE + 5
+    rng = np.random.default_rng(4)
+    reach, still = rng.uniform(0, 1, (frames, 3)), Channel(np.zeros((1, 1)), np.zeros((1, 1, 3)))
+    move, turn = rng.normal(size=(frames, 1, 3)), rng.normal(size=(frames, 3, 3))
+    pivots = rng.normal(size=(1, 3, 3))
+    begun = rest_poses(placed_at(rng.normal(size=(3, 3))), frames)
+
+    def moved(own):
+        nothing = Channel(np.zeros((len(reach[own]), 1)), still.offset)
+        first = Act(Channel(reach[own], np.ones((1, 1, 3))), nothing, nothing, pivots)
+        second = Act(Channel(reach[own], move[own]), Channel(reach[own], turn[own]), nothing, pivots)
+        return moved_poses(begun[own], [first, second])
+
+    together = moved(slice(None))
+    assert len({pose.tobytes() for pose in together}) == frames
+    for k in (0, AT_ONCE - 1, AT_ONCE, 2 * AT_ONCE + 1, frames - 1):
+        assert (moved(slice(k, k + 1))[0] == together[k]).all()
+    assert (begun == begun[0]).all(), "what is moved is another"
+
+
+def test_noise_of_many_seeds_is_that_of_each():
+    x = np.random.default_rng(2).uniform(-50, 50, (40, 6))
+    seeds = np.arange(6, dtype=np.uint64) * 977
+    together = smooth_noise(seeds, x)
+    for k in range(6):
+        assert (together[:, k] == smooth_noise(int(seeds[k]), x[:, k])).all()
+        assert (together[7, k] == smooth_noise(int(seeds[k]), x[7, k])).all()
+    whole = smooth_noise(seeds, np.floor(x))
+    assert np.abs(whole).max() < 0.6 < np.abs(together).max() < 1
 
 
 @given(angles, st.tuples(*[st.floats(-3, 3)] * 3), st.floats(0, 1))

@@ -26,7 +26,7 @@ from moss_crown.core.document.shot import (
 )
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
-from moss_crown.core.motion.follow import followed, grid
+from moss_crown.core.motion.follow import followed, grid, moving
 from moss_crown.core.motion.noise import phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import Act, Channel
 from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
@@ -258,10 +258,9 @@ def _drum(step: DrumStep, cast: Cast, frames: Frames, around: Surroundings) -> A
 
 def _shiver(step: ShiverStep, cast: Cast, frames: Frames, around: Surroundings) -> Act:
     tempo = (sample(step.tempo, frames) * frames / around.fps)[:, None]
-    waves = np.empty((len(frames), cast.count, 6))
-    for part in range(6):
-        seeds = np.array([seed_of(around.seed, step.id, step.seed, part, k) for k in range(cast.count)], np.uint64)
-        waves[..., part] = smooth_noise(seeds[None, :], tempo + phases(seeds))
+    own = [seed_of(around.seed, step.id, step.seed, part, k) for k in range(cast.count) for part in range(6)]
+    seeds = np.array(own, np.uint64)
+    waves = smooth_noise(seeds, tempo + phases(seeds)).reshape(len(frames), cast.count, 6)
     reach = shiver_fade(step, frames)[:, None] * switched(step.on, frames)
     return Act(
         Channel(reach, waves[..., :3] * each(step.move, frames, cast.letters)),
@@ -390,10 +389,10 @@ class Following:
     def series(self, targets: Floats) -> Floats:
         """(f, c) what follows targets (g, c) on the grid."""
         how = (self.frames, self.first, self.fps, self.springs, self.frequency, self.damping)
-        moving = (targets != targets[:1]).any(0)
-        if moving.all():
+        goes = moving(targets)
+        if goes.all():
             return followed(targets, *how)
         found = np.repeat(targets[:1], len(self.frames), 0)
-        if moving.any():
-            found[:, moving] = followed(targets[:, moving], *how)
+        if goes.any():
+            found[:, goes] = followed(targets[:, goes], *how)
         return found

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.motion.poses import Act, Channel, Poses, moved_poses, rest_poses
+from moss_crown.core.motion.poses import Act, Channel, moved_poses, rest_poses
 
 Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]
@@ -80,9 +80,7 @@ def _least(now: Sequence[Act], after: Sequence[Act], row: Row, wanted: Floats, s
 
 def _gaps(acts: Sequence[Act], row: Row, frames: int) -> Floats:
     """(f, p): how far neighbours are apart; below 0 where their boxes meet."""
-    poses: Poses = rest_poses(row.rest, frames)
-    for act in acts:
-        poses = moved_poses(poses, act)
+    poses = moved_poses(rest_poses(row.rest, frames), acts)
     corners = (poses[:, :, None, :3, :3] * row.boxes[None, :, :, None, :]).sum(-1) + poses[:, :, None, :3, 3]
     low, high = corners.min(2), corners.max(2)
     one, other = row.pairs.T

@@ -67,6 +67,18 @@ def followed(
 
 
 @numba.njit(cache=True)
+def moving(targets):
+    """(c): does a series ever leave where it begins?"""
+    found = np.zeros(targets.shape[1], np.bool_)
+    for row in range(1, len(targets)):
+        for c in range(targets.shape[1]):
+            found[c] |= targets[row, c] != targets[0, c]
+        if found.all():
+            break
+    return found
+
+
+@numba.njit(cache=True)
 def _step(spring, frequency, ratio, s):
     """What becomes of a displacement and a speed that are left to themselves for s seconds: a 2x2 matrix."""
     if not spring:
@@ -89,51 +101,70 @@ def _step(spring, frequency, ratio, s):
 
 
 @numba.njit(cache=True)
-def _steady(spring, frequency, ratio, u0, a, b):
-    """The parabola c0 + c1 s + c2 s² that follows the target u0 + a s + b s² without any swinging."""
-    if not spring:
-        c1 = a - 2 * b * frequency
-        return u0 - c1 * frequency, c1, b
-    omega = 2 * math.pi * frequency
-    c1 = a - 4 * ratio * b / omega
-    return u0 - 2 * ratio * c1 / omega - 2 * b / (omega * omega), c1, b
+def _forced(spring, frequency, ratio, h, s):
+    """What a target that runs from 0 along a parabola, through d1 after h / 2 and d2 after h, does in s seconds to what
+    is at rest at 0: (p1, p2, q1, q2), a displacement of p1 d1 + p2 d2 and a speed of q1 d1 + q2 d2."""
+    e11, e12, e21, e22 = _step(spring, frequency, ratio, s)
+    found = np.empty(4)
+    for k in range(2):
+        d1, d2 = 1.0 - k, 1.0 * k
+        a, b = (4 * d1 - d2) / h, 2 * (d2 - 2 * d1) / (h * h)
+        # The parabola c0 + c1 s + b s² that follows the target a s + b s² without any swinging.
+        if spring:
+            omega = 2 * math.pi * frequency
+            c1 = a - 4 * ratio * b / omega
+            c0 = -2 * ratio * c1 / omega - 2 * b / (omega * omega)
+        else:
+            c1 = a - 2 * b * frequency
+            c0 = -c1 * frequency
+        found[k] = c0 + (c1 + b * s) * s - e11 * c0 - e12 * c1
+        found[2 + k] = c1 + 2 * b * s - e21 * c0 - e22 * c1
+    return found[0], found[1], found[2], found[3]
+
+
+@numba.njit(cache=True)
+def _moved(x, v, u0, um, u1, step, forced, answer):
+    e11, e12, p1, p2 = step[0], step[1], forced[0], forced[1]
+    for c in range(len(x)):
+        answer[c] = u0[c] + e11 * (x[c] - u0[c]) + e12 * v[c] + p1 * (um[c] - u0[c]) + p2 * (u1[c] - u0[c])
+
+
+@numba.njit(cache=True)
+def _gone_on(x, v, u0, um, u1, step, forced):
+    (e11, e12, e21, e22), (p1, p2, q1, q2) = step, forced
+    for c in range(len(x)):
+        y, w, d1, d2 = x[c] - u0[c], v[c], um[c] - u0[c], u1[c] - u0[c]
+        x[c] = u0[c] + e11 * y + e12 * w + p1 * d1 + p2 * d2
+        v[c] = e21 * y + e22 * w + q1 * d1 + q2 * d2
 
 
 @numba.njit(cache=True)
 def _follow(targets, places, order, h, springs, frequency, second, answer):
+    """All of it is linear in the targets and in what is left of the motion: what a step makes of them is worked out
+    once, and is the same for every series."""
     intervals, series = (targets.shape[0] - 1) // 2, targets.shape[1]
     x, v = targets[0].copy(), np.zeros(series)
     asked = 0
     while asked < len(places) and places[asked] < 0:
         answer[order[asked]] = x
         asked += 1
-    e11, e12, e21, e22 = 1.0, 0.0, 0.0, 1.0
+    step, forced = (1.0, 0.0, 0.0, 1.0), (0.0, 0.0, 0.0, 0.0)
     for k in range(intervals):
         if asked >= len(places):
             break
         spring, tempo, ratio = springs[k], frequency[k], second[k]
         if k == 0 or spring != springs[k - 1] or tempo != frequency[k - 1] or ratio != second[k - 1]:
-            e11, e12, e21, e22 = _step(spring, tempo, ratio, h)
+            step, forced = _step(spring, tempo, ratio, h), _forced(spring, tempo, ratio, h, h)
+        u0, um, u1 = targets[2 * k], targets[2 * k + 1], targets[2 * k + 2]
         while asked < len(places) and places[asked] < k + 1:
             s = (places[asked] - k) * h
-            f11, f12, _, _ = _step(spring, tempo, ratio, s)
             row = order[asked]
             asked += 1
             if s == 0:  # the same bits as where the grid ends here
                 answer[row] = x
                 continue
-            for c in range(series):
-                u0, um, u1 = targets[2 * k, c], targets[2 * k + 1, c], targets[2 * k + 2, c]
-                a, b = (-3 * u0 + 4 * um - u1) / h, 2 * (u0 - 2 * um + u1) / (h * h)
-                c0, c1, c2 = _steady(spring, tempo, ratio, u0, a, b)
-                answer[row, c] = c0 + (c1 + c2 * s) * s + f11 * (x[c] - c0) + f12 * (v[c] - c1)
-        for c in range(series):
-            u0, um, u1 = targets[2 * k, c], targets[2 * k + 1, c], targets[2 * k + 2, c]
-            a, b = (-3 * u0 + 4 * um - u1) / h, 2 * (u0 - 2 * um + u1) / (h * h)
-            c0, c1, c2 = _steady(spring, tempo, ratio, u0, a, b)
-            y, w = x[c] - c0, v[c] - c1
-            x[c] = c0 + (c1 + c2 * h) * h + e11 * y + e12 * w
-            v[c] = c1 + 2 * c2 * h + e21 * y + e22 * w
+            _moved(x, v, u0, um, u1, _step(spring, tempo, ratio, s), _forced(spring, tempo, ratio, h, s), answer[row])
+        _gone_on(x, v, u0, um, u1, step, forced)
     while asked < len(places):
         answer[order[asked]] = x
         asked += 1

@@ -31,13 +31,14 @@ def hashed(seed: int | NDArray[np.uint64], k: NDArray[np.int64]) -> Floats:
 
 def smooth_noise(seed: int | NDArray[np.uint64], x: Floats) -> Floats:
     """-1 to 1, smooth to the second derivative, near 0 at whole x: gradient noise in one dimension with a quintic
-    blend, at any x, with a seed or seeds that broadcast with it.
+    blend, at any x, with one seed or with seeds (l) for x (..., l).
 
     Perlin, Improving Noise, SIGGRAPH 2002. Two octaves, the second weaker by half, so that it does not look regular;
     the hyperbolic tangent brings it near its bounds without corners.
     """
-    seeds, at = np.broadcast_arrays(np.asarray(seed, np.uint64), np.asarray(x, np.float64))
-    mixed: Floats = _noise(np.ascontiguousarray(seeds).ravel(), np.ascontiguousarray(at).ravel()).reshape(at.shape)
+    at = np.ascontiguousarray(x, np.float64)
+    seeds = np.atleast_1d(np.asarray(seed, np.uint64))
+    mixed: Floats = _noise(seeds, at.reshape(-1, len(seeds))).reshape(np.shape(x))
     return mixed
 
 
@@ -56,18 +57,24 @@ def _hash(seed, k):
 
 
 @numba.njit(cache=True)
-def _gradient(seed, x):
-    cell = math.floor(x)
-    u = x - cell
-    k = np.int64(cell)
-    before = (2 * _hash(seed, k) - 1) * u
-    after = (2 * _hash(seed, k + 1) - 1) * (u - 1)
-    return before + (after - before) * (u * u * u * (u * (u * 6 - 15) + 10))
-
-
-@numba.njit(cache=True)
 def _noise(seeds, x):
-    found = np.empty(len(x))
-    for n in range(len(x)):
-        found[n] = math.tanh((_gradient(seeds[n], x[n]) + 0.5 * _gradient(seeds[n], 2.0 * x[n] + 0.5)) * 2.4)
+    found = np.empty(x.shape)
+    # For each seed and octave the cell that was met last, and the slopes at its ends: the next is most often the same.
+    cells, before, after = np.full((2, len(seeds)), np.nan), np.empty((2, len(seeds))), np.empty((2, len(seeds)))
+    for n in range(x.shape[0]):
+        for k in range(len(seeds)):
+            total = 0.0
+            for octave in range(2):
+                at = 2.0 * x[n, k] + 0.5 if octave else x[n, k]
+                cell = np.floor(at)
+                if cell != cells[octave, k]:
+                    cells[octave, k] = cell
+                    before[octave, k] = 2 * _hash(seeds[k], np.int64(cell)) - 1
+                    after[octave, k] = 2 * _hash(seeds[k], np.int64(cell) + 1) - 1
+                u = at - cell
+                rising, falling = before[octave, k] * u, after[octave, k] * (u - 1)
+                mixed = rising + (falling - rising) * (u * u * u * (u * (u * 6 - 15) + 10))
+                total += 0.5 * mixed if octave else mixed
+            e = math.exp(total * 4.8)
+            found[n, k] = (e - 1) / (e + 1)  # the hyperbolic tangent of half of that
     return found

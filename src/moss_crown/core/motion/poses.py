@@ -6,6 +6,7 @@ Column vectors. A turn (x, y, z) in degrees turns about x first, then y, then z.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numba
@@ -69,15 +70,26 @@ def rest_poses(rest: NDArray[np.float64], frames: int) -> Poses:
     return np.ascontiguousarray(np.broadcast_to(rest, (frames, *rest.shape)))
 
 
-def moved_poses(poses: Poses, act: Act) -> Poses:
-    """Apply what a step does to letters. What does nothing to a letter leaves its pose bit for bit as it was.
+AT_ONCE = 64
+"""Frames."""
+
+
+def moved_poses(poses: Poses, acts: Sequence[Act]) -> Poses:
+    """Apply what steps do to letters, one after the other. What does nothing to a letter leaves its pose bit for bit as
+    it was.
 
     The move goes along the block's axes; turn and scale go about the pivot along the letter's own.
     """
-    moved = np.empty_like(poses)
-    (move_reach, move), (turn_reach, turn), (scale_reach, scale) = map(_laid_out, (act.move, act.turn, act.scale))
-    pivots = np.ascontiguousarray(act.pivots)
-    _act(poses, moved, move_reach, move, turn_reach, turn, scale_reach, scale, pivots)
+    moved = poses.copy()
+    laid_out = [
+        (*_laid_out(act.move), *_laid_out(act.turn), *_laid_out(act.scale), np.ascontiguousarray(act.pivots))
+        for act in acts
+    ]
+    # All acts on some frames before the next: what is moved stays near the processor.
+    for first in range(0, len(moved), AT_ONCE):
+        own = slice(first, first + AT_ONCE)
+        for arrays in laid_out:
+            _act(moved[own], *(a if len(a) == 1 else a[own] for a in arrays))
     return moved
 
 
@@ -139,8 +151,8 @@ def _turn(ax, ay, az):
     return r
 
 
-@numba.njit(cache=True)
-def _act(poses, moved, move_reach, move, turn_reach, turn, scale_reach, scale, pivots):
+@numba.njit(cache=True, fastmath={"contract"})
+def _act(poses, move_reach, move, turn_reach, turn, scale_reach, scale, pivots):
     for f in range(poses.shape[0]):
         fp = f if len(pivots) > 1 else 0
         fm = f if len(move) > 1 else 0
@@ -154,16 +166,11 @@ def _act(poses, moved, move_reach, move, turn_reach, turn, scale_reach, scale, p
             rt = turn_reach[f, k if turn_reach.shape[1] > 1 else 0]
             rs = scale_reach[f, k if scale_reach.shape[1] > 1 else 0]
             if rm == 0 and rt == 0 and rs == 0:
-                for i in range(4):
-                    for j in range(4):
-                        moved[f, k, i, j] = poses[f, k, i, j]
                 continue
             ax, ay, az = turn[ft, kt, 0] * rt, turn[ft, kt, 1] * rt, turn[ft, kt, 2] * rt
-            if ax != 0 or ay != 0 or az != 0:
-                sx, cx, sy, cy = math.sin(ax), math.cos(ax), math.sin(ay), math.cos(ay)
-                sz, cz = math.sin(az), math.cos(az)
-            else:
-                sx, cx, sy, cy, sz, cz = 0.0, 1.0, 0.0, 1.0, 0.0, 1.0
+            sx, cx = (math.sin(ax), math.cos(ax)) if ax != 0 else (0.0, 1.0)
+            sy, cy = (math.sin(ay), math.cos(ay)) if ay != 0 else (0.0, 1.0)
+            sz, cz = (math.sin(az), math.cos(az)) if az != 0 else (0.0, 1.0)
             hx, hy, hz = 1 + scale[fs, ks, 0] * rs, 1 + scale[fs, ks, 1] * rs, 1 + scale[fs, ks, 2] * rs
             m00, m01, m02 = cz * cy * hx, (cz * sy * sx - sz * cx) * hy, (cz * sy * cx + sz * sx) * hz
             m10, m11, m12 = sz * cy * hx, (sz * sy * sx + cz * cx) * hy, (sz * sy * cx - cz * sx) * hz
@@ -174,12 +181,10 @@ def _act(poses, moved, move_reach, move, turn_reach, turn, scale_reach, scale, p
             tz = pz - (m20 * px + m21 * py + m22 * pz)
             for i in range(3):
                 a, b, c = poses[f, k, i, 0], poses[f, k, i, 1], poses[f, k, i, 2]
-                moved[f, k, i, 0] = a * m00 + b * m10 + c * m20
-                moved[f, k, i, 1] = a * m01 + b * m11 + c * m21
-                moved[f, k, i, 2] = a * m02 + b * m12 + c * m22
-                moved[f, k, i, 3] = a * tx + b * ty + c * tz + poses[f, k, i, 3] + move[fm, km, i] * rm
-            moved[f, k, 3, 0] = moved[f, k, 3, 1] = moved[f, k, 3, 2] = 0.0
-            moved[f, k, 3, 3] = 1.0
+                poses[f, k, i, 0] = a * m00 + b * m10 + c * m20
+                poses[f, k, i, 1] = a * m01 + b * m11 + c * m21
+                poses[f, k, i, 2] = a * m02 + b * m12 + c * m22
+                poses[f, k, i, 3] += a * tx + b * ty + c * tz + move[fm, km, i] * rm
 
 
 SPEEDS = ("all", "place", "turn", "size")

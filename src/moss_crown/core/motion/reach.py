@@ -58,7 +58,9 @@ def reach_of(drive: DriveStep, frames: Frames, units: Units, fps: float, seed: i
         total = np.ones((len(frames), units.count))
     if drive.response != [(0.0, 0.0), (1.0, 1.0)]:
         total = through(drive.response, total)
-    if drive.beyond is not True:
+    if drive.beyond is False:
+        total = np.clip(total, 0, 1)
+    elif drive.beyond is not True:
         free = choices(drive.beyond, frames)
         total = np.where(np.array(free, bool)[:, None], total, np.clip(total, 0, 1))
     return total if drive.strength == 1 else total * sample(drive.strength, frames)[:, None]
@@ -162,7 +164,8 @@ def cadence_reach(cadence: Cadence, frames: Frames, units: Units) -> Floats:
     ways = choices(cadence.way, frames) if changes(cadence.way) else [sample_choice(cadence.way, 0.0)]
 
     def arriving(time: Floats) -> Floats:
-        return 1 - ease(cadence.ease, time)
+        done = ease(cadence.ease, time)
+        return np.subtract(1, done, out=done)
 
     found: dict[str, Floats] = {}
     for way in set(ways):
@@ -172,7 +175,7 @@ def cadence_reach(cadence: Cadence, frames: Frames, units: Units) -> Floats:
             back = since - duration - sample(cadence.stay, needed(cadence, frames))[:, None]
             found[way] = np.minimum(arriving(1 - since / duration), arriving(back / duration))
         else:
-            found[way] = arriving(since / duration)
+            found[way] = arriving(np.divide(since, duration, out=since) if len(set(ways)) == 1 else since / duration)
     if len(found) == 1:
         return next(iter(found.values()))
     return np.array([found[way][k] for k, way in enumerate(ways)])
@@ -305,7 +308,7 @@ def _noise(noise: Noise, frames: Frames, units: Units, fps: float, seed: int) ->
     tempo, grain = sample(noise.tempo, frames), sample(noise.grain, frames)
     low, high = sample(noise.low, frames)[:, None], sample(noise.high, frames)[:, None]
     seeds = np.array([seed_of(seed, noise.seed, k) for k in range(units.count)], np.uint64)
-    moving = smooth_noise(seeds[None, :], (tempo * frames / fps)[:, None] + phases(seeds))
+    moving = smooth_noise(seeds, (tempo * frames / fps)[:, None] + phases(seeds))
     if grain.any():
         # Neighbours read one and the same noise at places that lie as close as they do.
         alike = smooth_noise(
