@@ -347,7 +347,8 @@ def test_the_stage_takes_other_shapes_and_letters_stand_on_them(quiet, server):
     clear = settled(quiet)
     put(quiet, "spinbutton", "Haze: half gone at", 5)
     assert np.abs(settled(quiet) - clear).mean() > 1
-    quiet.get_by_text("globe, and haze").wait_for()
+    put(quiet, "spinbutton", "Horizon: half there at", 6)
+    quiet.get_by_text("globe, and haze, and horizon").wait_for()
 
 
 def test_a_smooth_floor_of_the_draft_mirrors_the_letters(quiet, server):

@@ -83,7 +83,7 @@ from moss_crown.core.motion.values import changes, sample, sample_choice, sample
 from moss_crown.core.moving import MOTION, Moved, felt, overshoot, pivots_of, rest_of
 from moss_crown.core.stage.backdrop import corners, covering
 from moss_crown.core.stage.scene import Globe, Ground, Light, ShapeLight, Sheet, SunLight, triangle_areas
-from moss_crown.core.staging import grounds_at, haze_at
+from moss_crown.core.staging import grounds_at, haze_at, horizon_at
 from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
 from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
@@ -485,7 +485,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
     """Materials, stage, lamps and environment."""
     surfaces: list[Surface] = []
     grounds = grounds_at(shot, frame, surfaces)
-    haze = haze_at(shot, frame)
+    haze, horizon = haze_at(shot, frame), horizon_at(shot, frame)
     step = environment_step(shot, frame)
     blocks = members(shot, frame)
     surround = {
@@ -499,6 +499,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "blocks": [_worn(shot, block, frame) for block in blocks],
         "grounds": [_ground(ground, surfaces[ground.surface]) for ground in grounds],
         "haze": asdict(haze) if haze else None,
+        "horizon": asdict(horizon) if horizon else None,
         "lights": [_lamp(light) for light in lights_at(shot, frame)],
         "environment": surround,
     }

@@ -73,7 +73,7 @@ from moss_crown.core.stage.backdrop import Backdrop
 from moss_crown.core.stage.camera import camera_poses
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
 from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Surround
-from moss_crown.core.staging import floor_below, grounds_at, haze_at, wall_behind
+from moss_crown.core.staging import floor_below, grounds_at, haze_at, horizon_at, wall_behind
 from moss_crown.core.type import emblem, families
 from moss_crown.core.type.families import FAMILIES, Axes
 from moss_crown.core.type.layout import EmblemSetting, Letter, Setting
@@ -772,6 +772,7 @@ def scene_at(
         camera,
         light_names(shot, frame),
         haze_at(shot, frame),
+        horizon_at(shot, frame),
     )
 
 

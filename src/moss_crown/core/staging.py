@@ -7,7 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from moss_crown.core.document.shot import Material, Shot, StageStep
+from moss_crown.core.document.shot import Colour, Material, Shot, StageStep
+from moss_crown.core.document.values import Value
 from moss_crown.core.look.material import Surface, surface_at
 from moss_crown.core.motion.values import sample_choice, sample_one
 from moss_crown.core.stage.ground import steps_line, sweep_line
@@ -53,9 +54,10 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
         yield Swept(*line, REACH, worn(step.floor_material), catches, "steps")
     else:
         floor = sample_choice(step.floor, frame)
+        wall = shape == "corner" and sample_choice(step.wall, frame)
         if floor:
             yield Sheet(
-                np.array([0.0, 0.0, REACH - distance]) if shape == "corner" else np.zeros(3),
+                np.array([0.0, 0.0, REACH - distance]) if wall else np.zeros(3),
                 np.array([REACH, 0.0, 0.0]),
                 np.array([0.0, 0.0, -REACH]),
                 worn(step.floor_material),
@@ -72,7 +74,7 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
                 catches,
                 "card",
             )
-        elif sample_choice(step.wall, frame):
+        elif wall:
             # It stands on the floor; without one it goes on below.
             half = REACH / 2 if floor else REACH
             yield Sheet(
@@ -117,9 +119,18 @@ def floor_below(shot: Shot, frame: float) -> float:
 
 
 def haze_at(shot: Shot, frame: float) -> Haze | None:
-    for step in stages_on(shot, frame):
-        half = sample_one(step.haze, frame)
-        if half > 0:
-            red, green, blue = (float(c) for c in sample_one(step.haze_colour, frame))
-            return Haze(float(np.sqrt(np.log(2)) / half), (red, green, blue))
-    return None
+    return next((h for step in stages_on(shot, frame) if (h := _haze(step.haze, step.haze_colour, frame))), None)
+
+
+def horizon_at(shot: Shot, frame: float) -> Haze | None:
+    """What the stage goes over into around its middle."""
+    found = (_haze(step.horizon, step.horizon_colour, frame) for step in stages_on(shot, frame))
+    return next((horizon for horizon in found if horizon), None)
+
+
+def _haze(distance: Value[float], colour: Value[Colour], frame: float) -> Haze | None:
+    half = sample_one(distance, frame)
+    if half <= 0:
+        return None
+    red, green, blue = (float(c) for c in sample_one(colour, frame))
+    return Haze(float(np.sqrt(np.log(2)) / half), (red, green, blue))

@@ -14,7 +14,7 @@ from moss_crown.core.render.renderer import Render, RenderSettings, render
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.ground import steps_line, sweep_line, triangulated
 from moss_crown.core.stage.scene import Camera, Globe, Haze, Scene, Sheet, Surround, Swept
-from moss_crown.core.staging import floor_below, grounds_at, haze_at, wall_behind
+from moss_crown.core.staging import floor_below, grounds_at, haze_at, horizon_at, wall_behind
 
 DARK = Surround(np.zeros((256, 512, 3), np.float32), 0.0, 0.0)
 
@@ -132,6 +132,55 @@ def test_hazed_light_is_a_mean_of_surface_and_haze(distance):
     )
     # By depth, not by distance from the eye: even over the picture.
     assert np.ptp(seen, (0, 1)).max() < 2e-3
+
+
+def test_a_floor_without_a_wall_goes_on_behind():
+    ends = [
+        min((f.centre - f.v)[2], (f.centre + f.v)[2])
+        for f in (grounds_at(staged(wall=w), 0, [])[0] for w in (True, False))
+    ]
+    assert ends == [-1.25, -60.0]
+
+
+@pytest.mark.parametrize("haze", [None, Haze(0.1, (0.6, 0.5, 0.4))])
+def test_grounds_go_over_into_the_horizon_around_the_middle(haze):
+    """A glowing floor seen from far above, pixel by pixel against the closed form; haze lies over both."""
+    floor = Sheet(np.zeros(3), np.array([50.0, 0, 0]), np.array([0, 0, -50.0]), 0)
+    glowing = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, glow=(0.8, 0.4, 0.2))
+    high, half = 10.0, 0.6
+    camera = Camera(look_at(np.array([0.0, high, 1e-5]), np.zeros(3))[None], (half, half), (0.0, 0.0))
+    horizon = Haze(float(np.sqrt(np.log(2)) / 3.0), (0.1, 0.2, 0.3))
+    scene = Scene((), (), (floor,), (glowing,), (), DARK, camera, (), haze, horizon)
+    with Render(scene, RenderSettings(24, 24, 64, passes=True)) as picture:
+        picture.add(64)
+        seen, found = picture.passes().beauty, picture.layers()
+    at = (np.arange(24) + 0.5) / 24 * 2 - 1
+    away = np.hypot(*np.meshgrid(at, at)) * half * high
+    left = 0.5 ** ((away / 3.0) ** 2)[..., None]
+    expected = left * np.array(glowing.glow) + (1 - left) * np.array(horizon.colour)
+    if haze:
+        clear = np.exp(-((haze.density * high) ** 2))
+        expected = clear * expected + (1 - clear) * np.array(haze.colour)
+    assert seen == pytest.approx(expected, abs=6e-3)
+    lights = sum(p for name, p in found.pictures.items() if name.startswith("light_"))
+    assert lights == pytest.approx(seen, abs=1e-4)
+
+
+def test_letters_do_not_go_over_into_the_horizon():
+    """With a horizon that begins at once floor and wall are it, and letters have the same bits as without."""
+    near, far = (scene_at(staged(horizon=h, horizon_colour=(0.9, 0.1, 0.2)), 60, 16 / 9, Cache()) for h in (0.0, 0.02))
+    assert near.horizon is None
+    assert far.horizon == horizon_at(staged(horizon=0.02, horizon_colour=(0.9, 0.1, 0.2)), 0)
+    bare = replace(near, grounds=())
+    clear, red = (render(s, RenderSettings(96, 54, 8, bounded=False), None).beauty for s in (near, far))
+    alpha = render(bare, RenderSettings(96, 54, 8, open_back=True), None).alpha[..., 0]
+    assert (alpha == 1).sum() > 100
+    assert (red[alpha == 1] == clear[alpha == 1]).all()
+    grounds = red[(alpha == 0) & (red != clear).any(-1)]
+    assert len(grounds) > 1000
+    assert grounds / grounds.max(-1, keepdims=True) == pytest.approx(
+        np.broadcast_to([1, 1 / 9, 2 / 9], grounds.shape), abs=0.02
+    )
 
 
 def test_the_lights_of_a_hazy_scene_still_add_up():

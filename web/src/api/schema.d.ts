@@ -9947,13 +9947,15 @@ export interface components {
          * StageStep
          * @description What letters stand on and before, with its floor at height 0.
          *
-         *     A `corner` is a floor and a back wall, each there or not. A `sweep` is both in one piece, joined by a curve of
-         *     `radius`, in the wall's material. `steps` rise behind the letters from where the wall would stand: so many, each
-         *     `rise` high and `run` deep. A `globe` of `radius` has its top at the middle of the floor. A `card`, `card_width` by
-         *     `card_height` metres, stands on the floor in the wall's place; a picture of the wall's material fills it.
+         *     A `corner` is a floor and a back wall, each there or not; a floor without a wall goes on behind. A `sweep` is both in
+         *     one piece, joined by a curve of `radius`, in the wall's material. `steps` rise behind the letters from where the
+         *     wall would stand: so many, each `rise` high and `run` deep. A `globe` of `radius` has its top at the middle of the
+         *     floor. A `card`, `card_width` by `card_height` metres, stands on the floor in the wall's place; a picture of the
+         *     wall's material fills it.
          *
          *     With `catch` the camera sees only the shadows on all that, and the alpha of a picture holds those. What is
-         *     `haze` metres away has lost half of itself to haze of `haze_colour`; 0 for clear air.
+         *     `haze` metres away has lost half of itself to haze of `haze_colour`; 0 for clear air. With a `horizon` above 0 the
+         *     stage itself goes over into `horizon_colour`: half of the way that many metres around its middle.
          */
         StageStep: {
             /** Id */
@@ -10032,6 +10034,24 @@ export interface components {
              *     ]
              */
             haze_colour: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Horizon
+             * @default 0
+             */
+            horizon: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Horizon Colour
+             * @default [
+             *       0.16,
+             *       0.2,
+             *       0.21
+             *     ]
+             */
+            horizon_colour: [
                 number,
                 number,
                 number

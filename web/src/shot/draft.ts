@@ -106,10 +106,15 @@ export interface Ground {
   normals?: [[number, number], [number, number]][]; // at the ends of its pieces
   half?: number;
 }
+export interface Haze {
+  density: number;
+  colour: [number, number, number];
+}
 export interface Look {
   blocks: Wardrobe[];
   grounds: Ground[];
-  haze: { density: number; colour: [number, number, number] } | null;
+  haze: Haze | null;
+  horizon: Haze | null; // what grounds go over into around the middle of the stage
   lights: Lamp[];
   environment: {
     preset: string;

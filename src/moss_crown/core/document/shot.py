@@ -800,13 +800,15 @@ class LightsStep(StepBase):
 class StageStep(StepBase):
     """What letters stand on and before, with its floor at height 0.
 
-    A `corner` is a floor and a back wall, each there or not. A `sweep` is both in one piece, joined by a curve of
-    `radius`, in the wall's material. `steps` rise behind the letters from where the wall would stand: so many, each
-    `rise` high and `run` deep. A `globe` of `radius` has its top at the middle of the floor. A `card`, `card_width` by
-    `card_height` metres, stands on the floor in the wall's place; a picture of the wall's material fills it.
+    A `corner` is a floor and a back wall, each there or not; a floor without a wall goes on behind. A `sweep` is both in
+    one piece, joined by a curve of `radius`, in the wall's material. `steps` rise behind the letters from where the
+    wall would stand: so many, each `rise` high and `run` deep. A `globe` of `radius` has its top at the middle of the
+    floor. A `card`, `card_width` by `card_height` metres, stands on the floor in the wall's place; a picture of the
+    wall's material fills it.
 
     With `catch` the camera sees only the shadows on all that, and the alpha of a picture holds those. What is
-    `haze` metres away has lost half of itself to haze of `haze_colour`; 0 for clear air.
+    `haze` metres away has lost half of itself to haze of `haze_colour`; 0 for clear air. With a `horizon` above 0 the
+    stage itself goes over into `horizon_colour`: half of the way that many metres around its middle.
     """
 
     kind: Literal["stage"] = "stage"
@@ -819,6 +821,8 @@ class StageStep(StepBase):
     card_height: Value[Size] = 4.5
     haze: Value[Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)]] = 0.0
     haze_colour: Value[Colour] = (0.16, 0.2, 0.21)
+    horizon: Value[Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)]] = 0.0
+    horizon_colour: Value[Colour] = (0.16, 0.2, 0.21)
     floor: Value[bool] = True
     wall: Value[bool] = True
     wall_distance: Value[Annotated[float, Field(gt=0, le=1_000, allow_inf_nan=False)]] = 1.25

@@ -238,16 +238,25 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
 
 
 @kernel
-def hazed(haze, camera, catches, w, q, n, light, film, passes):
-    """Haze between the camera and the first surface: what it takes of all that comes, and its own light, which counts
-    as the environment's. By depth along the camera's axis, as the draft has it."""
+def hazed(haze, camera, catches, ground, w, q, n, light, film, passes):
+    """Haze between the camera and the first surface, by depth along the camera's axis, as the draft has it, and the
+    horizon that grounds go over into: what they take of all that comes, and their own light, which counts as the
+    environment's."""
     for i in range(n):
+        instance = q[ln.INSTANCE + i]
         along = -(w[ln.DX + i] * camera[0, 2] + w[ln.DY + i] * camera[0, 6] + w[ln.DZ + i] * camera[0, 10])
         thick = haze[0] * along * w[ln.FAR + i]
         left = math.exp(-thick * thick)
-        if not catches[q[ln.INSTANCE + i]]:
+        if not catches[instance]:
             lost = ONE - left
-            add(film, w, q, i, light, haze[1] * lost, haze[2] * lost, haze[3] * lost, ZERO, passes)
+            r, g, b = haze[1] * lost, haze[2] * lost, haze[3] * lost
+            if ground[instance] and haze[4] > ZERO:
+                x, z = w[ln.OX + i] + w[ln.DX + i] * w[ln.FAR + i], w[ln.OZ + i] + w[ln.DZ + i] * w[ln.FAR + i]
+                near = math.exp(-haze[4] * haze[4] * (x * x + z * z))
+                gone = (ONE - near) * left
+                r, g, b = r + haze[5] * gone, g + haze[6] * gone, b + haze[7] * gone
+                left = left * near
+            add(film, w, q, i, light, r, g, b, ZERO, passes)
         w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = w[ln.TR + i] * left, w[ln.TG + i] * left, w[ln.TB + i] * left
 
 

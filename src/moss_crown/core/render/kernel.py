@@ -330,7 +330,7 @@ def _paths(
         if world.glassy:
             absorb(w, n)
         if world.hazy and depth == 0:
-            hazed(world.haze, world.camera, world.catches, w, q, n, lights, film, passes)
+            hazed(world.haze, world.camera, world.catches, world.ground, w, q, n, lights, film, passes)
         if world.glow >= 0:
             glows(choice, world.glow, first_piece, pieces, owners, poses, w, q, n, depth, picked, film, bound, passes)
         if n == 0 or depth == last:

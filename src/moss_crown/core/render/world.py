@@ -13,7 +13,7 @@ from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, Ra
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
 from moss_crown.core.render.tables import albedo_table, glass_table, material_rows
 from moss_crown.core.stage.ground import HALVES, square, triangulated
-from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
+from moss_crown.core.stage.scene import Haze, Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
 
 F32 = NDArray[np.float32]
 _ALL = 0xFF
@@ -52,8 +52,9 @@ class World(NamedTuple):
     piece_instance: NDArray[np.int64]  # (p)
     first_piece: NDArray[np.int64]  # (i) or -1
     surround: EnvironmentMap
-    hazy: bool  # whether there is any haze
-    haze: F32  # its density and colour
+    hazy: bool  # whether there is any haze or horizon
+    haze: F32  # density and colour of the haze, then those of the horizon that grounds go over into
+    ground: NDArray[np.bool_]  # (i) whether it belongs to the stage
     camera: F32  # (steps, 12)
     later_camera: F32  # (1, 12)
     lens: F32  # half tangents across and up, shift across and up, radius of the opening, focus, blades
@@ -77,6 +78,7 @@ class _Stage:
         self.rest: list[list[float]] = []
         self.surface: list[tuple[int, ...]] = []
         self.catches: list[bool] = []
+        self.ground: list[bool] = []
         self.light_of: list[int] = []
 
     def mesh(
@@ -129,6 +131,11 @@ class _Stage:
         self.surface.append(surface)
         self.light_of.append(light)
         self.catches.append(catches)
+        self.ground.append(mask == STAGE_MASK)
+
+
+def _hazy_row(haze: Haze | None) -> list[float]:
+    return [haze.density, *haze.colour] if haze else [0.0] * 4
 
 
 def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
@@ -189,8 +196,9 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         piece_instance=pieces.instance,
         first_piece=pieces.first,
         surround=surround,
-        hazy=scene.haze is not None,
-        haze=np.array([scene.haze.density, *scene.haze.colour] if scene.haze else [0, 0, 0, 0], np.float32),
+        hazy=bool(scene.haze or scene.horizon),
+        haze=np.array([x for h in (scene.haze, scene.horizon) for x in _hazy_row(h)], np.float32),
+        ground=np.array(stage.ground, np.bool_).reshape(-1),
         camera=_stretched(c.poses, stage.steps).astype(np.float32),
         later_camera=(c.poses[0] if c.later is None else c.later)[:3].reshape(1, 12).astype(np.float32),
         lens=np.array([*c.half, *c.shift, c.opening, c.focus, c.blades], np.float32),

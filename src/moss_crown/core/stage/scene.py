@@ -124,8 +124,9 @@ Ground = Sheet | Swept | Globe
 
 @dataclass(frozen=True)
 class Haze:
-    """What of a surface at a depth of d metres before the camera is left: exp(-(density d)^2); the rest is of `colour`,
-    scene-linear."""
+    """What of a surface at a distance of d metres is left: exp(-(density d)^2); the rest is of `colour`, scene-linear.
+    The haze between goes by depth before the camera; grounds fade to a horizon by how far they lie around the middle of
+    the stage."""
 
     density: float
     colour: tuple[float, float, float]
@@ -190,3 +191,4 @@ class Scene:
     camera: Camera
     light_names: tuple[str, ...] = ()
     haze: Haze | None = None
+    horizon: Haze | None = None

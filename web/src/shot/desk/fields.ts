@@ -897,6 +897,14 @@ export function fieldsOf(
             max: 10000,
           }),
           { path: '/haze_colour', label: 'Haze: colour', kind: 'colour' },
+          number('/horizon', 'Horizon: half there at', {
+            unit: 'm, 0: none',
+            step: 0.5,
+            decimals: 1,
+            min: 0,
+            max: 10000,
+          }),
+          { path: '/horizon_colour', label: 'Horizon: colour', kind: 'colour' },
         ]),
         ...sheetsOf(step).flatMap(([name, title]) =>
           surfaceFields(`/${name}`, title, step[name], more.controls),

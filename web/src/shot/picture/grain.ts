@@ -2,6 +2,7 @@ import * as THREE from 'three';
 import { bytes } from '../../api/client';
 import type { Grain, Images, LetterAtRest, Surface } from '../draft';
 import { LIGHTS_BY_COSINE, LIGHTS_WITHOUT_HIGHLIGHTS } from './gloss';
+import { HORIZON, HORIZON_HEAD, HORIZON_VERTEX, HORIZON_VERTEX_HEAD, type HorizonUniforms } from './horizon';
 import { MIRROR_HEAD, MIRRORED, type MirrorUniforms } from './mirror';
 import { LIGHTS_FROM_AROUND, ROOM, type RoomUniforms } from './room';
 
@@ -244,13 +245,15 @@ export function picture(id: string, tiling: Images['tiling'], light: boolean): P
 }
 
 /** Give a material the room around it, and the texture and the pictures of a surface, or take those away. `ready` is
- *  called when pictures have come; the answer, if there is one, when the texture has. A floor may mirror the letters. */
+ *  called when pictures have come; the answer, if there is one, when the texture has. A floor may mirror the letters, and
+ *  grounds go over into a horizon. */
 export function grow(
   material: THREE.Material,
   surface: Surface,
   edge: boolean,
   ready: () => void,
   room: RoomUniforms,
+  horizon: HorizonUniforms | null = null,
   mirror: MirrorUniforms | null = null,
 ): Promise<void> | null {
   const kept = material.userData as Partial<Grained>;
@@ -279,7 +282,7 @@ export function grow(
     ? [images.colour, images.roughness, images.bump].map((id) => (id ? '1' : '0')).join('')
     : '';
   const brushed = surface.brushed > 0;
-  const program = `${grain?.name ?? ''} ${maps} ${brushed} ${mirror !== null}`;
+  const program = `${grain?.name ?? ''} ${maps} ${brushed} ${horizon !== null} ${mirror !== null}`;
   if (program === kept.program) return null;
   kept.program = program;
   const put = (text: string) => {
@@ -291,7 +294,7 @@ export function grow(
     // Not before: what is drawn until then must not be kept as this program.
     material.customProgramCacheKey = () => program;
     material.onBeforeCompile = (shader) => {
-      Object.assign(shader.uniforms, uniforms, room, mirror);
+      Object.assign(shader.uniforms, uniforms, room, horizon, mirror);
       const after = (part: string, text: string) => {
         shader.fragmentShader = shader.fragmentShader.replace(
           `#include <${part}>`,
@@ -299,16 +302,24 @@ export function grow(
         );
       };
       shader.vertexShader = shader.vertexShader
-        .replace('#include <common>', `#include <common>\n${VERTEX_HEAD}`)
-        .replace('#include <begin_vertex>', `#include <begin_vertex>\n${VERTEX}`);
+        .replace(
+          '#include <common>',
+          `#include <common>\n${VERTEX_HEAD}${when(horizon, HORIZON_VERTEX_HEAD)}`,
+        )
+        .replace(
+          '#include <begin_vertex>',
+          `#include <begin_vertex>\n${VERTEX}${when(horizon, HORIZON_VERTEX)}`,
+        );
       after(
         'common',
         FINE +
           VARYINGS +
           when(grain, FRAGMENT_HEAD + text) +
           when(images, PICTURE_HEAD) +
+          when(horizon, HORIZON_HEAD) +
           when(mirror, MIRROR_HEAD),
       );
+      after('colorspace_fragment', when(horizon, HORIZON));
       after('lights_fragment_maps', when(mirror, MIRRORED));
       for (const [part, text] of [
         ['envmap_physical_pars_fragment', ROOM],

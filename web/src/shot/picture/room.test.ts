@@ -15,6 +15,7 @@ const look = {
   blocks: [],
   grounds: [sheet(true), sheet(false)],
   haze: null,
+  horizon: null,
   lights: [
     {
       kind: 'flat',

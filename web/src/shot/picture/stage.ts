@@ -20,6 +20,7 @@ import { DisplayPass } from './display';
 import { Gathering, gathered, placeInDisc, placeInPixel, placeInSquareOfFour, shineFrom } from './gather';
 import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
+import { type HorizonUniforms, noHorizon, setHorizon } from './horizon';
 import { FloorMirror, type MirrorUniforms } from './mirror';
 import { narrowed } from './narrow';
 import { Room, type RoomUniforms } from './room';
@@ -85,6 +86,7 @@ export class DraftStage {
   private casting: ReturnType<typeof lampOf>[] = [];
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private readonly shadows = new THREE.ShadowMaterial({ opacity: 0.75, fog: false });
+  private readonly horizon = noHorizon();
   private readonly floors: { quick: THREE.MeshLambertMaterial; full: THREE.MeshPhysicalMaterial }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
@@ -573,6 +575,7 @@ export class DraftStage {
     this.scene.fog = haze
       ? new THREE.FogExp2(new THREE.Color().setRGB(...haze.colour, THREE.LinearSRGBColorSpace), haze.density)
       : null;
+    setHorizon(this.horizon, look.horizon);
     let place = 0;
     for (const ground of look.grounds) {
       if (ground.catches) {
@@ -594,8 +597,8 @@ export class DraftStage {
       const mirrors = level(ground);
       if (mirrors) this.floor = ground.centre?.[1] ?? 0;
       const around = this.room.at(place);
-      this.grow(quick, ground.surface, false, around);
-      this.grow(full, ground.surface, false, around, mirrors ? this.mirror.uniforms : null);
+      this.grow(quick, ground.surface, false, around, this.horizon);
+      this.grow(full, ground.surface, false, around, this.horizon, mirrors ? this.mirror.uniforms : null);
       const mesh = groundMesh(quick, ground);
       this.setting.add(mesh);
       this.grounds.push({ mesh, quick, full });
@@ -718,9 +721,10 @@ export class DraftStage {
     surface: Surface,
     edge: boolean,
     room: RoomUniforms,
+    horizon: HorizonUniforms | null = null,
     mirror: MirrorUniforms | null = null,
   ) {
-    const grown = grow(material, surface, edge, () => this.ask(), room, mirror);
+    const grown = grow(material, surface, edge, () => this.ask(), room, horizon, mirror);
     if (grown) this.await(grown, () => this.ask());
   }
 

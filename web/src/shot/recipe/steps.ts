@@ -96,11 +96,17 @@ function aboutDrive(step: Extract<Step, { kind: 'drive' }>, letters: number): st
 }
 
 /** What a stage is made of, in a line. */
-function aboutStage({ shape = 'corner', floor, wall, haze }: Extract<Step, { kind: 'stage' }>): string {
+function aboutStage({
+  shape = 'corner',
+  floor,
+  wall,
+  haze,
+  horizon,
+}: Extract<Step, { kind: 'stage' }>): string {
   const own = { corner: wall ? 'wall' : '', card: 'card', sweep: 'sweep', steps: 'steps', globe: 'globe' };
   const named = typeof shape === 'string' ? own[shape] : 'keyed';
   const floored = floor && (shape === 'corner' || shape === 'card');
-  const parts = [floored ? 'floor' : '', named, haze ? 'haze' : ''].filter(Boolean);
+  const parts = [floored ? 'floor' : '', named, haze ? 'haze' : '', horizon ? 'horizon' : ''].filter(Boolean);
   return parts.join(', and ') || 'nothing';
 }
 
