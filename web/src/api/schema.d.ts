@@ -9947,8 +9947,8 @@ export interface components {
          * StageStep
          * @description What letters stand on and before, with its floor at height 0.
          *
-         *     A `corner` is a floor and a back wall, each there or not; a floor without a wall goes on behind. A `sweep` is both in
-         *     one piece, joined by a curve of `radius`, in the wall's material. `steps` rise behind the letters from where the
+         *     A `corner` is a floor and a back wall, each there or not; a floor without a wall goes on behind. A `sweep` is both
+         *     in one piece, joined by a curve of `radius`, in the wall's material. `steps` rise behind the letters from where the
          *     wall would stand: so many, each `rise` high and `run` deep. A `globe` of `radius` has its top at the middle of the
          *     floor. A `card`, `card_width` by `card_height` metres, stands on the floor in the wall's place; a picture of the
          *     wall's material fills it.
