@@ -93,7 +93,7 @@ def past_the_lens() -> Shot:
         form=FormStep(id="form", depth=0.4, front=EdgeProfile(profile="roundover", width=0.035, height=0.035)),
         material=dressed("mirror-chrome", "ferry-lacquer"),
         environment=EnvironmentStep(id="environment", preset="dusk_harbour", strength=1.0),
-        stage=StageStep(id="stage", wall=False, floor_material=DARK),
+        stage=StageStep(id="stage", wall=False, floor_material=DARK, horizon=7.0, horizon_colour=(0.0, 0.0, 0.0)),
         camera=CameraStep(id="camera", fit=0.56, orbit=(0.0, 5.0), lens=30.0),
     )
     return lit(_in_motion(shot, "fly-through"), "key_and_rim", 0.7)
