@@ -150,6 +150,8 @@ def test_frames_of_other_shapes_are_shown(quiet, server):
     for name in ("9:16", "2.39:1"):
         quiet.get_by_role("menuitemcheckbox", name=name).click()
     quiet.keyboard.press("Escape")
+    for name in ("9:16", "2.39:1"):
+        quiet.locator(f"rect[data-frame='{name}']").wait_for()
     upright = quiet.locator("rect[data-frame='9:16']").bounding_box()
     assert upright["width"] / upright["height"] == pytest.approx(9 / 16, rel=0.02)
     whole = quiet.get_by_test_id("draft").bounding_box()

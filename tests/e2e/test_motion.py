@@ -103,7 +103,7 @@ def test_letters_that_swing_together_are_kept_apart(quiet, server):
         """Frames by letters: who meets another."""
         head, body = draft_parts(server, shot)
         letters, frames = len(head["spans"][0]["letters"]), head["last"] - head["first"] + 1
-        contacts = body[frames * letters * 20 : frames * letters * 21].astype(int)
+        contacts = body[-frames * letters :].astype(int)
         return (contacts & 1 > 0).reshape(frames, letters)
 
     met = touching()
@@ -537,7 +537,7 @@ def test_weight_runs_through_a_word(quiet, server):
     shot = new_shot(quiet, server, "SALT")
     quiet.get_by_role("button", name="Family: Archivo Black").click()
     quiet.get_by_label("Find a family by name").fill("cinz")
-    quiet.get_by_role("list", name="Families").get_by_role("button", name="Cinzel", exact=False).first.click()
+    quiet.locator("[data-family=cinzel]").click()  # not one that another test has brought in
     quiet.get_by_role("button", name="Family: Cinzel", exact=True).wait_for()
     saved(quiet)
     open_step(quiet, "Arrive")

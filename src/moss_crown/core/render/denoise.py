@@ -13,6 +13,10 @@ from moss_crown.core.errors import TitleError
 Quality: TypeAlias = Literal["fast", "balanced", "high"]
 
 
+BEYOND = 8
+"""Pixels."""
+
+
 class DenoiseError(TitleError):
     code = "render.denoise"
 
@@ -20,9 +24,15 @@ class DenoiseError(TitleError):
 def denoise(
     beauty: NDArray[np.float32], albedo: NDArray[np.float32], normal: NDArray[np.float32], quality: Quality
 ) -> NDArray[np.float32]:
-    """(h, w, 3) scene-linear beauty with its albedo (0..1) and normals (-1..1) -> the same without noise."""
+    """(h, w, 3) scene-linear beauty with its albedo (0..1) and normals (-1..1) -> the same without noise.
+
+    It goes on beyond its borders as in a mirror: what the filter takes for black there would speckle them.
+    """
+    beyond = [(min(BEYOND, side - 1),) * 2 for side in beauty.shape[:2]]
+    wider = [np.pad(part, (*beyond, (0, 0)), mode="reflect") for part in (beauty, albedo, normal)]
     try:
-        clean: NDArray[np.float32] = pyoidn.denoise(beauty, albedo, normal, hdr=True, quality=quality)
+        clean: NDArray[np.float32] = pyoidn.denoise(*wider, hdr=True, quality=quality)
     except RuntimeError as failed:
         raise DenoiseError(str(failed)) from None
-    return clean
+    (top, _), (left, _) = beyond
+    return np.ascontiguousarray(clean[top : top + beauty.shape[0], left : left + beauty.shape[1]])
