@@ -184,10 +184,11 @@ export function createShot(id: string, across = false) {
       for (const draw of painters) draw(now.draft, now.frame);
   });
 
-  /** A draft of an edit under way goes to the picture first; the rest of the screen follows once that is shown. */
   function paint(picture: Seen) {
     for (const draw of painters) draw(picture, get().frame);
   }
+
+  /** A draft of an edit under way goes to the picture first; the rest of the screen follows once that is shown. */
   function showFirst(draft: Draft) {
     paint(draft);
     const mine = ++newest;
