@@ -1,13 +1,11 @@
 """Groups: exact pivots, what moves as one, groups of groups, and copies that come later and farther."""
 
-import json
-import struct
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from messages import opened
 from moss_crown.core.arrange import align
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
@@ -245,9 +243,7 @@ def test_too_many_copies_are_refused_before_they_are_made():
 
 def test_the_draft_tells_the_pivots():
     shot = shot_with({"id": "g", "pivot": "foot", "copies": {"count": 1}})
-    message = draft(shot)
-    (length,) = struct.unpack("<I", message[:4])
-    head = json.loads(message[4 : 4 + length])
+    head, _ = opened(draft(shot))
     corners = title_corners(shot_with(), shot.last)
     middle = (corners.min(0) + corners.max(0)) / 2
     assert head["centres"]["g"] == pytest.approx([middle[0], corners[:, 1].min(), middle[2]], abs=1e-4)

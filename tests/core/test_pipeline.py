@@ -5,6 +5,7 @@ import io
 import numpy as np
 import pytest
 
+from messages import opened
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
@@ -179,15 +180,9 @@ def test_a_recipe_builds_the_same_solid_anywhere():
 
 
 def test_the_draft_holds_what_its_head_says():
-    import json
-    import struct
-
     shot = demo_shots()[0]
-    data = draft(shot)
-    (length,) = struct.unpack("<I", data[:4])
-    head = json.loads(data[4 : 4 + length])
+    head, tables = opened(draft(shot))
     frames = shot.last - shot.first + 1
-    tables = np.frombuffer(data[4 + length :], "<f4")
     letters = len(head["spans"][0]["letters"])
     assert len(tables) == frames * letters * 21 + frames * 16
     poses = tables[: frames * letters * 16].reshape(frames, letters, 4, 4)
@@ -201,13 +196,6 @@ def test_the_draft_holds_what_its_head_says():
 
 def test_a_preview_has_the_picture_of_the_whole_draft():
     """Its tables are the draft's first, and it has nothing that only the sheet shows."""
-    import json
-    import struct
-
-    def opened(data):
-        (length,) = struct.unpack("<I", data[:4])
-        return json.loads(data[4 : 4 + length]), np.frombuffer(data[4 + length :], "<f4")
-
     for shot in demo_shots():
         seen = see(shot)
         (head, tables), (whole, more) = opened(packed_picture(seen)), opened(packed_whole(seen))

@@ -1,8 +1,6 @@
 """Motion as a designer makes it: in the desk, in the picture and in the sheet, each undone again."""
 
-import json
 import math
-import struct
 
 import numpy as np
 import pytest
@@ -24,13 +22,12 @@ from screens import (
 )
 
 from cluster import wait_for
+from messages import opened
 
 
 def draft_parts(server, shot):
     """The head of a shot's draft, and its tables as numbers."""
-    body = server.client.get(f"/api/shots/{shot}/draft").content
-    (length,) = struct.unpack_from("<I", body)
-    return json.loads(body[4 : 4 + length]), np.frombuffer(body[4 + length :], "<f4")
+    return opened(server.client.get(f"/api/shots/{shot}/draft").content)
 
 
 def draft(server, shot):

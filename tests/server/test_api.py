@@ -2,7 +2,6 @@
 
 import asyncio
 import json
-import struct
 import threading
 import time
 from types import SimpleNamespace
@@ -12,6 +11,7 @@ import httpx
 import numpy as np
 import pytest
 
+from messages import opened, unframed
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
 from moss_crown.server.app import PLAIN_TRACEBACKS
@@ -162,8 +162,7 @@ def test_a_request_that_is_too_large(server, shot):
 
 def test_draft_and_solids(server, shot):
     answer = server.client.get(f"/api/shots/{shot}/draft")
-    (length,) = struct.unpack("<I", answer.content[:4])
-    head = json.loads(answer.content[4 : 4 + length])
+    head, _ = opened(answer.content)
     letters = head["spans"][0]["letters"]
     assert "".join(m["text"] for m in letters) == "SALTROADS"
     solid = server.client.get("/api/solids", params={"recipe": letters[0]["recipe"]})
@@ -175,13 +174,9 @@ def test_draft_and_solids(server, shot):
 
 def preview(socket):
     """The next answer to a preview: its head, and the draft in it."""
-    data = socket.recv(timeout=30)
-    (length,) = struct.unpack_from("<I", data)
-    draft = data[4 + length :]
-    (size,) = struct.unpack_from("<I", draft)
-    spans = json.loads(draft[4 : 4 + size])["spans"]
-    tables = np.frombuffer(draft[4 + size :], "<f4")
-    return json.loads(data[4 : 4 + length]), SimpleNamespace(spans=spans, tables=tables)
+    head, draft = unframed(socket.recv(timeout=30))
+    seen, tables = opened(draft)
+    return head, SimpleNamespace(spans=seen["spans"], tables=tables)
 
 
 def test_previews_are_of_the_revision_that_their_window_knows(server, shot):
@@ -257,10 +252,9 @@ def test_a_proof_gets_finer_and_health_answers_meanwhile(server, shot):
             socket.send(json.dumps({"type": "proof", "seq": 1, "frame": 20, "width": 320, "height": 180, "samples": 8}))
             heads, bodies = [], []
             while not heads or heads[-1]["samples"] < 8:
-                data = socket.recv(timeout=60)
-                (length,) = struct.unpack("<I", data[:4])
-                heads.append(json.loads(data[4 : 4 + length]))
-                bodies.append(data[4 + length :])
+                head, body = unframed(socket.recv(timeout=60))
+                heads.append(head)
+                bodies.append(body)
     finally:
         done.set()
         watcher.join()
@@ -314,9 +308,8 @@ HOSTILE = [
 
 @pytest.mark.parametrize("change", HOSTILE)
 def test_hostile_recipes_are_refused(server, shot, change):
-    answer = server.client.get(f"/api/shots/{shot}/draft").content
-    (length,) = struct.unpack("<I", answer[:4])
-    recipe = json.loads(json.loads(answer[4 : 4 + length])["spans"][0]["letters"][0]["recipe"])
+    head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
+    recipe = json.loads(head["spans"][0]["letters"][0]["recipe"])
     refused = server.client.get("/api/solids", params={"recipe": json.dumps(recipe | change)})
     assert_problem(refused, 422, "document.invalid")
 

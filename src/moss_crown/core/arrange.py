@@ -7,13 +7,13 @@ and are shifted as a whole.
 
 from __future__ import annotations
 
-from typing import Any, Literal, TypeAlias
+from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core import limits
-from moss_crown.core.document.door import patched, write_shot
+from moss_crown.core.document.door import Patch, patched, write_shot
 from moss_crown.core.document.shot import BlockStep, EmblemStep, Pattern, Shot, StageStep
 from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
@@ -24,7 +24,6 @@ from moss_crown.core.type.layout import Letter
 
 Side: TypeAlias = Literal["left", "centre", "right", "top", "middle", "bottom"]
 Area: TypeAlias = Literal["blocks", "frame", "action_safe", "title_safe"]
-Patch: TypeAlias = list[dict[str, Any]]
 
 HALF = {"frame": 1.0, "action_safe": 0.93, "title_safe": 0.90}
 """Half widths of the areas in half frames (EBU R 95)."""

@@ -194,11 +194,10 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
 
 @dataclass(frozen=True)
 class SeenSpan:
-    """Frames with the same letters (f, as floats), their blocks in motion, and all letters' poses (f, l, 4, 4)."""
+    """Frames with the same letters (f, as floats), and the poses of those (f, l, 4, 4)."""
 
     structure: Structure
     frames: NDArray[np.float64]
-    blocks: list[Moved]
     poses: Poses
 
 
@@ -228,7 +227,7 @@ def see(shot: Shot) -> Seen:
     for structure, numbers in spans(shot, frames):
         at = np.array(numbers, float)
         blocks = moved_at(shot, structure, at)
-        part = SeenSpan(structure, at, blocks, together(blocks, len(at)))
+        part = SeenSpan(structure, at, together(blocks, len(at)))
         wear = _wear(blocks, len(at))
         parts.append(part)
         heads.append(

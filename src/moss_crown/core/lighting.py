@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
+from moss_crown.core.document.door import Patch
 from moss_crown.core.document.shot import Light, LightsStep, Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
@@ -22,7 +23,6 @@ from moss_crown.core.motion.values import sample_one
 from moss_crown.core.stage.ground import triangulated
 from moss_crown.core.staging import grounds_at, wall_behind
 
-Patch: TypeAlias = list[dict[str, Any]]
 Floats: TypeAlias = NDArray[np.float64]
 Kit: TypeAlias = Literal[
     "key_and_fill",

@@ -119,13 +119,12 @@ def floor_below(shot: Shot, frame: float) -> float:
 
 
 def haze_at(shot: Shot, frame: float) -> Haze | None:
-    return next((h for step in stages_on(shot, frame) if (h := _haze(step.haze, step.haze_colour, frame))), None)
+    return next(filter(None, (_haze(s.haze, s.haze_colour, frame) for s in stages_on(shot, frame))), None)
 
 
 def horizon_at(shot: Shot, frame: float) -> Haze | None:
     """What the stage goes over into around its middle."""
-    found = (_haze(step.horizon, step.horizon_colour, frame) for step in stages_on(shot, frame))
-    return next((horizon for horizon in found if horizon), None)
+    return next(filter(None, (_haze(s.horizon, s.horizon_colour, frame) for s in stages_on(shot, frame))), None)
 
 
 def _haze(distance: Value[float], colour: Value[Colour], frame: float) -> Haze | None:

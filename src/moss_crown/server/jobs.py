@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
-from typing import Any, TypeAlias
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from moss_crown.core.arrange import align, fit_width, hang, lean, space_evenly, stand
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.door import first_error, patched
+from moss_crown.core.document.door import Patch, first_error, patched
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
 from moss_crown.core.document.shot import FrameRate
 from moss_crown.core.draft import (
@@ -88,9 +88,6 @@ def warm() -> bool:
     warm_draft()
     render_frame(new_shot(text="O"), 10, FrameOrder(32, 32, 1), _cache())
     return True
-
-
-Patch: TypeAlias = list[dict[str, Any]]
 
 
 def draft_of(document: dict[str, Any]) -> bytes:

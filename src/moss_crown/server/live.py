@@ -15,7 +15,7 @@ import structlog
 from pydantic import ValidationError
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
-from moss_crown.core.document.door import first_error
+from moss_crown.core.document.door import Patch, first_error
 from moss_crown.core.draft import framed
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.picture import FrameOrder
@@ -78,7 +78,7 @@ class _Asked:
     seq: Any
     document: dict[str, Any]
     revision: int
-    patch: jobs.Patch
+    patch: Patch
 
 
 class Channel:
@@ -156,7 +156,7 @@ class Channel:
             if self._preview is None:
                 self._listeners.waits(self, False)
 
-    async def _answer(self, asked: _Asked, part: str, job: Callable[[dict[str, Any], jobs.Patch], bytes]) -> None:
+    async def _answer(self, asked: _Asked, part: str, job: Callable[[dict[str, Any], Patch], bytes]) -> None:
         try:
             body = await self._pool.draft.run(job, asked.document, asked.patch)
         except TitleError as wrong:

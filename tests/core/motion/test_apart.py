@@ -35,9 +35,8 @@ def moves(by):
 
 def left(now, after, letters, gap):
     """Where letters end up along x: (f, l)."""
-    poses = rest_poses(letters.rest, len(now))
-    poses = moved_poses(poses, kept_apart([moves(now)], [moves(after)], letters, np.full(len(now), float(gap))))
-    return poses[..., 0, 3]
+    kept = kept_apart([moves(now)], [moves(after)], letters, np.full(len(now), float(gap)))
+    return moved_poses(rest_poses(letters.rest, len(now)), kept)[..., 0, 3]
 
 
 def test_letters_that_stay_apart_follow_wholly():

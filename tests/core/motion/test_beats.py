@@ -1,12 +1,10 @@
 """Beats and markers: where they fall, and that a change of frame rate keeps them at their seconds."""
 
-import json
-import struct
-
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from messages import opened
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, read_shot, write_shot
 from moss_crown.core.document.keys import retimed
@@ -60,9 +58,8 @@ def test_a_document_from_before_there_were_any_changes_its_frame_rate_too():
 
 
 def test_the_draft_tells_the_sheet():
-    body = draft(shot_with(beats={"tempo": 60, "first": 0, "bar": 2}))
-    (length,) = struct.unpack_from("<I", body)
-    assert json.loads(body[4 : 4 + length])["beats"] == [[0, True], [25, False], [50, True], [75, False], [100, True]]
+    head, _ = opened(draft(shot_with(beats={"tempo": 60, "first": 0, "bar": 2})))
+    assert head["beats"] == [[0, True], [25, False], [50, True], [75, False], [100, True]]
 
 
 @pytest.mark.parametrize(

@@ -180,8 +180,7 @@ export function createShot(id: string, across = false) {
   const painters = new Set<(picture: Seen, frame: number) => void>();
   const asking = new Set<() => void>();
   store.subscribe((now, before) => {
-    if (now.draft && (now.draft !== before.draft || now.frame !== before.frame))
-      for (const draw of painters) draw(now.draft, now.frame);
+    if (now.draft && (now.draft !== before.draft || now.frame !== before.frame)) paint(now.draft);
   });
 
   function paint(picture: Seen) {

@@ -6,7 +6,7 @@ import json
 import re
 from collections.abc import Callable, Mapping, Sequence
 from copy import copy
-from typing import Any
+from typing import Any, TypeAlias
 
 import jsonpatch
 from pydantic import ValidationError
@@ -37,6 +37,10 @@ BOUNDS = {
 
 TAGS = {"constant", "keys", "formula", "link"}
 MEMBER = re.compile(r"([a-z_]+): ")
+
+
+Patch: TypeAlias = list[dict[str, Any]]
+"""A JSON Patch (RFC 6902)."""
 
 
 def read_shot(raw: Any) -> Shot:

@@ -7,15 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
-from typing import Any, TypeAlias
+from typing import Any
 
 import jsonpatch
 
+from moss_crown.core.document.door import Patch
 from moss_crown.core.document.shot import Beats, Cadence, Copies, DrumStep, FrameRate, Marker, ShiverStep, Shot, Swing
 from moss_crown.core.document.values import Ease, Formula, Keyed, Link, members
 from moss_crown.core.errors import DocumentInvalid
 
-Patch: TypeAlias = list[dict[str, Any]]
 IN_FRAMES: dict[type, tuple[str, ...]] = {
     Cadence: ("start", "delay", "whole", "duration", "stay", "pulled"),
     Swing: ("start", "delay", "settle"),

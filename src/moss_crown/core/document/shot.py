@@ -20,6 +20,8 @@ VERSION = 3
 
 Finite: TypeAlias = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
 Size: TypeAlias = Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
+Fading: TypeAlias = Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)]
+"""Metres at which something is half gone; 0 for never."""
 Share: TypeAlias = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 Degrees: TypeAlias = Annotated[float, Field(ge=-36_000, le=36_000, allow_inf_nan=False)]
 Vec2: TypeAlias = tuple[Finite, Finite]
@@ -819,9 +821,9 @@ class StageStep(StepBase):
     run: Value[Size] = 0.4
     card_width: Value[Size] = 8.0
     card_height: Value[Size] = 4.5
-    haze: Value[Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)]] = 0.0
+    haze: Value[Fading] = 0.0
     haze_colour: Value[Colour] = (0.16, 0.2, 0.21)
-    horizon: Value[Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)]] = 0.0
+    horizon: Value[Fading] = 0.0
     horizon_colour: Value[Colour] = (0.16, 0.2, 0.21)
     floor: Value[bool] = True
     wall: Value[bool] = True

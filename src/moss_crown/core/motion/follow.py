@@ -101,10 +101,11 @@ def _step(spring, frequency, ratio, s):
 
 
 @numba.njit(cache=True)
-def _forced(spring, frequency, ratio, h, s):
+def _forced(step, spring, frequency, ratio, h, s):
     """What a target that runs from 0 along a parabola, through d1 after h / 2 and d2 after h, does in s seconds to what
-    is at rest at 0: (p1, p2, q1, q2), a displacement of p1 d1 + p2 d2 and a speed of q1 d1 + q2 d2."""
-    e11, e12, e21, e22 = _step(spring, frequency, ratio, s)
+    is at rest at 0: (p1, p2, q1, q2), a displacement of p1 d1 + p2 d2 and a speed of q1 d1 + q2 d2. `step`: what
+    becomes in that time of what is left to itself."""
+    e11, e12, e21, e22 = step
     found = np.empty(4)
     for k in range(2):
         d1, d2 = 1.0 - k, 1.0 * k
@@ -154,7 +155,8 @@ def _follow(targets, places, order, h, springs, frequency, second, answer):
             break
         spring, tempo, ratio = springs[k], frequency[k], second[k]
         if k == 0 or spring != springs[k - 1] or tempo != frequency[k - 1] or ratio != second[k - 1]:
-            step, forced = _step(spring, tempo, ratio, h), _forced(spring, tempo, ratio, h, h)
+            step = _step(spring, tempo, ratio, h)
+            forced = _forced(step, spring, tempo, ratio, h, h)
         u0, um, u1 = targets[2 * k], targets[2 * k + 1], targets[2 * k + 2]
         while asked < len(places) and places[asked] < k + 1:
             s = (places[asked] - k) * h
@@ -163,7 +165,8 @@ def _follow(targets, places, order, h, springs, frequency, second, answer):
             if s == 0:  # the same bits as where the grid ends here
                 answer[row] = x
                 continue
-            _moved(x, v, u0, um, u1, _step(spring, tempo, ratio, s), _forced(spring, tempo, ratio, h, s), answer[row])
+            part = _step(spring, tempo, ratio, s)
+            _moved(x, v, u0, um, u1, part, _forced(part, spring, tempo, ratio, h, s), answer[row])
         _gone_on(x, v, u0, um, u1, step, forced)
     while asked < len(places):
         answer[order[asked]] = x

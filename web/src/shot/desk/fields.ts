@@ -703,6 +703,8 @@ function backdropFields(behind: unknown): FieldSpec[] {
   ];
 }
 
+const FADING = { step: 0.5, decimals: 1, min: 0, max: 10000 };
+
 /** The fields of a step, in the order in which they are thought of. */
 export function fieldsOf(
   step: Step,
@@ -889,21 +891,9 @@ export function fieldsOf(
           ),
           ...stageFields(step),
           { path: '/catch', label: 'Only shadows are seen', kind: 'switch' },
-          number('/haze', 'Haze: half gone at', {
-            unit: 'm, 0: clear',
-            step: 0.5,
-            decimals: 1,
-            min: 0,
-            max: 10000,
-          }),
+          number('/haze', 'Haze: half gone at', { unit: 'm, 0: clear', ...FADING }),
           { path: '/haze_colour', label: 'Haze: colour', kind: 'colour' },
-          number('/horizon', 'Horizon: half there at', {
-            unit: 'm, 0: none',
-            step: 0.5,
-            decimals: 1,
-            min: 0,
-            max: 10000,
-          }),
+          number('/horizon', 'Horizon: half there at', { unit: 'm, 0: none', ...FADING }),
           { path: '/horizon_colour', label: 'Horizon: colour', kind: 'colour' },
         ]),
         ...sheetsOf(step).flatMap(([name, title]) =>

@@ -409,8 +409,7 @@ export class DraftStage {
   setPlaying(frameMs: number | null) {
     this.playing = frameMs !== null;
     this.budget = frameMs === null ? DRAG_MS : frameMs * 0.75;
-    this.renderer.shadowMap.needsUpdate = true;
-    this.ask();
+    this.follow();
   }
   private playing = false;
   private budget = DRAG_MS;
