@@ -8,6 +8,8 @@ import pytest
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
+from moss_crown.core.document.shot import Light
+from moss_crown.core.draft import look_at_frame
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import camera_at, lights_at, scene_at, title_corners
 from moss_crown.core.lighting import LOWEST, Kit, light_with, point_light
@@ -170,3 +172,32 @@ def test_without_floor_and_wall_no_shadow_can_be_placed():
     raw["steps"] = [s for s in raw["steps"] if s["kind"] != "stage"]
     with pytest.raises(DocumentInvalid, match="floor or wall"):
         point_light(read_shot(raw), 72, "lights", 0, "shadow", 0.5, 0.9, CACHE)
+
+
+def test_a_draft_is_told_what_each_lamp_lights():
+    shot = shot_of()
+    block = shot.steps[0]
+    steps = [
+        block,
+        block.model_copy(update={"id": "below", "text": "LOW"}),
+        *(
+            step.model_copy(update={"lights": [Light(), Light(on_faces=False, only=["below"]), Light(on_stage=False)]})
+            if step.kind == "lights"
+            else step
+            for step in shot.steps[1:]
+        ),
+    ]
+    looked = look_at_frame(shot.model_copy(update={"steps": steps}), 0)
+    assert [lamp["touches"] for lamp in looked["lights"]] == [
+        {"face": None, "edge": None, "stage": True},
+        {"face": [], "edge": [1], "stage": True},
+        {"face": [0, 1], "edge": [0, 1], "stage": False},
+    ]
+
+
+def test_a_draft_is_told_how_dark_shadows_are():
+    shot = shot_of()
+    lights = [Light(shadow=False), Light(on_letters_dark=0.25, on_stage_dark=0.5)]
+    steps = [s.model_copy(update={"lights": lights}) if s.kind == "lights" else s for s in shot.steps]
+    looked = look_at_frame(shot.model_copy(update={"steps": steps}), 0)
+    assert [lamp["dark"] for lamp in looked["lights"]] == [[0.0, 0.0], [0.25, 0.5]]

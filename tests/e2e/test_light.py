@@ -375,3 +375,66 @@ def test_a_smooth_floor_of_the_draft_mirrors_the_letters(quiet, server):
     wait_for(lambda: red() > 60)
     edited(server, shot, [{"op": "replace", "path": f"/steps/{stage}/floor_material/roughness", "value": 1.0}])
     wait_for(lambda: red() < 15)
+
+
+def lamp(colour, **other):
+    return {"place": [-2.5, 3.5, 6.0], "aim": [0.0, 0.5, 0.0], "power": 900.0, "colour": colour, **other}
+
+
+def small(shot_picture):
+    return np.asarray(Image.fromarray(shot_picture.astype(np.uint8)).resize((106, 60)), float)
+
+
+def test_lamps_light_in_the_draft_what_they_do_in_the_proof(quiet, server):
+    shot = new_shot(quiet, server, "OO")
+    steps = document(server, shot)["steps"]
+    at = {s["kind"]: k for k, s in enumerate(steps)}
+    chalk = {"colour": [0.7, 0.7, 0.7], "metal": 0.0, "roughness": 1.0}
+    sides = {"on_faces": False, "on_edges": False}
+    red, green, blue = ([float(k == n) for n in range(3)] for k in range(3))
+    lamps = [
+        lamp(red, on_stage=False, only=[steps[at["block"]]["id"]]),
+        lamp(green, shape="ball", place=[1.0, 3.0, 3.5], width=0.4, on_stage_dark=0.5, **sides),
+        lamp(blue, shape="sun", power=300.0, on_stage=False, **sides),
+    ]
+    patch = [
+        {"op": "replace", "path": f"/steps/{at['material']}/face", "value": chalk},
+        {"op": "replace", "path": f"/steps/{at['material']}/edge", "value": chalk},
+        {"op": "replace", "path": f"/steps/{at['stage']}/floor_material", "value": chalk},
+        {"op": "replace", "path": f"/steps/{at['stage']}/wall_material", "value": chalk},
+        {"op": "replace", "path": f"/steps/{at['environment']}/strength", "value": 0.0},
+        {"op": "replace", "path": f"/steps/{at['lights']}/lights", "value": lamps},
+        {"op": "replace", "path": "/width", "value": 320},
+        {"op": "replace", "path": "/height", "value": 180},
+    ]
+    edited(server, shot, patch)
+    quiet.reload()
+    shown(quiet)
+    draft = small(settled(quiet))
+    quiet.keyboard.press("p")
+    quiet.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
+    proof = small(picture(quiet.get_by_test_id("proof")))
+    quiet.keyboard.press("p")
+    letters, stage = (proof[..., a] > proof[..., b] + 40 for a, b in ((0, 1), (1, 0)))
+    assert letters.sum() > 500 and stage.sum() > 1500
+    for part in (letters, stage):
+        assert np.abs(draft[part].mean(0) - proof[part].mean(0)).max() < 25
+    # A ball in a polished face is seen as far as it is in the proof.
+    polished = {"colour": [0.9, 0.9, 0.9], "metal": 1.0, "roughness": 0.35}
+    lamps = [lamp([1.0, 1.0, 1.0], shape="ball", place=[0.3, 1.6, 3.0], width=0.5, power=60.0, on_stage=False)]
+    edited(
+        server,
+        shot,
+        [
+            {"op": "replace", "path": f"/steps/{at['material']}/face", "value": polished},
+            {"op": "replace", "path": f"/steps/{at['lights']}/lights", "value": lamps},
+        ],
+    )
+    quiet.reload()
+    shown(quiet)
+    draft = small(settled(quiet))
+    quiet.keyboard.press("p")
+    quiet.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
+    proof = small(picture(quiet.get_by_test_id("proof")))
+    assert proof[letters].mean() > 25
+    assert draft[letters].mean() == pytest.approx(proof[letters].mean(), rel=0.25)

@@ -82,6 +82,7 @@ from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
 from moss_crown.core.moving import MOTION, Moved, felt, overshoot, pivots_of, rest_of
 from moss_crown.core.stage.backdrop import corners, covering
+from moss_crown.core.stage.lamps import EDGES, FACES
 from moss_crown.core.stage.scene import Globe, Ground, Light, ShapeLight, Sheet, SunLight, triangle_areas
 from moss_crown.core.staging import grounds_at, haze_at, horizon_at
 from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
@@ -487,6 +488,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
     haze, horizon = haze_at(shot, frame), horizon_at(shot, frame)
     step = environment_step(shot, frame)
     blocks = members(shot, frame)
+    owners = [shot.steps[block.step].id for block in blocks]
     surround = {
         "preset": sample_choice(step.preset, frame) if step else "overcast",
         "strength": sample_one(step.strength, frame) if step else 0.0,
@@ -499,7 +501,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "grounds": [_ground(ground, surfaces[ground.surface]) for ground in grounds],
         "haze": asdict(haze) if haze else None,
         "horizon": asdict(horizon) if horizon else None,
-        "lights": [_lamp(light) for light in lights_at(shot, frame)],
+        "lights": [_lamp(light, len(blocks)) for light in lights_at(shot, frame, owners, 1, whole=True)],
         "environment": surround,
     }
 
@@ -530,16 +532,23 @@ def _ground(ground: Ground, surface: Surface) -> dict[str, Any]:
     }
 
 
-def _lamp(light: Light) -> dict[str, Any]:
+def _lamp(light: Light, blocks: int) -> dict[str, Any]:
     """A lamp as the draft draws it: lit from its middle, with its radiance and the area that shines (for a sun, 0, and
     the light on what faces it in the radiance's place); mirrored as a rectangle of half edges `u`, `v`, as large as a
-    flat lamp of any shape, and nothing where it looks the same from everywhere."""
+    flat lamp of any shape, and nothing where it looks the same from everywhere. With the blocks whose faces and whose
+    edges it lights, if not all, and whether it does the stage; and how dark its shadows are on letters and stage."""
     manner = light.manner
+    letters, stage = (manner.touches[:-1], manner.touches[-1]) if manner.touches else (None, True)
     found: dict[str, Any] = {
         "spot": float(np.arccos(manner.cone[1])) if manner.cone else 0.0,
         "soft": float(1 - np.arccos(manner.cone[0]) / np.arccos(manner.cone[1])) if manner.cone else 1.0,
         "limit": manner.limit,
-        "shadow": max(manner.dark),
+        "dark": list(manner.dark),
+        "touches": {
+            "face": None if letters is None else [k for k in range(blocks) if letters[k] & FACES],
+            "edge": None if letters is None else [k for k in range(blocks) if letters[k] & EDGES],
+            "stage": bool(stage),
+        },
         "u": [0.0, 0.0, 0.0],
         "v": [0.0, 0.0, 0.0],
     }

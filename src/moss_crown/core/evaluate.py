@@ -812,9 +812,11 @@ def backdrop_picture(step: EnvironmentStep, frame: float) -> str | None:
     return chosen if sample_choice(step.behind, frame) == "picture" else None
 
 
-def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, grounds: int = 0) -> tuple[Light, ...]:
-    """The lamps that are on, each as a whole; for a scene all the sources that they are made of. `owners` names the
-    block of each letter of that scene, whose `grounds` come after them."""
+def lights_at(
+    shot: Shot, frame: float, owners: Sequence[str] = (), grounds: int = 0, whole: bool = False
+) -> tuple[Light, ...]:
+    """The lamps that are on: all the sources that they are made of, or each as a `whole`. `owners` names the block of
+    each letter (or whatever is lit together) that they may touch, before so many `grounds`."""
     found: list[Light] = []
     for step in shot.steps:
         if isinstance(step, LightsStep) and sample_choice(step.on, frame):
@@ -822,13 +824,10 @@ def lights_at(shot: Shot, frame: float, owners: list[str] | None = None, grounds
                 bits = FACES * sample_choice(lamp.on_faces, frame) | EDGES * sample_choice(lamp.on_edges, frame)
                 stage = sample_choice(lamp.on_stage, frame)
                 touches = None
-                if owners is not None and (lamp.only or not stage or bits != FACES | EDGES):
+                if lamp.only or not stage or bits != FACES | EDGES:
                     letters = [bits if not lamp.only or owner in lamp.only else 0 for owner in owners]
                     touches = (*letters, *([255 if stage else 0] * grounds))
-                if owners is None:
-                    found.append(light_at(lamp, frame))
-                else:
-                    found += sources_at(lamp, frame, touches)
+                found += [light_at(lamp, frame, touches)] if whole else sources_at(lamp, frame, touches)
     return tuple(found)
 
 

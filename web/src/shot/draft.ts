@@ -85,7 +85,9 @@ export interface Lamp {
   spot: number; // half the angle of its cone, radians; 0 for none
   soft: number;
   limit: number;
-  shadow: boolean;
+  dark: [number, number]; // how dark its shadows are on letters and on the stage
+  /** The blocks whose faces and whose edges it lights, null for all, and whether it lights the stage. */
+  touches: { face: number[] | null; edge: number[] | null; stage: boolean };
   u: [number, number, number]; // half edges of what is mirrored
   v: [number, number, number];
 }

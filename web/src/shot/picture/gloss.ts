@@ -1,5 +1,6 @@
 import * as THREE from 'three';
 import type { Lamp } from '../draft';
+import { TOUCHING_LIGHTS } from './touching';
 
 const MOST = 8;
 const SPOT = 'return smoothstep( coneCosine, penumbraCosine, angleCosine );';
@@ -27,8 +28,8 @@ export function glossUniforms(): GlossUniforms {
   };
 }
 
-/** Let surfaces mirror the strongest lamps that have a size. */
-export function mirrorLamps(uniforms: GlossUniforms, lights: Lamp[]) {
+/** Let surfaces mirror the strongest lamps that have a size; answers which. */
+export function mirrorLamps(uniforms: GlossUniforms, lights: Lamp[]): Lamp[] {
   const power = (lamp: Lamp) => lamp.area * Math.max(...lamp.radiance);
   const chosen = lights
     .filter((lamp) => lamp.kind !== 'sun' && lamp.area > 0)
@@ -46,6 +47,7 @@ export function mirrorLamps(uniforms: GlossUniforms, lights: Lamp[]) {
       : [-2, -1.5];
     uniforms.lampCone.value[k]?.set(outer, inner, Math.sqrt(lamp.area / 4) / 2);
   });
+  return chosen;
 }
 
 /** What a surface mirrors of lamps with a size, and the share of its microfacets that mirror any to the eye: lamps are
@@ -87,6 +89,7 @@ vec4 lampsMirrored(vec3 viewDir, mat3 frame, vec2 alpha) {
   vec4 sum = vec4(0.0);
   for (int k = 0; k < ${MOST}; k++) {
     if (k >= lampCount) break;
+    if (LIT_BY(3, k) == 0) continue;
     vec3 to = (viewMatrix * vec4(lampAt[k], 1.0)).xyz + vViewPosition;
     vec3 u = (viewMatrix * vec4(lampU[k], 0.0)).xyz;
     vec3 v = (viewMatrix * vec4(lampV[k], 0.0)).xyz;
@@ -94,7 +97,7 @@ vec4 lampsMirrored(vec3 viewDir, mat3 frame, vec2 alpha) {
       u = cross(to, abs(to.y) < 0.9 * length(to) ? vec3(0.0, 1.0, 0.0) : vec3(1.0, 0.0, 0.0));
       u *= lampCone[k].z / length(u);
       v = cross(u, to);
-      v *= -lampCone[k].z / length(v);
+      v *= lampCone[k].z / length(v);
     }
     float away = -dot(to, normalize(cross(u, v)));
     if (dot(to, normal) + abs(dot(u, normal)) + abs(dot(v, normal)) <= 0.0) continue;
@@ -129,7 +132,7 @@ export const LIGHTS_BY_COSINE = THREE.ShaderChunk.lights_pars_begin.replace(
 
 /** Lamps that are mirrored leave no highlight of their own; suns do, whose lights come after them. */
 const BEFORE_SUNS = '#if ( NUM_DIR_LIGHTS > 0 ) && defined( RE_Direct )';
-export const LIGHTS_WITHOUT_HIGHLIGHTS = THREE.ShaderChunk.lights_fragment_begin.replace(
+export const LIGHTS_WITHOUT_HIGHLIGHTS = TOUCHING_LIGHTS.replace(
   BEFORE_SUNS,
   `reflectedLight.directSpecular = vec3(0.0);
 #ifdef USE_CLEARCOAT

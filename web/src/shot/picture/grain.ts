@@ -5,6 +5,7 @@ import { LIGHTS_BY_COSINE, LIGHTS_WITHOUT_HIGHLIGHTS } from './gloss';
 import { HORIZON, HORIZON_HEAD, HORIZON_VERTEX, HORIZON_VERTEX_HEAD, type HorizonUniforms } from './horizon';
 import { MIRROR_HEAD, MIRRORED, type MirrorUniforms } from './mirror';
 import { LIGHTS_FROM_AROUND, ROOM, type RoomUniforms } from './room';
+import { TOUCHING_HEAD, type TouchUniforms } from './touching';
 
 /** Textures in the draft: the core's own functions, written out by it as GLSL, put into three's materials. */
 
@@ -253,6 +254,7 @@ export function grow(
   edge: boolean,
   ready: () => void,
   room: RoomUniforms,
+  touch: TouchUniforms,
   horizon: HorizonUniforms | null = null,
   mirror: MirrorUniforms | null = null,
 ): Promise<void> | null {
@@ -294,7 +296,7 @@ export function grow(
     // Not before: what is drawn until then must not be kept as this program.
     material.customProgramCacheKey = () => program;
     material.onBeforeCompile = (shader) => {
-      Object.assign(shader.uniforms, uniforms, room, horizon, mirror);
+      Object.assign(shader.uniforms, uniforms, room, touch, horizon, mirror);
       const after = (part: string, text: string) => {
         shader.fragmentShader = shader.fragmentShader.replace(
           `#include <${part}>`,
@@ -313,6 +315,7 @@ export function grow(
       after(
         'common',
         FINE +
+          TOUCHING_HEAD +
           VARYINGS +
           when(grain, FRAGMENT_HEAD + text) +
           when(images, PICTURE_HEAD) +

@@ -1,6 +1,6 @@
 import * as THREE from 'three';
 import { api, ok, type Schemas } from '../../api/client';
-import type { Look, Seen } from '../draft';
+import type { Lamp, Look, Seen } from '../draft';
 import { placeInSquare } from './gather';
 import { GLOSS, type GlossUniforms, glossUniforms, mirrorLamps } from './gloss';
 
@@ -56,9 +56,9 @@ export class Room {
     this.lobe.value.set(count ? 1 / count : 0, k ? (1 + a) / 2 : -1, (1 + b) / 2);
   }
 
-  /** Show other lamps in what is glossy. */
-  light(lights: Look['lights']) {
-    mirrorLamps(this.gloss, lights);
+  /** Show other lamps in what is glossy; answers which are. */
+  light(lights: Lamp[]): Lamp[] {
+    return mirrorLamps(this.gloss, lights);
   }
 
   /** Ask for what stands around in a look, where it is another than is shown. */
@@ -125,7 +125,7 @@ export function recipe({ grounds, lights, environment }: Look, middle: Seen['mid
         line: line ?? [],
         half: half ?? 0,
       })),
-    lamps: lights.map(({ shadow, ...lamp }) => lamp),
+    lamps: lights.filter(({ touches }) => touches.stage).map(({ dark, touches, ...lamp }) => lamp),
     preset,
     strength,
     turn,

@@ -27,6 +27,7 @@ import { Room, type RoomUniforms } from './room';
 import { lightTarget } from './screen';
 import { Softening, seenBy } from './softening';
 import { evenly, surroundings } from './surround';
+import { TOUCHING_HEAD, TOUCHING_SHADOWS, Touching, type TouchUniforms } from './touching';
 
 const SETTLE_MS = 450;
 const FOLLOW_MS = 300;
@@ -76,6 +77,7 @@ export class DraftStage {
   private floor: number | null = null; // the height of a floor that mirrors the letters
   private readonly plain = evenly(0.3); // until the environment has come
   private readonly room = new Room();
+  private readonly touching = new Touching();
   private readonly glows = new Glows();
   private readonly gathering = new Gathering();
   private readonly softening = new Softening();
@@ -117,6 +119,12 @@ export class DraftStage {
     this.renderer.shadowMap.autoUpdate = false;
     this.scene.environment = this.plain;
     this.scene.background = new THREE.Color(0, 0, 0);
+    this.shadows.onBeforeCompile = (shader) => {
+      Object.assign(shader.uniforms, this.touching.stage());
+      shader.fragmentShader = shader.fragmentShader
+        .replace('#include <common>', `#include <common>\n${TOUCHING_HEAD}`)
+        .replace('#include <shadowmask_pars_fragment>', TOUCHING_SHADOWS);
+    };
     this.behind.add(this.setting, this.backdrop.sheet);
     this.scene.add(this.title, this.behind, this.lamps, this.glows.lights);
     this.ball.visible = false;
@@ -552,7 +560,8 @@ export class DraftStage {
       const material = kept.get(surface.part) ?? new THREE.MeshPhysicalMaterial();
       kept.set(surface.part, material);
       dress(material, surface);
-      this.grow(material, surface, surface.part !== 'face' && surface.part !== 'rear', this.room.at(0));
+      const edge = surface.part !== 'face' && surface.part !== 'rear';
+      this.grow(material, surface, edge, this.room.at(0), this.touching.letters(block, edge));
       worn.set(surface.part, material);
     }
     return worn;
@@ -596,28 +605,35 @@ export class DraftStage {
       const mirrors = level(ground);
       if (mirrors) this.floor = ground.centre?.[1] ?? 0;
       const around = this.room.at(place);
-      this.grow(quick, ground.surface, false, around, this.horizon);
-      this.grow(full, ground.surface, false, around, this.horizon, mirrors ? this.mirror.uniforms : null);
+      const touch = this.touching.stage();
+      this.grow(quick, ground.surface, false, around, touch, this.horizon);
+      this.grow(
+        full,
+        ground.surface,
+        false,
+        around,
+        touch,
+        this.horizon,
+        mirrors ? this.mirror.uniforms : null,
+      );
       const mesh = groundMesh(quick, ground);
       this.setting.add(mesh);
       this.grounds.push({ mesh, quick, full });
     }
     this.lamps.clear();
     this.standing = [];
-    this.room.light(look.lights);
     this.casting = [];
     for (const light of look.lights) {
       const lamp = lampOf(light);
-      const [first] = this.casting;
-      // Of one kind only: with every kind that throws shadows programs would be made anew.
-      if (light.shadow && this.casting.length < MOST_CASTING && (!first || first.type === lamp.type)) {
-        this.castBy(lamp, !first);
+      if (Math.max(...light.dark) > 0 && this.casting.length < MOST_CASTING) {
+        this.castBy(lamp, !this.casting.length);
         this.casting.push(lamp);
       }
       this.lamps.add(lamp);
       this.standing.push({ lamp, light, strength: lamp.intensity });
       if (!(lamp instanceof THREE.PointLight)) this.lamps.add(lamp.target);
     }
+    this.touching.take(this.standing, this.room.light(look.lights));
     const { preset, strength, behind } = look.environment;
     const rotation = environmentRotation(look.environment);
     this.scene.background = behind === 'environment' ? this.scene.environment : null;
@@ -720,10 +736,11 @@ export class DraftStage {
     surface: Surface,
     edge: boolean,
     room: RoomUniforms,
+    touch: TouchUniforms,
     horizon: HorizonUniforms | null = null,
     mirror: MirrorUniforms | null = null,
   ) {
-    const grown = grow(material, surface, edge, () => this.ask(), room, horizon, mirror);
+    const grown = grow(material, surface, edge, () => this.ask(), room, touch, horizon, mirror);
     if (grown) this.await(grown, () => this.ask());
   }
 
@@ -937,6 +954,7 @@ export class DraftStage {
       lamp.castShadow = k ? own : turn === 0;
       lamp.intensity = strength * (k ? (own ? casting.length : 0) : 1);
     });
+    this.touching.tell();
     this.renderer.shadowMap.needsUpdate = true;
   }
   private shining = 0;

@@ -1,0 +1,104 @@
+import * as THREE from 'three';
+import type { Lamp } from '../draft';
+
+/** So many lamps of a kind, and of those that are mirrored, can spare something; those beyond light everything. */
+const MOST = 31;
+const KINDS = ['PointLight', 'SpotLight', 'DirectionalLight'];
+
+/** What a material needs to know of lamps: a bit for each that lights it (of those that shine from a place to all
+ *  sides, of cones, of suns, and of those that are mirrored), and how dark the shadow is that one of them throws. */
+export interface TouchUniforms {
+  [name: string]: THREE.IUniform;
+  litBy: { value: THREE.Vector4 };
+  dark: { value: number };
+}
+
+/** A lamp as it is drawn, and what it is. */
+export interface Standing {
+  lamp: THREE.Light;
+  light: Lamp;
+}
+
+/** Which lamps light what, and how dark their shadows are there. */
+export class Touching {
+  private readonly onLetters = { value: 1 };
+  private readonly onStage = { value: 1 };
+  private readonly known = new Map<string, { uniforms: TouchUniforms; lit: (light: Lamp) => boolean }>();
+  private standing: Standing[] = [];
+  private mirrored: Lamp[] = [];
+
+  /** The uniforms of what is worn by a block on its faces or on its edges. */
+  letters(block: number, edge: boolean): TouchUniforms {
+    return this.of(`${block} ${edge}`, this.onLetters, ({ touches }) => {
+      const blocks = edge ? touches.edge : touches.face;
+      return blocks?.includes(block) ?? true;
+    });
+  }
+
+  /** Of the stage. */
+  stage(): TouchUniforms {
+    return this.of('stage', this.onStage, ({ touches }) => touches.stage);
+  }
+
+  private of(key: string, dark: { value: number }, lit: (light: Lamp) => boolean): TouchUniforms {
+    const known = this.known.get(key) ?? { uniforms: { litBy: { value: new THREE.Vector4() }, dark }, lit };
+    if (!this.known.has(key)) {
+      this.known.set(key, known);
+      this.count(known);
+    }
+    return known.uniforms;
+  }
+
+  /** Other lamps, in the order in which they stand, and those that are mirrored. */
+  take(standing: Standing[], mirrored: Lamp[]) {
+    this.standing = standing;
+    this.mirrored = mirrored;
+    this.tell();
+  }
+
+  /** Tell again which is which: the lamp that throws a shadow comes first of its kind. */
+  tell() {
+    for (const known of this.known.values()) this.count(known);
+    const [letters, stage] = this.standing.find(({ lamp }) => lamp.castShadow)?.light.dark ?? [1, 1];
+    this.onLetters.value = letters;
+    this.onStage.value = stage;
+  }
+
+  private count({ uniforms, lit }: { uniforms: TouchUniforms; lit: (light: Lamp) => boolean }) {
+    const first = (s: Standing) => (s.lamp.castShadow ? 0 : 1);
+    const sorted = [...this.standing].sort((a, b) => first(a) - first(b));
+    const kinds = KINDS.map((kind) => sorted.filter(({ lamp }) => lamp.type === kind).map((s) => s.light));
+    uniforms.litBy.value.fromArray([...kinds, this.mirrored].map((lights) => bits(lights, lit)));
+  }
+}
+
+/** A bit for each that is lit, and for whatever comes after them. */
+function bits(lights: Lamp[], lit: (light: Lamp) => boolean): number {
+  return lights.slice(0, MOST).reduce((all, light, k) => (lit(light) ? all : all & ~(1 << k)), -1);
+}
+
+export const TOUCHING_HEAD = `
+uniform ivec4 litBy;
+uniform float dark;
+#define LIT_BY(kind, number) ((litBy[kind] >> min(number, ${MOST})) & 1)
+`;
+
+/** Three's own loops over lamps, each lamp with what it may do here. */
+export const TOUCHING_LIGHTS = limited(
+  THREE.ShaderChunk.lights_fragment_begin,
+  (kind) => new RegExp(`(get\\w+LightInfo\\( ${kind}Light,[^;]*;)`),
+  (k) => `$1\n    directLight.color *= float(LIT_BY(${k}, UNROLLED_LOOP_INDEX));`,
+);
+
+/** The same of what only catches shadows. */
+export const TOUCHING_SHADOWS = limited(
+  THREE.ShaderChunk.shadowmask_pars_fragment,
+  (kind) => new RegExp(`(${kind}Light = ${kind}LightShadows[^;]*;\\s*shadow \\*= )receiveShadow`),
+  (k) => `$1receiveShadow && LIT_BY(${k}, UNROLLED_LOOP_INDEX) == 1`,
+);
+
+function limited(loops: string, at: (kind: string) => RegExp, to: (k: number) => string): string {
+  return ['point', 'spot', 'directional']
+    .reduce((text, kind, k) => text.replace(at(kind), to(k)), loops)
+    .replace(/\b(point|spot|directional)Light(Shadow)?\.shadowIntensity/g, 'dark');
+}
