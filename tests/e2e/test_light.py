@@ -303,6 +303,12 @@ def test_a_proof_is_measured_proved_by_region_and_compared(quiet, server):
     assert wipe.get_attribute("aria-valuenow") == "0"
     assert np.abs(picture(quiet.get_by_test_id("draft"))[:, 8:] - edited[:, 8:]).mean() < 0.5
 
+    quiet.get_by_label("How fine").select_option("14 % noise")
+    quiet.get_by_text(re.compile("finished, noise below 14 % with [0-9]+ samples at most")).wait_for(timeout=120_000)
+    assert 16 < int(quiet.get_by_test_id("proof").get_attribute("data-samples")) < 256
+    quiet.get_by_label("How fine").select_option("16 samples")
+    quiet.get_by_text("finished, 16 samples", exact=True).wait_for(timeout=120_000)
+
 
 def test_a_title_leans_on_the_wall_and_hangs_on_it(quiet, server):
     shot = new_shot(quiet, server, "TIDE TABLE")

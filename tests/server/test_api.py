@@ -266,6 +266,26 @@ def test_a_proof_gets_finer_and_health_answers_meanwhile(server, shot):
     assert sorted(slow)[len(slow) // 2] < 1.0
 
 
+@pytest.mark.parametrize(("noise", "most"), [(1.0, 16), (0.0001, 64)])
+def test_a_proof_goes_on_until_its_noise_is_below_a_bound(server, shot, noise, most):
+    from websockets.sync.client import connect
+
+    order = {"type": "proof", "seq": 1, "frame": 20, "width": 160, "height": 90, "samples": 64, "noise": noise}
+    with connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", max_size=2**24) as socket:
+        socket.send(json.dumps(order))
+        heads = [unframed(socket.recv(timeout=60))[0]]
+        while not heads[-1]["finished"]:
+            heads.append(unframed(socket.recv(timeout=60))[0])
+        assert unframed(socket.recv(timeout=60))[0]["type"] == "exposure"
+        assert json.loads(socket.recv(timeout=60)) == {"type": "proof_kept", "seq": 1}
+        refused = {**order, "seq": 2, "noise": -0.1}
+        socket.send(json.dumps(refused))
+        said = json.loads(socket.recv(timeout=60))
+    assert heads[-1]["samples"] == most
+    assert all(head["noise"] == noise and head["of"] == 64 for head in heads)
+    assert said["seq"] == 2 and "noise" in said["detail"] + said.get("field", "")
+
+
 def test_a_killed_compute_process_is_replaced(server, shot):
     import psutil
 

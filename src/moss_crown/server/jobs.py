@@ -364,14 +364,15 @@ def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> byt
 
 @dataclass
 class Shown:
-    """A proof's picture; its scopes; and once it is finished its exposure in colours."""
+    """A proof's picture with so many samples at most; its scopes; and once it is finished its exposure in colours."""
 
     picture: bytes
+    samples: int
     scopes: dict[str, Any]
     exposure: bytes | None = None
 
 
-def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder, upto: int, final: bool) -> Shown:
+def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder, upto: int) -> Shown:
     """Bring the proof `key` to `upto` samples and show it. A process that does not know it begins afresh."""
     if not _proof or _proof[0].key != key:
         proof_drop()
@@ -379,7 +380,7 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
         scene = scene_of(shot, frame, order, _cache())
         _proof.append(_Proof(key, Render(scene, render_settings(shot, frame, order))))
     render = _proof[0].render
-    render.add(max(0, upto - render.done))
+    final = render.reach(upto)
     # The last picture is denoised as a take is: what was seen is what will be delivered.
     passes = denoised(render.passes(), "high" if final else "fast")
     measured = scopes(to_display(passes.beauty))
@@ -391,9 +392,9 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
     }
     pixels = frame_pixels(passes, frame, False)
     if not final:
-        return Shown(write_jpeg(pixels, 88), found)
+        return Shown(write_jpeg(pixels, 88), render.done, found)
     proof_drop()
-    return Shown(write_png(pixels, 1), found, write_png(exposure_map(passes.beauty), 1))
+    return Shown(write_png(pixels, 1), render.done, found, write_png(exposure_map(passes.beauty), 1))
 
 
 def hot_of(document: dict[str, Any], frame: int, threads: int) -> list[tuple[str, float]]:

@@ -176,6 +176,7 @@ class Channel:
                 asked.width,
                 asked.height,
                 asked.samples,
+                noise=asked.noise,
                 motion_blur=asked.motion_blur,
                 threads=self._threads,
                 region=asked.region,
@@ -183,30 +184,30 @@ class Channel:
             )
             frame = asked.frame
             key = uuid4().hex
-            head = {"type": "proof", "seq": seq, "revision": revision, "frame": frame, "of": order.samples}
-            head["region"] = asked.region
+            head = {"type": "proof", "seq": seq, "revision": revision, "frame": frame, "region": asked.region}
+            head |= {"of": order.samples, "noise": order.noise, "finished": False}
             body = await self._pool.proof.run(jobs.proof_sketch, document, frame, order)
             await self._send({**head, "samples": 0, "format": "image/jpeg"}, body)
             for upto in [*(n for n in PROOF_STEPS if n < order.samples), order.samples]:
-                final = upto == order.samples
-                shown = await self._pool.proof.run(jobs.proof_add, key, document, frame, order, upto, final)
-                form = "image/png" if final else "image/jpeg"
-                await self._send({**head, "samples": upto, "format": form, "scopes": shown.scopes}, shown.picture)
-                if shown.exposure is not None:
-                    await self._send(
-                        {**head, "type": "exposure", "format": form, "bands": BAND_COLOURS}, shown.exposure
-                    )
-                if final and asked.region is None:
+                shown = await self._pool.proof.run(jobs.proof_add, key, document, frame, order, upto)
+                head |= {"samples": shown.samples, "finished": shown.exposure is not None}
+                form = "image/png" if head["finished"] else "image/jpeg"
+                await self._send({**head, "format": form, "scopes": shown.scopes}, shown.picture)
+                if shown.exposure is None:
+                    continue
+                await self._send({**head, "type": "exposure", "format": form, "bands": BAND_COLOURS}, shown.exposure)
+                if asked.region is None:
                     keep = partial(
                         keep_proof,
                         shot=self.shot,
                         revision=revision,
                         frame=frame,
-                        samples=upto,
+                        samples=shown.samples,
                         picture=shown.picture,
                     )
                     await self._database.run(keep)
                     await self._say({"type": "proof_kept", "seq": seq})
+                break
         except TitleError as wrong:
             await self._refuse(seq, wrong)
         except ValidationError as invalid:

@@ -82,12 +82,13 @@ class ShotCard(BaseModel):
 
 
 class ProofOrder(BaseModel):
-    """What a window asks of the renderer over the live channel."""
+    """What a window asks of the renderer over the live channel: `samples` and `noise` as in the orders of a take."""
 
     frame: Annotated[int, Field(ge=-1_000_000, le=1_000_000)]
     width: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)]
     height: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)]
     samples: Annotated[int, Field(ge=1, le=limits.SAMPLES)] = 16
+    noise: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.0
     motion_blur: bool = True
     region: tuple[Share, Share, Share, Share] | None = None
     """Left, top, right, bottom of a part of the frame, in shares of it."""

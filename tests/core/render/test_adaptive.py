@@ -66,6 +66,25 @@ def test_the_noise_that_is_measured_is_the_noise_that_is_there():
     assert spread == pytest.approx(np.mean(said), rel=0.25)
 
 
+@pytest.mark.parametrize("stops", [(1, 4, 16, 64, 256), (20, 21, 40, 80), (80,)])
+def test_a_picture_that_is_looked_at_in_between_ends_with_the_same_bits(stops):
+    settings = RenderSettings(*WIDE, 80, noise=0.16)
+    with Render(titled(), settings) as picture:
+        picture.finish()
+        whole, done = picture.passes().beauty, picture.done
+    with Render(titled(), settings) as picture:
+        finished = [picture.reach(stop) for stop in stops]
+        assert (picture.passes().beauty == whole).all()
+        assert picture.done == done
+    assert finished == [stop >= done for stop in stops]
+
+
+def test_without_a_bound_a_picture_is_finished_with_its_last_sample():
+    with Render(titled(), RenderSettings(*WIDE, 12)) as picture:
+        assert [picture.reach(stop) for stop in (5, 11, 12, 40)] == [False, False, True, True]
+        assert picture.done == 12
+
+
 def test_an_even_glow_is_clean_at_once():
     sheet = Sheet(np.zeros(3), np.array([9.0, 0, 0]), np.array([0, 9.0, 0]), 0)
     glowing = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, glow=(0.8, 0.4, 0.2))

@@ -15,6 +15,7 @@ export interface Proof {
   picture: string;
   samples: number;
   of: number;
+  noise: number; // with a bound on it `of` is how many samples a part gets at most
   frame: number;
   revision: number;
   working: boolean;
@@ -25,6 +26,11 @@ export interface Proof {
 }
 /** Left, top, right, bottom in shares of the frame. */
 export type Region = [number, number, number, number];
+/** Samples a pixel of a proof; with a bound on noise so many at most, see the orders of a take. */
+export interface Fineness {
+  samples: number;
+  noise: number;
+}
 /** As the core measures a proof: shares by level, and of white and black. */
 export interface Scopes {
   histogram: number[][];
@@ -67,6 +73,7 @@ export interface ShotState {
   proof: Proof | null;
   under: string; // the last finished proof of a whole frame, under one of a region
   region: Region | null;
+  fineness: Fineness;
   kept: number; // rises when a proof was kept
   ridges: string[];
   pointing: { step: string; light: number; effect: NonNullable<Schemas['Lighting']['effect']> } | null; // a light being placed
@@ -107,6 +114,7 @@ export function createShot(id: string, across = false) {
     proof: null,
     under: '',
     region: null,
+    fineness: { samples: 16, noise: 0 },
     kept: 0,
     ridges: [],
     pointing: null,
@@ -422,11 +430,11 @@ export function createShot(id: string, across = false) {
   }
 
   function prove() {
-    const { document, frame, proof, region } = get();
+    const { document, frame, proof, region, fineness } = get();
     if (!document || socket?.readyState !== WebSocket.OPEN) return;
     proofSeq = ++seq;
     set({ mode: 'proof', playing: false, proof: proof && { ...proof, working: true } });
-    const order = { width: document.width, height: document.height, samples: 16, frame, region };
+    const order = { width: document.width, height: document.height, ...fineness, frame, region };
     socket.send(JSON.stringify({ type: 'proof', seq: proofSeq, ...order }));
   }
 
@@ -458,7 +466,13 @@ export function createShot(id: string, across = false) {
       return;
     }
     const { head, body } = unframe(message.data as ArrayBuffer);
-    const facts = head as { type: string; part?: string; seq: number; format: string } & Proof;
+    const facts = head as {
+      type: string;
+      part?: string;
+      seq: number;
+      format: string;
+      finished: boolean;
+    } & Proof;
     if (facts.type === 'preview' && facts.seq >= outdated) {
       if (facts.part === 'picture') {
         early = { seq: facts.seq, picture: readSeen(body) };
@@ -471,11 +485,15 @@ export function createShot(id: string, across = false) {
     } else if (facts.type === 'proof' && facts.seq === proofSeq && get().mode === 'proof') {
       const { proof: old, under } = get();
       const picture = URL.createObjectURL(new Blob([body], { type: facts.format }));
-      const { samples, of, frame, revision, region, scopes = null } = facts;
-      const working = samples < of;
+      const { samples, of, noise, finished, frame, revision, region, scopes = null } = facts;
+      const working = !finished;
       const whole = !working && !region ? picture : under;
       set({
-        proof: { picture, samples, of, frame, revision, working, region, scopes, exposure: '', bands: [] },
+        proof: {
+          ...{ picture, samples, of, noise, frame, revision, working, region, scopes },
+          exposure: '',
+          bands: [],
+        },
         under: whole,
       });
       const gone = [old?.picture, old?.exposure, under].filter((url) => url && url !== get().under);
@@ -544,6 +562,10 @@ export function createShot(id: string, across = false) {
     seek,
     setMode,
     /** Prove a part of the frame, or all of it again. */
+    setFineness: (fineness: Fineness) => {
+      set({ fineness });
+      if (get().mode === 'proof') prove();
+    },
     setRegion: (region: Region | null) => {
       set({ region });
       if (get().mode === 'proof') prove();

@@ -79,6 +79,7 @@ class Render:
         self.settings = settings
         self.scene = scene
         self.done = 0
+        self._left: list[Tile] = []
         self._grade = scene.camera.grade.astype(np.float32)
         self._exposed = float(BRIGHTNESS @ self._grade.sum(1))  # what exposure makes of grey light of 1
         world, self._rays = build_world(scene, settings.passes)
@@ -97,23 +98,33 @@ class Render:
         self.done += samples
 
     def finish(self) -> None:
-        """Take the samples that the settings ask for: everywhere the same number, or with a bound on noise as many as
-        each part of the picture needs.
+        """Take the samples that the settings ask for."""
+        self.reach(self.settings.samples)
 
-        Which part needs more is seen by the samples that it has, so that a frame alone has the bits of one in sequence.
+    def reach(self, samples: int) -> bool:
+        """Take samples up to so many, of those that the settings ask for: everywhere the same number, or with a bound
+        on noise as many as each part of the picture needs. Answers whether it has what they ask for.
+
+        Which part needs more is seen by the samples that it has, always after the same numbers of them, so that a frame
+        alone has the bits of one in sequence, and one made bit by bit those of one made in one go.
         """
         settings = self.settings
+        upto = min(samples, settings.samples)
         if settings.noise <= 0:
-            self.add(settings.samples - self.done)
-            return
-        self.add(max(0, min(EVERYWHERE, settings.samples) - self.done))
-        while self.done < settings.samples:
-            noisy = [tile for tile in self._tiles() if self._noise(tile) > settings.noise]
-            if not noisy:
-                break
-            more = min(EVERYWHERE, settings.samples - self.done)
-            self._trace(noisy, more)
-            self.done += more
+            self.add(max(0, upto - self.done))
+        else:
+            self.add(max(0, min(upto, EVERYWHERE) - self.done))
+            while self.done < upto and (noisy := self._noisy()):
+                more = min(upto, self.done - self.done % EVERYWHERE + EVERYWHERE) - self.done
+                self._trace(noisy, more)
+                self.done += more
+        return self.done == settings.samples or (settings.noise > 0 and self.done >= EVERYWHERE and not self._noisy())
+
+    def _noisy(self) -> list[Tile]:
+        """Parts that need more samples."""
+        if self.done % EVERYWHERE == 0:
+            self._left = [tile for tile in self._tiles() if self._noise(tile) > self.settings.noise]
+        return self._left
 
     def _tiles(self) -> list[Tile]:
         width, height = self.settings.width, self.settings.height

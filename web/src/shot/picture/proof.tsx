@@ -4,11 +4,30 @@ import { createStore, useStore } from 'zustand';
 import { api, ok } from '../../api/client';
 import { Button, Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
-import type { Region, Scopes } from '../store';
+import type { Fineness, Proof, Region, Scopes } from '../store';
 
 /** What is looked at in a proof; it belongs to the window, not to the shot. */
 const looking = createStore(() => ({ marking: false, exposure: false, scopes: false, against: '' }));
 const SMALLEST = 0.03;
+/** How fine a proof gets: as good, final and finest takes do. With a bound on noise only so many samples are taken as a part needs. */
+const FINENESSES: [string, Fineness][] = [
+  ['16 samples', { samples: 16, noise: 0 }],
+  ['48 samples', { samples: 48, noise: 0 }],
+  ['128 samples', { samples: 128, noise: 0 }],
+  ['14 % noise', { samples: 256, noise: 0.14 }],
+  ['10 % noise', { samples: 512, noise: 0.1 }],
+  ['6 % noise', { samples: 1024, noise: 0.06 }],
+];
+
+/** How far a proof of the state and frame at hand has come. */
+function progress({ samples, of, noise, working }: Proof): string {
+  const bound = `${Math.round(noise * 100)} %`;
+  if (!noise) return working ? `${samples} of ${of} samples` : `finished, ${of} samples`;
+  if (working) return `${samples} samples, on to noise below ${bound}`;
+  return samples < of
+    ? `finished, noise below ${bound} with ${samples} samples at most`
+    : `finished, ${of} samples where noise is not yet below ${bound}`;
+}
 
 function useKept() {
   const shot = useShot((s) => s.id);
@@ -39,14 +58,33 @@ function Tool({
   );
 }
 
-/** Region, exposure, scopes, and the proof to compare with. */
+/** How fine, region, exposure, scopes, and the proof to compare with. */
 export function ProofTools() {
   const store = useShotStore();
   const region = useShot((s) => s.region);
+  const fineness = useShot((s) => s.fineness);
   const { marking, exposure, scopes, against } = useStore(looking);
   const { data } = useKept();
   return (
     <>
+      <select
+        aria-label="How fine"
+        title="Samples a pixel as a take has them, or as many as each part needs until its noise, before denoising, is below a share of its light"
+        className="h-7 w-28 rounded-md border bg-raised px-1.5 text-sm"
+        value={FINENESSES.findIndex(
+          ([, { samples, noise }]) => samples === fineness.samples && noise === fineness.noise,
+        )}
+        onChange={(e) => {
+          const [, chosen] = FINENESSES[Number(e.target.value)] ?? [];
+          if (chosen) store.setFineness(chosen);
+        }}
+      >
+        {FINENESSES.map(([name], k) => (
+          <option key={name} value={k}>
+            {name}
+          </option>
+        ))}
+      </select>
       <Tool
         name="region"
         about={region ? 'Prove the whole frame again' : 'Drag over the part of the frame to prove'}
@@ -70,7 +108,7 @@ export function ProofTools() {
       />
       <select
         aria-label="Compare with"
-        className="h-7 max-w-44 rounded-md border bg-raised px-1.5 text-sm"
+        className="h-7 w-36 rounded-md border bg-raised px-1.5 text-sm"
         value={data?.some((p) => p.id === against) ? against : ''}
         onChange={(e) => looking.setState({ against: e.target.value })}
       >
@@ -112,6 +150,7 @@ export function ProofView() {
           data-testid="proof"
           data-samples={proof.samples}
           data-of={proof.of}
+          data-finished={!proof.working}
           data-revision={proof.revision}
           data-exposure={picture === proof.exposure}
           src={picture}
@@ -131,10 +170,7 @@ export function ProofView() {
         {!proof && 'proof of this frame is under way: first look in a few seconds'}
         {proof && !current && `proof of frame ${proof.frame}; frame ${frame} follows`}
         {proof && current && proof.revision < revision && 'edited: a new proof is under way'}
-        {proof &&
-          current &&
-          proof.revision >= revision &&
-          (proof.working ? `${proof.samples} of ${proof.of} samples` : `finished, ${proof.of} samples`)}
+        {proof && current && proof.revision >= revision && progress(proof)}
         {proof?.working && (
           <button type="button" className="underline" onClick={() => store.setMode('draft')}>
             stop
