@@ -80,6 +80,7 @@ def begin(w, n):
         w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i] = dx * scale, dy * scale, dz * scale
         w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = ONE, ONE, ONE
         w[ln.DENSITY + i], w[ln.ALIVE + i], w[ln.BOUNCES + i], w[ln.SPREAD + i] = ONE, ONE, ZERO, ZERO
+        w[ln.RATIO + i] = ONE
         w[ln.MEDIUM_R + i], w[ln.MEDIUM_G + i], w[ln.MEDIUM_B + i] = ZERO, ZERO, ZERO
 
 

@@ -163,6 +163,7 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
             w[ln.TIME + j], w[ln.FAR + j], w[ln.ALIVE + j] = w[ln.TIME + i], w[ln.FAR + i], ONE
             w[ln.TR + j], w[ln.TG + j], w[ln.TB + j] = w[ln.TR + i], w[ln.TG + i], w[ln.TB + i]
             w[ln.DENSITY + j], w[ln.BOUNCES + j] = w[ln.DENSITY + i], w[ln.BOUNCES + i]
+            w[ln.SPREAD + j], w[ln.RATIO + j] = w[ln.SPREAD + i], w[ln.RATIO + i]
             w[ln.MEDIUM_R + j], w[ln.MEDIUM_G + j], w[ln.MEDIUM_B + j] = (
                 w[ln.MEDIUM_R + i],
                 w[ln.MEDIUM_G + i],

@@ -28,6 +28,7 @@ from moss_crown.core.render.film import (
     counted,
 )
 from moss_crown.core.render.glass import absorb, glass_rows, meet, send, take
+from moss_crown.core.render.guiding import choose_guided, find_cells, turn_guided, weigh_guided
 from moss_crown.core.render.hits import (
     backdrop,
     first_passes,
@@ -80,11 +81,11 @@ def _widen(w, n, widen):
     seen by way of a dull wall is what noise is made of, and its place can not be told (Jendersie and Grosch,
     "Microfacet Model Regularization for Robust Light Transport", CGF 38(4), 2019). How far one scattered it is seen
     by the density of the direction drawn there: a lobe of roughness a has about 1 / (4 pi a^2) in its middle. `widen`
-    is the share of a that counts, over the root of 4 pi."""
+    is the share of a that counts, over the root of 4 pi; SPREAD the root of 1 / density, the largest on the way."""
     for i in range(n):
-        spread = max(w[ln.SPREAD + i], min(widen / math.sqrt(max(w[ln.DENSITY + i], f32(1e-6))), ONE))
+        spread = max(w[ln.SPREAD + i], math.sqrt(w[ln.RATIO + i] / max(w[ln.DENSITY + i], f32(1e-6))))
         w[ln.SPREAD + i] = spread
-        least = math.sqrt(spread)
+        least = math.sqrt(min(widen * spread, ONE))
         w[ln.ROUGH + i] = max(w[ln.ROUGH + i], least)
         w[ln.COAT_ROUGH + i] = max(w[ln.COAT_ROUGH + i], least)
 
@@ -187,7 +188,7 @@ def _add_light(dark, catching, catches, w, q, n, depth, film, clamp, passes):
 
 
 @kernel
-def _go_on(w, n, depth):
+def go_on(w, n, depth):
     """Throughput of the drawn directions, and which lanes go on."""
     for i in range(n):
         in_x, in_y, in_z = w[ln.IN_X + i], w[ln.IN_Y + i], w[ln.IN_Z + i]
@@ -267,6 +268,7 @@ def _paths(
     pieces, owners, first_piece, poses = world.pieces, world.piece_instance, world.first_piece, world.poses
     first_triangle, corners, rows, table = world.first_triangle, world.corners, world.rows, world.albedo
     surround, light_of, lens, layered = world.surround, world.light_of, world.lens, world.layered
+    guide = world.guide
     lights = len(lamps)
     everything = lights < MOST_AT_FIRST
     start(poses, world.camera, lens, w, q, n, index, width, height)
@@ -367,6 +369,8 @@ def _paths(
             sample_lanes(w, q, wide, index, 5 + depth * 4)
             meet(w, n)
         lift(w, wide)
+        if guide.there:
+            find_cells(guide.of, guide.frames, guide.share, w, q, n)
         if world.glassy:
             _count_again(w, n, f32(depth_limit))
         bound = clamp if depth >= 1 else ZERO
@@ -435,14 +439,20 @@ def _paths(
         sample_lanes(w, q, wide, index, 2 + depth * 4)
         _keep_chance(w, wide)
         sample_lanes(w, q, wide, index, 4 + depth * 4)
+        if guide.there:
+            choose_guided(w, wide)
         draw(w, wide)
+        if guide.there:
+            turn_guided(guide.frames, guide.rise, w, q, n)
         evaluate(w, table, n, wide, layered)
+        if guide.there:
+            weigh_guided(guide.frames, guide.rise, w, q, n)
         if passes and depth == 0:
             _split(w, wide)
         if world.glassy:
             sample_lanes(w, q, wide, index, 300 + depth)
             send(w, world.glass, n)
-        _go_on(w, wide, depth)
+        go_on(w, wide, depth)
         if world.glassy:
             take(w, n, LIFT)
         if depth == 0 and world.catching:

@@ -50,14 +50,16 @@ IN_X, IN_Y, IN_Z = _rows(3)
 LOBE, AGAIN, BASE, OVER, FRESNEL, HALF_Z, EVEN_R, EVEN_G, EVEN_B, OUT_R, OUT_G, OUT_B, DRAWN = _rows(13)
 A_IN, B_IN, A_COAT, B_COAT, C_SHEEN, MEAN_A, MEAN_B, COAT_MEAN_A, COAT_MEAN_B = _rows(9)
 U, V, V2 = _rows(3)
+# A guide: the share of directions that it draws here, whether it draws this one, and how much rarer the material would.
+GUIDED, TURNED, RATIO = _rows(3)
 SIZE = next(_next)
 
 # Whole numbers, in a uint32 array of the same kind. LAST_INSTANCE and LAST_FACET: where the path came from. PICK: lanes
 # that get a ray. SIDE: to which of six sides the surface looks. KEY: a hash of the pixel; SEQUENCE, ORDER, WITHIN:
-# where its samples come from.
+# where its samples come from. CELL: its place in a guide.
 PIXEL, KEY, SEQUENCE, ORDER, WITHIN, INSTANCE, FACET, PIECE = (k * PITCH for k in range(8))
-MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP, PICK, SIDE = (k * PITCH for k in range(8, 14))
-WHOLE_SIZE = 14 * PITCH
+MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP, PICK, SIDE, CELL = (k * PITCH for k in range(8, 15))
+WHOLE_SIZE = 15 * PITCH
 
 
 def workspace() -> tuple[NDArray[np.float32], NDArray[np.uint32]]:

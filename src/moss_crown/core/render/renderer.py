@@ -15,6 +15,7 @@ from moss_crown.core.render.denoise import Quality, denoise
 from moss_crown.core.render.environment_map import environment_map
 from moss_crown.core.render.kernel import trace_rows
 from moss_crown.core.render.layers import Layers, layers
+from moss_crown.core.render.photons import guide_of
 from moss_crown.core.render.sight import sight
 from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.backdrop import painted
@@ -32,7 +33,7 @@ DIM = 0.05
 BRIGHTEST = 60.0
 """Exposed light above which a sample is an outlier, where outliers are bounded: brighter than what polished edges show
 of a strong lamp, which a glossy floor mirrors."""
-WIDEN = 0.08
+WIDEN = 0.1
 """How far surfaces widen with those before them: about a quarter as far as a lobe that would scatter as those did. More
 takes more of the variance, and of the light that metal throws on what is near it, which no denoiser brings back."""
 FAINT = 0.02
@@ -83,7 +84,8 @@ class Render:
         self._grade = scene.camera.grade.astype(np.float32)
         self._exposed = float(BRIGHTNESS @ self._grade.sum(1))  # what exposure makes of grey light of 1
         world, self._rays = build_world(scene, settings.passes)
-        self._world = world._replace(surround=environment_map(scene.surround, sight(world))[0])
+        world = world._replace(surround=environment_map(scene.surround, sight(world))[0])
+        self._world = world._replace(guide=guide_of(scene, world, settings.width * settings.height * settings.samples))
         pixels = settings.height * settings.width
         groups = channels.GROUPS + 3 * (len(self._world.lights) + 1)
         self._film = np.zeros((pixels, groups if settings.passes else channels.PLAIN), np.float32)

@@ -11,6 +11,7 @@ from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render import lamps
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
+from moss_crown.core.render.guiding import Guide, no_guide
 from moss_crown.core.render.tables import albedo_table, glass_table, material_rows
 from moss_crown.core.stage.ground import HALVES, square, triangulated
 from moss_crown.core.stage.scene import Haze, Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
@@ -52,6 +53,7 @@ class World(NamedTuple):
     piece_instance: NDArray[np.int64]  # (p)
     first_piece: NDArray[np.int64]  # (i) or -1
     surround: EnvironmentMap
+    guide: Guide
     hazy: bool  # whether there is any haze or horizon
     haze: F32  # density and colour of the haze, then those of the horizon that grounds go over into
     ground: NDArray[np.bool_]  # (i) whether it belongs to the stage
@@ -196,6 +198,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         piece_instance=pieces.instance,
         first_piece=pieces.first,
         surround=surround,
+        guide=no_guide(instances),
         hazy=bool(scene.haze or scene.horizon),
         haze=np.array([x for h in (scene.haze, scene.horizon) for x in _hazy_row(h)], np.float32),
         ground=np.array(stage.ground, np.bool_).reshape(-1),
