@@ -28,12 +28,15 @@ describe('glowing letters', () => {
   });
 
   it('stand in rows of about equally many', () => {
-    expect(rows([1, 2, 3])).toEqual([[1], [2], [3]]);
-    const many = rows(Array.from({ length: 40 }, (_, k) => k));
+    expect(rows([1, 2, 3], 6)).toEqual([[1], [2], [3]]);
+    const many = rows(
+      Array.from({ length: 40 }, (_, k) => k),
+      6,
+    );
     expect(many).toHaveLength(6);
     expect(many.flat()).toEqual(Array.from({ length: 40 }, (_, k) => k));
     expect(Math.max(...many.map((m) => m.length)) - Math.min(...many.map((m) => m.length))).toBeLessThan(2);
-    expect(rows([])).toEqual([]);
+    expect(rows([], 6)).toEqual([]);
   });
 
   it('light what is around them from where they are, with all of their light', () => {

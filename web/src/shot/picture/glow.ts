@@ -39,7 +39,7 @@ export class Glows {
       }
       if (area > 0) glowing.push({ letter, middle: middle.divideScalar(area), sent });
     });
-    this.groups = rows(glowing);
+    this.groups = rows(glowing, MOST);
     while (this.lights.children.length > this.groups.length)
       this.lights.remove(this.lights.children[0] as THREE.Object3D);
     while (this.lights.children.length < this.groups.length) this.lights.add(new THREE.PointLight());
@@ -68,9 +68,9 @@ export class Glows {
   }
 }
 
-/** Letters in the order in which they stand, in as many groups as there may be lights, about equally many in each. */
-export function rows<T>(letters: T[]): T[][] {
-  const count = Math.min(MOST, letters.length);
+/** Letters in the order in which they stand, in so many groups at most, about equally many in each. */
+export function rows<T>(letters: T[], most: number): T[][] {
+  const count = Math.min(most, letters.length);
   return Array.from({ length: count }, (_, k) =>
     letters.slice(Math.round((k * letters.length) / count), Math.round(((k + 1) * letters.length) / count)),
   );

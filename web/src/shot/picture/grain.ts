@@ -2,6 +2,7 @@ import * as THREE from 'three';
 import { bytes } from '../../api/client';
 import type { Grain, Images, LetterAtRest, Surface } from '../draft';
 import { LIGHTS_BY_COSINE, LIGHTS_WITHOUT_HIGHLIGHTS } from './gloss';
+import { HIDING, HIDING_HEAD, type HidingUniforms } from './hiding';
 import { HORIZON, HORIZON_HEAD, HORIZON_VERTEX, HORIZON_VERTEX_HEAD, type HorizonUniforms } from './horizon';
 import { MIRROR_HEAD, MIRRORED, type MirrorUniforms } from './mirror';
 import { LIGHTS_FROM_AROUND, ROOM, type RoomUniforms } from './room';
@@ -255,7 +256,7 @@ export function grow(
   ready: () => void,
   room: RoomUniforms,
   touch: TouchUniforms,
-  horizon: HorizonUniforms | null = null,
+  ground: (HorizonUniforms & HidingUniforms) | null = null,
   mirror: MirrorUniforms | null = null,
 ): Promise<void> | null {
   const kept = material.userData as Partial<Grained>;
@@ -284,7 +285,7 @@ export function grow(
     ? [images.colour, images.roughness, images.bump].map((id) => (id ? '1' : '0')).join('')
     : '';
   const brushed = surface.brushed > 0;
-  const program = `${grain?.name ?? ''} ${maps} ${brushed} ${horizon !== null} ${mirror !== null}`;
+  const program = `${grain?.name ?? ''} ${maps} ${brushed} ${ground !== null} ${mirror !== null}`;
   if (program === kept.program) return null;
   kept.program = program;
   const put = (text: string) => {
@@ -296,7 +297,7 @@ export function grow(
     // Not before: what is drawn until then must not be kept as this program.
     material.customProgramCacheKey = () => program;
     material.onBeforeCompile = (shader) => {
-      Object.assign(shader.uniforms, uniforms, room, touch, horizon, mirror);
+      Object.assign(shader.uniforms, uniforms, room, touch, ground, mirror);
       const after = (part: string, text: string) => {
         shader.fragmentShader = shader.fragmentShader.replace(
           `#include <${part}>`,
@@ -304,13 +305,10 @@ export function grow(
         );
       };
       shader.vertexShader = shader.vertexShader
-        .replace(
-          '#include <common>',
-          `#include <common>\n${VERTEX_HEAD}${when(horizon, HORIZON_VERTEX_HEAD)}`,
-        )
+        .replace('#include <common>', `#include <common>\n${VERTEX_HEAD}${when(ground, HORIZON_VERTEX_HEAD)}`)
         .replace(
           '#include <begin_vertex>',
-          `#include <begin_vertex>\n${VERTEX}${when(horizon, HORIZON_VERTEX)}`,
+          `#include <begin_vertex>\n${VERTEX}${when(ground, HORIZON_VERTEX)}`,
         );
       after(
         'common',
@@ -319,11 +317,11 @@ export function grow(
           VARYINGS +
           when(grain, FRAGMENT_HEAD + text) +
           when(images, PICTURE_HEAD) +
-          when(horizon, HORIZON_HEAD) +
+          when(ground, HORIZON_HEAD + HIDING_HEAD) +
           when(mirror, MIRROR_HEAD),
       );
-      after('colorspace_fragment', when(horizon, HORIZON));
-      after('lights_fragment_maps', when(mirror, MIRRORED));
+      after('colorspace_fragment', when(ground, HORIZON));
+      after('lights_fragment_maps', when(ground, HIDING) + when(mirror, MIRRORED));
       for (const [part, text] of [
         ['envmap_physical_pars_fragment', ROOM],
         ['lights_pars_begin', LIGHTS_BY_COSINE],

@@ -20,6 +20,7 @@ import { DisplayPass } from './display';
 import { Gathering, gathered, placeInDisc, placeInPixel, placeInSquareOfFour, shineFrom } from './gather';
 import { type Facets, Glows } from './glow';
 import { grow, setRest } from './grain';
+import { Hiding, type HidingUniforms } from './hiding';
 import { type HorizonUniforms, noHorizon, setHorizon } from './horizon';
 import { FloorMirror, type MirrorUniforms } from './mirror';
 import { narrowed } from './narrow';
@@ -89,6 +90,7 @@ export class DraftStage {
   private grounds: { mesh: THREE.Mesh; quick: THREE.Material; full: THREE.Material }[] = [];
   private readonly shadows = new THREE.ShadowMaterial({ opacity: 0.75, fog: false });
   private readonly horizon = noHorizon();
+  private readonly hiding = new Hiding();
   private readonly floors: { quick: THREE.MeshLambertMaterial; full: THREE.MeshPhysicalMaterial }[] = [];
   private places: { batch: THREE.BatchedMesh; instance: number; letter: number }[] = [];
   private readonly pose = new THREE.Matrix4();
@@ -170,6 +172,8 @@ export class DraftStage {
     if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
     if (lettersKey === this.lettersKey) {
       if (look && (other || this.restOf !== span)) this.glows.take(span, look, this.built);
+      if (this.restOf !== span) this.hiding.take(span, this.built);
+      this.hiding.place(span, frame);
       if (this.restOf !== span) this.rest(span);
       this.glows.place(span, frame);
       for (const { batch, instance, letter } of this.places) {
@@ -606,16 +610,9 @@ export class DraftStage {
       if (mirrors) this.floor = ground.centre?.[1] ?? 0;
       const around = this.room.at(place);
       const touch = this.touching.stage();
-      this.grow(quick, ground.surface, false, around, touch, this.horizon);
-      this.grow(
-        full,
-        ground.surface,
-        false,
-        around,
-        touch,
-        this.horizon,
-        mirrors ? this.mirror.uniforms : null,
-      );
+      const behind = { ...this.horizon, ...this.hiding.uniforms };
+      this.grow(quick, ground.surface, false, around, touch, behind);
+      this.grow(full, ground.surface, false, around, touch, behind, mirrors ? this.mirror.uniforms : null);
       const mesh = groundMesh(quick, ground);
       this.setting.add(mesh);
       this.grounds.push({ mesh, quick, full });
@@ -737,10 +734,10 @@ export class DraftStage {
     edge: boolean,
     room: RoomUniforms,
     touch: TouchUniforms,
-    horizon: HorizonUniforms | null = null,
+    ground: (HorizonUniforms & HidingUniforms) | null = null,
     mirror: MirrorUniforms | null = null,
   ) {
-    const grown = grow(material, surface, edge, () => this.ask(), room, touch, horizon, mirror);
+    const grown = grow(material, surface, edge, () => this.ask(), room, touch, ground, mirror);
     if (grown) this.await(grown, () => this.ask());
   }
 
