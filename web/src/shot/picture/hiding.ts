@@ -101,7 +101,7 @@ export function around(
 }
 
 /** Of what they hide, letters send so much back themselves. */
-const SENT_BACK = 0.1;
+const SENT_BACK = 0.3;
 /** From most sides their depth hides more than their faces. */
 const BY_DEPTH = 1.5;
 
