@@ -165,9 +165,19 @@ def test_frames_of_other_shapes_are_shown(quiet, server):
 
 def alike(one, other):
     """Mean difference of two pictures of the same frame, whatever their sizes."""
-    height, width = 60, 106
-    small = [np.asarray(Image.fromarray(p.astype(np.uint8)).resize((width, height)), float) for p in (one, other)]
-    return np.abs(small[0] - small[1]).mean()
+    return np.abs(small(one) - small(other)).mean()
+
+
+def small(shot_picture):
+    return np.asarray(Image.fromarray(shot_picture.astype(np.uint8)).resize((106, 60)), float)
+
+
+def proved(page):
+    """The draft that is shown, as fine as it gets, and its proof; both small."""
+    draft = small(settled(page))
+    page.keyboard.press("p")
+    page.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
+    return draft, small(picture(page.get_by_test_id("proof")))
 
 
 def test_the_ball_turns_the_environment_and_draft_and_proof_turn_alike(quiet, server):
@@ -387,10 +397,6 @@ def lamp(colour, **other):
     return {"place": [-2.5, 3.5, 6.0], "aim": [0.0, 0.5, 0.0], "power": 900.0, "colour": colour, **other}
 
 
-def small(shot_picture):
-    return np.asarray(Image.fromarray(shot_picture.astype(np.uint8)).resize((106, 60)), float)
-
-
 def test_lamps_light_in_the_draft_what_they_do_in_the_proof(quiet, server):
     shot = new_shot(quiet, server, "OO")
     steps = document(server, shot)["steps"]
@@ -416,10 +422,7 @@ def test_lamps_light_in_the_draft_what_they_do_in_the_proof(quiet, server):
     edited(server, shot, patch)
     quiet.reload()
     shown(quiet)
-    draft = small(settled(quiet))
-    quiet.keyboard.press("p")
-    quiet.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
-    proof = small(picture(quiet.get_by_test_id("proof")))
+    draft, proof = proved(quiet)
     quiet.keyboard.press("p")
     letters, stage = (proof[..., a] > proof[..., b] + 40 for a, b in ((0, 1), (1, 0)))
     assert letters.sum() > 500 and stage.sum() > 1500
@@ -438,9 +441,6 @@ def test_lamps_light_in_the_draft_what_they_do_in_the_proof(quiet, server):
     )
     quiet.reload()
     shown(quiet)
-    draft = small(settled(quiet))
-    quiet.keyboard.press("p")
-    quiet.locator('[data-testid=proof][data-samples="16"]').wait_for(timeout=120_000)
-    proof = small(picture(quiet.get_by_test_id("proof")))
+    draft, proof = proved(quiet)
     assert proof[letters].mean() > 25
     assert draft[letters].mean() == pytest.approx(proof[letters].mean(), rel=0.25)

@@ -501,7 +501,7 @@ def look_at_frame(shot: Shot, frame: int) -> dict[str, Any]:
         "grounds": [_ground(ground, surfaces[ground.surface]) for ground in grounds],
         "haze": asdict(haze) if haze else None,
         "horizon": asdict(horizon) if horizon else None,
-        "lights": [_lamp(light, len(blocks)) for light in lights_at(shot, frame, owners, 1, whole=True)],
+        "lights": [_lamp(light) for light in lights_at(shot, frame, owners, 1, whole=True)],
         "environment": surround,
     }
 
@@ -532,7 +532,7 @@ def _ground(ground: Ground, surface: Surface) -> dict[str, Any]:
     }
 
 
-def _lamp(light: Light, blocks: int) -> dict[str, Any]:
+def _lamp(light: Light) -> dict[str, Any]:
     """A lamp as the draft draws it: lit from its middle, with its radiance and the area that shines (for a sun, 0, and
     the light on what faces it in the radiance's place); mirrored as a rectangle of half edges `u`, `v`, as large as a
     flat lamp of any shape, and nothing where it looks the same from everywhere. With the blocks whose faces and whose
@@ -545,8 +545,8 @@ def _lamp(light: Light, blocks: int) -> dict[str, Any]:
         "limit": manner.limit,
         "dark": list(manner.dark),
         "touches": {
-            "face": None if letters is None else [k for k in range(blocks) if letters[k] & FACES],
-            "edge": None if letters is None else [k for k in range(blocks) if letters[k] & EDGES],
+            "face": None if letters is None else [k for k, bits in enumerate(letters) if bits & FACES],
+            "edge": None if letters is None else [k for k, bits in enumerate(letters) if bits & EDGES],
             "stage": bool(stage),
         },
         "u": [0.0, 0.0, 0.0],

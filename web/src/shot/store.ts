@@ -485,15 +485,12 @@ export function createShot(id: string, across = false) {
     } else if (facts.type === 'proof' && facts.seq === proofSeq && get().mode === 'proof') {
       const { proof: old, under } = get();
       const picture = URL.createObjectURL(new Blob([body], { type: facts.format }));
-      const { samples, of, noise, finished, frame, revision, region, scopes = null } = facts;
-      const working = !finished;
+      const { samples, of, noise, frame, revision, region, scopes = null } = facts;
+      const seen = { samples, of, noise, frame, revision, region };
+      const working = !facts.finished;
       const whole = !working && !region ? picture : under;
       set({
-        proof: {
-          ...{ picture, samples, of, noise, frame, revision, working, region, scopes },
-          exposure: '',
-          bands: [],
-        },
+        proof: { ...seen, picture, working, scopes, exposure: '', bands: [] },
         under: whole,
       });
       const gone = [old?.picture, old?.exposure, under].filter((url) => url && url !== get().under);
@@ -561,11 +558,11 @@ export function createShot(id: string, across = false) {
     preview,
     seek,
     setMode,
-    /** Prove a part of the frame, or all of it again. */
     setFineness: (fineness: Fineness) => {
       set({ fineness });
       if (get().mode === 'proof') prove();
     },
+    /** Prove a part of the frame, or all of it again. */
     setRegion: (region: Region | null) => {
       set({ region });
       if (get().mode === 'proof') prove();

@@ -25,7 +25,7 @@ from moss_crown.core.render.lamps import (
     step_at,
     window,
 )
-from moss_crown.core.render.rays import NONE
+from moss_crown.core.render.rays import NONE, trace
 from moss_crown.core.render.texturing import APART, textured
 
 BEVEL, REAR_BEVEL = 1, 3
@@ -236,6 +236,39 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
         w[ln.AZ + j] = w[ln.M8 + j] * x + w[ln.M9 + j] * y
         j += 1
     return j
+
+
+@kernel
+def met(world, w, q, ray, n, mask, salt, coherent):
+    """Send the lanes' rays and gather what they met: for what is done now and then, as handing a world over is dear."""
+    trace(
+        world.scene,
+        world.veiled,
+        world.rows,
+        world.facet,
+        world.light_of,
+        world.first_triangle,
+        world.surface,
+        w,
+        q,
+        ray,
+        n,
+        mask,
+        salt,
+        coherent,
+    )
+    return gather(
+        world.rows,
+        world.normals,
+        world.facet,
+        world.poses,
+        world.light_of,
+        world.first_triangle,
+        world.surface,
+        w,
+        q,
+        n,
+    )
 
 
 @kernel

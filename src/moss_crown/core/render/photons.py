@@ -12,10 +12,9 @@ from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import ZERO, f32, kernel, luminance, u32
 from moss_crown.core.render.camera import begin, lift, padded
 from moss_crown.core.render.guiding import BINS, CELLS, Guide, no_guide
-from moss_crown.core.render.hits import gather
+from moss_crown.core.render.hits import met
 from moss_crown.core.render.kernel import go_on
-from moss_crown.core.render.lamps import sides
-from moss_crown.core.render.rays import CASTS_SHADOW, ray_buffer, trace
+from moss_crown.core.render.rays import CASTS_SHADOW, ray_buffer
 from moss_crown.core.render.sampling import mix, sample_lanes
 from moss_crown.core.render.shading import draw, evaluate, frame, settle
 from moss_crown.core.render.world import World, arriving_from
@@ -260,34 +259,7 @@ def _follow(world, origins, directions, landed):
             carried = directions[first + i, 3]
             w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = carried, carried, carried
         for bounce in range(BOUNCES + 1):
-            trace(
-                world.scene,
-                world.veiled,
-                world.rows,
-                world.facet,
-                world.light_of,
-                world.first_triangle,
-                world.surface,
-                w,
-                q,
-                ray,
-                n,
-                CASTS_SHADOW,
-                u32(bounce),
-                False,
-            )
-            n = gather(
-                world.rows,
-                world.normals,
-                world.facet,
-                world.poses,
-                world.light_of,
-                world.first_triangle,
-                world.surface,
-                w,
-                q,
-                n,
-            )
+            n = met(world, w, q, ray, n, CASTS_SHADOW, u32(bounce), False)
             for i in range(n):
                 instance = q[ln.INSTANCE + i]
                 if not world.ground[instance]:
@@ -306,7 +278,6 @@ def _follow(world, origins, directions, landed):
                 break
             wide = padded(n)
             frame(w, wide)
-            sides(w, q, n)
             settle(w, world.albedo, n, wide, world.layered)
             lift(w, wide)
             sample_lanes(w, q, wide, u32(bounce), 4)

@@ -80,7 +80,7 @@ class Render:
         self.settings = settings
         self.scene = scene
         self.done = 0
-        self._left: list[Tile] = []
+        self._left: tuple[int, list[Tile]] = (-1, [])
         self._grade = scene.camera.grade.astype(np.float32)
         self._exposed = float(BRIGHTNESS @ self._grade.sum(1))  # what exposure makes of grey light of 1
         world, self._rays = build_world(scene, settings.passes)
@@ -123,10 +123,11 @@ class Render:
         return self.done == settings.samples or (settings.noise > 0 and self.done >= EVERYWHERE and not self._noisy())
 
     def _noisy(self) -> list[Tile]:
-        """Parts that need more samples."""
-        if self.done % EVERYWHERE == 0:
-            self._left = [tile for tile in self._tiles() if self._noise(tile) > self.settings.noise]
-        return self._left
+        """Parts that need more samples, by those that they had when it was last looked at."""
+        then = self.done - self.done % EVERYWHERE
+        if self._left[0] != then:
+            self._left = then, [tile for tile in self._tiles() if self._noise(tile) > self.settings.noise]
+        return self._left[1]
 
     def _tiles(self) -> list[Tile]:
         width, height = self.settings.width, self.settings.height

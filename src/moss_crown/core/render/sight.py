@@ -17,9 +17,9 @@ from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, f32, kernel, u32
 from moss_crown.core.render.camera import begin, lift, padded, pinhole
 from moss_crown.core.render.environment_map import SIGHT_COLUMNS, SIGHT_ROWS, towards
-from moss_crown.core.render.hits import gather
+from moss_crown.core.render.hits import met
 from moss_crown.core.render.lamps import FAR_AWAY, sides
-from moss_crown.core.render.rays import SEEN_BY_CAMERA, ray_buffer, shadows, trace
+from moss_crown.core.render.rays import SEEN_BY_CAMERA, ray_buffer, shadows
 from moss_crown.core.render.shading import frame
 from moss_crown.core.render.world import World
 
@@ -42,34 +42,7 @@ def _points(world, w, q, ray):
             n += 1
     pinhole(w, n, world.camera, world.lens, world.poses.shape[1], ACROSS, DOWN)
     begin(w, padded(n))
-    trace(
-        world.scene,
-        world.veiled,
-        world.rows,
-        world.facet,
-        world.light_of,
-        world.first_triangle,
-        world.surface,
-        w,
-        q,
-        ray,
-        n,
-        SEEN_BY_CAMERA,
-        u32(0),
-        True,
-    )
-    n = gather(
-        world.rows,
-        world.normals,
-        world.facet,
-        world.poses,
-        world.light_of,
-        world.first_triangle,
-        world.surface,
-        w,
-        q,
-        n,
-    )
+    n = met(world, w, q, ray, n, SEEN_BY_CAMERA, u32(0), True)
     frame(w, padded(n))
     sides(w, q, n)
     lift(w, padded(n))

@@ -173,7 +173,6 @@ export class DraftStage {
     if (lettersKey === this.lettersKey) {
       if (look && (other || this.restOf !== span)) this.glows.take(span, look, this.built);
       if (this.restOf !== span) this.hiding.take(span, this.built);
-      this.hiding.place(span, frame);
       if (this.restOf !== span) this.rest(span);
       this.glows.place(span, frame);
       for (const { batch, instance, letter } of this.places) {
@@ -819,6 +818,8 @@ export class DraftStage {
   private refine() {
     if (this.lost || !this.display || !this.draft) return;
     this.stopGathering();
+    const span = spanAt(this.draft, this.frame);
+    if (span) this.hiding.place(span, this.frame);
     this.gather(0, null, this.stripsOf(FIRST_MS), this.setUp(1, this.gatherTarget));
   }
   private next = 0; // 0 when nothing is being gathered

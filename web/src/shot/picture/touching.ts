@@ -41,12 +41,12 @@ export class Touching {
   }
 
   private of(key: string, dark: { value: number }, lit: (light: Lamp) => boolean): TouchUniforms {
-    const known = this.known.get(key) ?? { uniforms: { litBy: { value: new THREE.Vector4() }, dark }, lit };
-    if (!this.known.has(key)) {
-      this.known.set(key, known);
-      this.count(known);
-    }
-    return known.uniforms;
+    const known = this.known.get(key);
+    if (known) return known.uniforms;
+    const made = { uniforms: { litBy: { value: new THREE.Vector4() }, dark }, lit };
+    this.known.set(key, made);
+    this.count(made);
+    return made.uniforms;
   }
 
   /** Other lamps, in the order in which they stand, and those that are mirrored. */
