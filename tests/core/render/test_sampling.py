@@ -6,6 +6,7 @@ from typing import get_args
 import numba
 import numpy as np
 import pytest
+from scipy.interpolate import RegularGridInterpolator
 
 from moss_crown.core.document.shot import EnvironmentPreset
 from moss_crown.core.look.environment import environment
@@ -15,11 +16,20 @@ from moss_crown.core.render.arithmetic import arc_cosine, arc_tangent, circle, f
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE, draft_table, to_bytes, to_display
 from moss_crown.core.render.environment_map import density_at, environment_map, texel
 from moss_crown.core.render.environment_map import place as place_of
-from moss_crown.core.render.lamps import look_at, sky_radiance, to_sky
+from moss_crown.core.render.lamps import choose, look_at, sky_radiance, to_sky
 from moss_crown.core.render.lanes import LANES, workspace
 from moss_crown.core.render.sampling import mix, place_in_order, reverse_bits, sample2, second_dimension
 from moss_crown.core.render.shading import draw, evaluate, settle
-from moss_crown.core.render.tables import albedo_table, compute_albedo, compute_glass, glass_table, material_rows
+from moss_crown.core.render.tables import (
+    COSINES,
+    LEVELS,
+    MEANS,
+    albedo_table,
+    compute_albedo,
+    compute_glass,
+    glass_table,
+    material_rows,
+)
 from moss_crown.core.stage.scene import Surround
 
 
@@ -136,19 +146,32 @@ def drawn_directions(sky, count):
             ]
         )
         w[ln.U : ln.U + LANES], w[ln.V : ln.V + LANES] = at[:, 0], at[:, 1]
-        to_sky(w, q, LANES, 0, sky.rows, sky.row_guide, sky.cells, sky.cell_guide, sky.edges, sky.density, sky.turn)
+        to_sky(
+            w,
+            q,
+            LANES,
+            0,
+            sky.rows,
+            sky.row_guide,
+            sky.cells,
+            sky.cell_guide,
+            sky.edges,
+            sky.dense,
+            sky.turn,
+            sky.radiance,
+        )
         sky_radiance(w, q, LANES, 0, sky.radiance)
         found.append(np.stack([w[row : row + LANES] for row in rows], 1))
     return np.concatenate(found)
 
 
 @numba.njit
-def look(radiance, density, turn, directions):
+def look(radiance, cells, dense, turn, directions):
     found = np.empty((len(directions), 4), np.float32)
     for k in range(len(directions)):
         across, down = place_of(turn, directions[k, 0], directions[k, 1], directions[k, 2])
         found[k, :3] = texel(radiance, across, down)
-        found[k, 3] = density_at(density, 0, across, down)
+        found[k, 3] = density_at(cells, dense, 0, across, down)
     return found
 
 
@@ -159,7 +182,7 @@ def test_environment_draws_have_the_claimed_density(preset, turn):
     found = drawn_directions(sky, 4 * LANES)
     directions = found[:, :3].copy()
     assert np.linalg.norm(directions, axis=1) == pytest.approx(1, abs=1e-4)
-    again = look(sky.radiance, sky.density, sky.turn, directions)
+    again = look(sky.radiance, sky.cells, sky.dense, sky.turn, directions)
     agree = np.isclose(again[:, 3], found[:, 3], rtol=1e-3)
     assert agree.mean() > 0.99  # rounding may step over a cell's border
     assert (1 / found[:, 3]).mean() == pytest.approx(4 * np.pi, rel=0.04)
@@ -187,6 +210,41 @@ def settled(row, out):
 
 def rows_of(w, *places):
     return np.stack([w[place : place + LANES].copy() for place in places], 1)
+
+
+def test_the_table_is_looked_up_between_its_places():
+    """Against the same pairs between four neighbours, in float64, also at and beyond the table's borders."""
+    rng = np.random.default_rng(8)
+    w, _ = workspace()
+    w[ln.ROUGH : ln.ROUGH + LANES] = rng.uniform(-0.1, 1.1, LANES)
+    w[ln.OUT_Z : ln.OUT_Z + LANES] = rng.uniform(-0.1, 1.1, LANES)
+    w[ln.OUT_Z], w[ln.OUT_Z + 1], w[ln.ROUGH], w[ln.ROUGH + 1] = 0, 1, 0, 1
+    settle(w, TABLE, LANES, LANES, False)
+    down = np.clip(w[ln.LEVEL : ln.LEVEL + LANES].astype(float), 0, LEVELS - 1)
+    along = np.clip(w[ln.OUT_Z : ln.OUT_Z + LANES].astype(float), 0, 1) * (COSINES - 1)
+    grid = (np.arange(LEVELS + 1), np.arange(COSINES))
+    pairs = RegularGridInterpolator(grid, TABLE[: LEVELS + 1].astype(float))(np.stack([down, along], 1))
+    assert rows_of(w, ln.A_OUT, ln.B_OUT) == pytest.approx(pairs, abs=2e-5)
+    means = [np.interp(down, grid[0], TABLE[MEANS, : LEVELS + 1, k]) for k in (0, 1)]
+    assert rows_of(w, ln.MEAN_A, ln.MEAN_B) == pytest.approx(np.stack(means, 1), abs=2e-5)
+
+
+@pytest.mark.parametrize("lights", [1, 3, 40])
+@pytest.mark.parametrize("turns", [1, 5])
+def test_lights_are_chosen_by_their_chances(lights, turns):
+    rng = np.random.default_rng(lights)
+    chances = rng.random(lights)
+    choice = np.concatenate([[0.0], np.cumsum(chances / chances.sum())]).astype(np.float32)
+    w, q = workspace()
+    w[ln.WHICH : ln.WHICH + LANES] = rng.random(LANES)
+    for turn in range(turns):
+        choose(w, q, LANES, choice, np.float32(turns), turn)
+        at = (w[ln.WHICH : ln.WHICH + LANES].astype(float) + turn) / turns
+        expected = np.clip(np.searchsorted(choice, at, side="right") - 1, 0, lights - 1)
+        found = q[ln.LAMP : ln.LAMP + LANES]
+        near = np.abs(at[:, None] - choice[None, 1:-1]).min(1, initial=1) < 1e-6  # rounding may step over a border
+        assert (found == expected)[~near].all()
+        assert w[ln.CHANCE : ln.CHANCE + LANES] == pytest.approx(turns * np.diff(choice)[found], rel=1e-4)
 
 
 def scattered(w, into):

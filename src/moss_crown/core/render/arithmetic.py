@@ -10,6 +10,9 @@ from typing import Any
 
 import numba
 import numpy as np
+from llvmlite import ir
+from numba import types
+from numba.extending import intrinsic
 
 f32 = np.float32
 u32 = np.uint32
@@ -28,6 +31,55 @@ inlined = numba.njit(**FREE, nogil=True, inline="always")
 """For what a loop over lanes calls with arrays: a call would count references to each, atomically, and the threads of a
 render would fight over the counts. And for what is so large that it would stay a call: then no loop around it becomes
 vector code."""
+
+
+_READ, _SECOND_CACHE, _DATA = 0, 2, 1
+
+
+@intrinsic
+def fetch(typing, address):
+    """Ask for the memory at an address, which is read a little later: LLVM's prefetch, into the second cache."""
+
+    def code(context, builder, signature, arguments):
+        word = ir.IntType(32)
+        pointer = builder.inttoptr(arguments[0], ir.IntType(8).as_pointer())
+        kind = ir.FunctionType(ir.VoidType(), [pointer.type, word, word, word])
+        asked = builder.module.globals.get("llvm.prefetch.p0") or ir.Function(builder.module, kind, "llvm.prefetch.p0")
+        builder.call(asked, [pointer, *(ir.Constant(word, value) for value in (_READ, _SECOND_CACHE, _DATA))])
+        return context.get_dummy_value()
+
+    return types.void(types.intp), code
+
+
+_FLAGS = tuple(FREE["fastmath"])
+
+
+@intrinsic
+def between_pairs(typing, first, second, down, along):
+    """Of a table of pairs at the addresses of two neighbours in each of two rows: both between them, as one vector."""
+
+    def code(context, builder, signature, arguments):
+        at, below, between, part = arguments
+        word, square = ir.IntType(32), ir.VectorType(ir.FloatType(), 4)
+
+        def only(vector, *places):
+            return builder.shuffle_vector(vector, vector, ir.Constant(ir.VectorType(word, len(places)), places))
+
+        def spread(value, size):
+            of_one = ir.Constant(ir.VectorType(ir.FloatType(), 1), ir.Undefined)
+            return only(builder.insert_element(of_one, value, ir.Constant(word, 0)), *([0] * size))
+
+        def mixed(one, other, share):
+            step = builder.fmul(builder.fsub(other, one, _FLAGS), share, _FLAGS)
+            return builder.fadd(one, step, _FLAGS)
+
+        rows = [builder.load(builder.inttoptr(place, square.as_pointer()), align=4) for place in (at, below)]
+        row = mixed(*rows, spread(between, 4))
+        found = mixed(only(row, 0, 1), only(row, 2, 3), spread(part, 2))
+        values = [builder.extract_element(found, ir.Constant(word, k)) for k in (0, 1)]
+        return context.make_tuple(builder, signature.return_type, values)
+
+    return types.UniTuple(types.float32, 2)(types.intp, types.intp, types.float32, types.float32), code
 
 
 @kernel

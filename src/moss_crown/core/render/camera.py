@@ -6,7 +6,7 @@ import math
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, kernel
-from moss_crown.core.render.lamps import step_at
+from moss_crown.core.render.lamps import pose_at, step_at
 from moss_crown.core.render.lanes import PAD
 from moss_crown.core.render.sampling import opened, sample_lanes
 
@@ -27,41 +27,53 @@ def _filter(w, n):
         w[ln.LZ + i] = _SPREAD * math.sqrt(-TWO * math.log(ONE - w[ln.U + i]))
 
 
+_POSE = (ln.M0, ln.M1, ln.M2, ln.OX, ln.M4, ln.M5, ln.M6, ln.OY, ln.M8, ln.M9, ln.M10, ln.OZ)
+
+
 @kernel
-def pinhole(w, n, camera, lens, steps, width, height):
+def _stand(w, n, camera):
+    """The camera's pose at the lanes' times: M0.. and, of its place, OX.."""
+    steps = len(camera)
+    if steps == 1:
+        for k in range(12):
+            value = camera[0, k]
+            for i in range(n):
+                w[_POSE[k] + i] = value
+        return
+    cameras = camera.reshape(1, steps, 12)
+    for i in range(n):
+        step, following, share = step_at(w[ln.TIME + i], steps)
+        m = pose_at(cameras, 0, step, following, share)
+        w[ln.M0 + i], w[ln.M1 + i], w[ln.M2 + i], w[ln.OX + i] = m[0], m[1], m[2], m[3]
+        w[ln.M4 + i], w[ln.M5 + i], w[ln.M6 + i], w[ln.OY + i] = m[4], m[5], m[6], m[7]
+        w[ln.M8 + i], w[ln.M9 + i], w[ln.M10 + i], w[ln.OZ + i] = m[8], m[9], m[10], m[11]
+
+
+@kernel
+def pinhole(w, n, camera, lens, width, height):
     """Camera rays through the pixels at LX and LY, from U and V and their times."""
+    _stand(w, n, camera)
     across_step, down_step = TWO / f32(width), TWO / f32(height)
+    half_x, half_y, shift_x, shift_y = lens[0], lens[1], lens[2], lens[3]
     for i in range(n):
         across, down = circle(w[ln.V + i])
         radius = w[ln.LZ + i]
-        cx = ((w[ln.LX + i] + HALF + radius * across) * across_step - ONE - lens[2]) * lens[0]
-        cy = (ONE - (w[ln.LY + i] + HALF + radius * down) * down_step - lens[3]) * lens[1]
-        step, following, share = step_at(w[ln.TIME + i], steps)
-        rest = ONE - share
-        w[ln.DX + i] = (camera[step, 0] * cx + camera[step, 1] * cy - camera[step, 2]) * rest + (
-            camera[following, 0] * cx + camera[following, 1] * cy - camera[following, 2]
-        ) * share
-        w[ln.DY + i] = (camera[step, 4] * cx + camera[step, 5] * cy - camera[step, 6]) * rest + (
-            camera[following, 4] * cx + camera[following, 5] * cy - camera[following, 6]
-        ) * share
-        w[ln.DZ + i] = (camera[step, 8] * cx + camera[step, 9] * cy - camera[step, 10]) * rest + (
-            camera[following, 8] * cx + camera[following, 9] * cy - camera[following, 10]
-        ) * share
-        w[ln.OX + i] = camera[step, 3] * rest + camera[following, 3] * share
-        w[ln.OY + i] = camera[step, 7] * rest + camera[following, 7] * share
-        w[ln.OZ + i] = camera[step, 11] * rest + camera[following, 11] * share
+        cx = ((w[ln.LX + i] + HALF + radius * across) * across_step - ONE - shift_x) * half_x
+        cy = (ONE - (w[ln.LY + i] + HALF + radius * down) * down_step - shift_y) * half_y
+        w[ln.DX + i] = w[ln.M0 + i] * cx + w[ln.M1 + i] * cy - w[ln.M2 + i]
+        w[ln.DY + i] = w[ln.M4 + i] * cx + w[ln.M5 + i] * cy - w[ln.M6 + i]
+        w[ln.DZ + i] = w[ln.M8 + i] * cx + w[ln.M9 + i] * cy - w[ln.M10 + i]
 
 
 @kernel
-def _through_lens(w, n, camera, lens, steps):
+def _through_lens(w, n, lens):
     """A thin lens: all rays through it meet at the distance of focus (Cook, Porter and Carpenter, 1984)."""
     for i in range(n):
         u, v = opened(w[ln.U + i], w[ln.V + i], lens[6])
         u, v = u * lens[4], v * lens[4]
-        step, _, _ = step_at(w[ln.TIME + i], steps)
-        mx = camera[step, 0] * u + camera[step, 1] * v
-        my = camera[step, 4] * u + camera[step, 5] * v
-        mz = camera[step, 8] * u + camera[step, 9] * v
+        mx = w[ln.M0 + i] * u + w[ln.M1 + i] * v
+        my = w[ln.M4 + i] * u + w[ln.M5 + i] * v
+        mz = w[ln.M8 + i] * u + w[ln.M9 + i] * v
         w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i] = (
             w[ln.OX + i] + mx,
             w[ln.OY + i] + my,
@@ -95,10 +107,10 @@ def start(poses, camera, lens, w, q, n, index, width, height):
         w[ln.TIME + i] = w[ln.U + i] if steps > 1 else ZERO
     sample_lanes(w, q, wide, index, 0)
     _filter(w, n)
-    pinhole(w, n, camera, lens, steps, width, height)
+    pinhole(w, wide, camera, lens, width, height)
     if lens[4] > ZERO:
         sample_lanes(w, q, wide, index, 90)
-        _through_lens(w, n, camera, lens, steps)
+        _through_lens(w, n, lens)
     begin(w, wide)
 
 

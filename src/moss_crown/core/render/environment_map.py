@@ -19,6 +19,7 @@ from moss_crown.core.render.arithmetic import (
     arc_tangent,
     circle,
     f32,
+    fetch,
     inlined,
     kernel,
 )
@@ -34,8 +35,8 @@ BY_SIGHT, EVENLY = 0.9, 0.04
 
 class EnvironmentMap(NamedTuple):
     """radiance (h, w, 3), strength applied; for each side that surfaces look to, rising chances of rows (s, ROWS + 1)
-    and of cells in a row (s, ROWS, COLUMNS + 1) with their guides, and density (s, ROWS, COLUMNS) a steradian; edges
-    (ROWS + 1): cosines between rows; turn in radians."""
+    and of cells in a row (s, ROWS, COLUMNS + 1) with their guides; edges (ROWS + 1): cosines between rows; dense (s,
+    ROWS): the density a steradian of a cell in a row, if its chance there were 1; turn in radians."""
 
     radiance: NDArray[np.float32]
     rows: NDArray[np.float32]
@@ -43,7 +44,7 @@ class EnvironmentMap(NamedTuple):
     cells: NDArray[np.float32]
     cell_guide: NDArray[np.uint8]
     edges: NDArray[np.float32]
-    density: NDArray[np.float32]
+    dense: NDArray[np.float32]
     turn: np.float32
 
 
@@ -80,9 +81,9 @@ def environment_map(surround: Surround, sight: NDArray[np.float32] | None = None
         rows,
         _guide(rows, 2 * ROWS),
         cells,
-        _guide(cells, 2 * COLUMNS),
+        _guide(cells, COLUMNS),
         edges.astype(np.float32),
-        (share / solid_angle).astype(np.float32),
+        (np.diff(rows) / solid_angle[:, 0]).astype(np.float32),
         np.float32(np.radians(surround.turn)),
     ), power
 
@@ -124,6 +125,16 @@ def texel(radiance, across, down):
     )
 
 
+@inlined
+def fetch_texel(address, height, width, across, down):
+    """Ask for what `texel` is going to read; `address`: where the picture lies."""
+    x = int(max(across * f32(width) - f32(0.5), ZERO))
+    y = int(max(down * f32(height) - f32(0.5), ZERO))
+    first = address + 12 * (y * width + x)
+    fetch(first)
+    fetch(first + 12 * width)
+
+
 @kernel
 def place(turn, x, y, z):
     """Where a direction lies in the picture: shares of its width and height."""
@@ -141,7 +152,8 @@ def towards(turn, across, y):
 
 
 @inlined
-def density_at(density, side, across, down):
+def density_at(cells, dense, side, across, down):
     """The density a steradian with which surfaces that look to a side draw a place of the picture."""
     row = min(int(down * f32(ROWS)), ROWS - 1)
-    return density[side, row, min(int(across * f32(COLUMNS)), COLUMNS - 1)]
+    column = min(int(across * f32(COLUMNS)), COLUMNS - 1)
+    return dense[side, row] * (cells[side, row, column + 1] - cells[side, row, column])

@@ -87,8 +87,8 @@ def _sent(table, side, index, roughness, cosine):
 
 @kernel
 def send(w, table, n):
-    """Where glass sends the lanes that meet it, from U, V and V2: a direction into LX.., throughput into LIGHT_R.., and
-    into REACH 1 where it goes through. Before the lanes go on."""
+    """Where glass sends the lanes that meet it, from U, V and SURVIVES: a direction into LX.., throughput into
+    LIGHT_R.., and into REACH 1 where it goes through. Before the lanes go on."""
     for i in range(n):
         if w[ln.GLASS + i] <= ZERO:
             continue
@@ -103,7 +103,7 @@ def send(w, table, n):
         back = fresnel(facing, eta)
         if thin:  # to and fro between both sides of the sheet
             back = TWO * back / (ONE + back)
-        if w[ln.V2 + i] < back:
+        if w[ln.SURVIVES + i] < back:
             ix, iy, iz = TWO * facing * hx - ox, TWO * facing * hy - oy, TWO * facing * hz - oz
             through = False
             ok = iz > f32(1e-4)

@@ -8,10 +8,12 @@ import numpy as np
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import ONE, TWO, TWO_PI, ZERO, f32, inlined, kernel, u32
-from moss_crown.core.render.environment_map import density_at, place, texel
+from moss_crown.core.render.environment_map import density_at, fetch_texel, place, texel
 from moss_crown.core.render.film import BACKDROP, MOTION, POSITION, add, note
 from moss_crown.core.render.lamps import (
     AREA,
+    CONE_INNER,
+    CONE_OUTER,
     KIND,
     LIMIT,
     NORMAL,
@@ -52,6 +54,22 @@ def weight(density, chance):
 
 
 @kernel
+def told_apart(light_of, w, q, n):
+    """Lanes that are alive by what their rays met, into MISSED (nothing), SHONE (a lamp), MET (a surface), and how many
+    there are of each. Without branches: they would be guessed wrong."""
+    missed, shone, met_some = 0, 0, 0
+    last = u32(len(light_of) - 1)
+    for i in range(n):
+        alive, instance = w[ln.ALIVE + i] > ZERO, q[ln.INSTANCE + i]
+        nothing, lamp = instance == NONE, light_of[min(instance, last)] >= 0
+        q[ln.MISSED + missed], q[ln.SHONE + shone], q[ln.MET + met_some] = u32(i), u32(i), u32(i)
+        missed += int(alive & nothing)
+        shone += int(alive & lamp)
+        met_some += int(alive & (not nothing) & (not lamp))
+    return missed, shone, met_some
+
+
+@kernel
 def _places(w, n, turn):
     """Where the lanes look in the environment's picture, into U and V: a loop of its own, so that it is vector code."""
     for i in range(n):
@@ -59,38 +77,42 @@ def _places(w, n, turn):
 
 
 @kernel
-def backdrop(radiance, turn, w, q, n, film):
-    """What a camera ray that met nothing sees of the environment."""
+def backdrop(radiance, turn, w, q, n, missed, film):
+    """What camera rays that met nothing see of the environment."""
     _places(w, n, turn)
-    for i in range(n):
-        if q[ln.INSTANCE + i] == NONE:
-            pixel = q[ln.PIXEL + i]
-            r, g, b = texel(radiance, w[ln.U + i], w[ln.V + i])
-            film[pixel, BACKDROP] += r
-            film[pixel, BACKDROP + 1] += g
-            film[pixel, BACKDROP + 2] += b
+    for j in range(missed):
+        i = int(q[ln.MISSED + j])
+        pixel = q[ln.PIXEL + i]
+        r, g, b = texel(radiance, w[ln.U + i], w[ln.V + i])
+        film[pixel, BACKDROP] += r
+        film[pixel, BACKDROP + 1] += g
+        film[pixel, BACKDROP + 2] += b
 
 
 @kernel
-def sky(radiance, density, turn, choice, touches, w, q, n, picked, film, clamp, passes):
+def sky(radiance, cells, dense, turn, choice, touches, w, q, n, missed, picked, film, clamp, passes):
     """Light of the environment on rays that met nothing. `picked`: from how many lights the last surface drew, each by
     its chance; 0 when it drew from every one."""
     count = len(choice) - 2
     factor = picked * (choice[count + 1] - choice[count]) if picked > ZERO else ONE
     _places(w, n, turn)
-    for i in range(n):
-        if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == NONE:
-            across, down = w[ln.U + i], w[ln.V + i]
-            r, g, b = texel(radiance, across, down)
-            chance = density_at(density, q[ln.SIDE + i], across, down)
-            scale = weight(w[ln.DENSITY + i], chance * factor)
-            if touches[count, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
-                r, g, b = r * w[ln.TR + i] * scale, g * w[ln.TG + i] * scale, b * w[ln.TB + i] * scale
-                add(film, w, q, i, count, r, g, b, clamp, passes)
+    picture, height, width = radiance.ctypes.data, radiance.shape[0], radiance.shape[1]
+    for j in range(missed):
+        i = int(q[ln.MISSED + j])
+        fetch_texel(picture, height, width, w[ln.U + i], w[ln.V + i])
+    for j in range(missed):
+        i = int(q[ln.MISSED + j])
+        across, down = w[ln.U + i], w[ln.V + i]
+        r, g, b = texel(radiance, across, down)
+        chance = density_at(cells, dense, q[ln.SIDE + i], across, down)
+        scale = weight(w[ln.DENSITY + i], chance * factor)
+        if touches[count, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
+            r, g, b = r * w[ln.TR + i] * scale, g * w[ln.TG + i] * scale, b * w[ln.TB + i] * scale
+            add(film, w, q, i, count, r, g, b, clamp, passes)
 
 
 @kernel
-def suns(lamps, choice, touches, w, q, n, picked, film, clamp, passes):
+def suns(lamps, choice, touches, w, q, missed, picked, film, clamp, passes):
     """The same for suns."""
     for k in range(len(lamps)):
         if lamps[k, KIND] != f32(SUN):
@@ -99,32 +121,31 @@ def suns(lamps, choice, touches, w, q, n, picked, film, clamp, passes):
         chance = ONE / (TWO_PI * edge)
         if picked > ZERO:
             chance = chance * picked * (choice[k + 1] - choice[k])
-        for i in range(n):
-            if w[ln.ALIVE + i] > ZERO and q[ln.INSTANCE + i] == NONE:
-                x = w[ln.DX + i] + lamps[k, NORMAL]
-                y = w[ln.DY + i] + lamps[k, NORMAL + 1]
-                z = w[ln.DZ + i] + lamps[k, NORMAL + 2]
-                touched = touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1
-                if touched and x * x + y * y + z * z <= TWO * edge:
-                    scale = weight(w[ln.DENSITY + i], chance)
-                    r = lamps[k, RADIANCE] * w[ln.TR + i] * scale
-                    g = lamps[k, RADIANCE + 1] * w[ln.TG + i] * scale
-                    b = lamps[k, RADIANCE + 2] * w[ln.TB + i] * scale
-                    add(film, w, q, i, k, r, g, b, clamp, passes)
+        for j in range(missed):
+            i = int(q[ln.MISSED + j])
+            x = w[ln.DX + i] + lamps[k, NORMAL]
+            y = w[ln.DY + i] + lamps[k, NORMAL + 1]
+            z = w[ln.DZ + i] + lamps[k, NORMAL + 2]
+            touched = touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1
+            if touched and x * x + y * y + z * z <= TWO * edge:
+                scale = weight(w[ln.DENSITY + i], chance)
+                r = lamps[k, RADIANCE] * w[ln.TR + i] * scale
+                g = lamps[k, RADIANCE + 1] * w[ln.TG + i] * scale
+                b = lamps[k, RADIANCE + 2] * w[ln.TB + i] * scale
+                add(film, w, q, i, k, r, g, b, clamp, passes)
 
 
 @kernel
 def lamps_met(
-    lamps, choice, touches, light_of, pieces, owners, poses, first_piece, w, q, n, picked, film, clamp, passes
+    lamps, choice, touches, light_of, pieces, owners, poses, first_piece, w, q, shone, picked, film, clamp, passes
 ):
     """Light of lamps that paths met by chance."""
     steps = poses.shape[1]
-    for i in range(n):
+    for j in range(shone):
+        i = int(q[ln.SHONE + j])
         instance = q[ln.INSTANCE + i]
-        if not w[ln.ALIVE + i] > ZERO or instance == NONE:
-            continue
         k = light_of[instance]
-        if k < 0 or not touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
+        if not touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
             continue
         dx, dy, dz, far = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i], w[ln.FAR + i]
         axis = -(dx * lamps[k, NORMAL] + dy * lamps[k, NORMAL + 1] + dz * lamps[k, NORMAL + 2])
@@ -137,7 +158,11 @@ def lamps_met(
         if chance > ZERO:
             if picked > ZERO:
                 chance = chance * picked * (choice[k + 1] - choice[k])
-            scale = weight(w[ln.DENSITY + i], chance) * cone(lamps, k, axis) * window(far, lamps[k, LIMIT])
+            scale = (
+                weight(w[ln.DENSITY + i], chance)
+                * cone(lamps[k, CONE_INNER], lamps[k, CONE_OUTER], axis)
+                * window(far, lamps[k, LIMIT])
+            )
             r = lamps[k, RADIANCE] * w[ln.TR + i] * scale
             g = lamps[k, RADIANCE + 1] * w[ln.TG + i] * scale
             b = lamps[k, RADIANCE + 2] * w[ln.TB + i] * scale
@@ -145,15 +170,12 @@ def lamps_met(
 
 
 @kernel
-def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q, n):
-    """Move the lanes that met a surface up to the front, with all that belongs to it. Answers how many there are."""
+def gather(rows, normals, facets, poses, first_triangle, surface, w, q, n):
+    """Move the n lanes that met a surface up to the front, with all that belongs to it."""
     steps = poses.shape[1]
-    j = np.int64(0)
-    for i in range(n):
+    for j in range(n):
+        i = int(q[ln.MET + j])  # at j or behind it, so that lane j has been read already
         instance = q[ln.INSTANCE + i]
-        if not w[ln.ALIVE + i] > ZERO or instance == NONE or light_of[instance] >= 0:
-            continue
-        # Lane j is free: it has been read already, since j <= i.
         triangle = first_triangle[instance] + q[ln.PIECE + i]
         facet = facets[triangle]
         material = surface[instance, facet]
@@ -234,8 +256,6 @@ def gather(rows, normals, facets, poses, light_of, first_triangle, surface, w, q
         w[ln.AX + j] = w[ln.M0 + j] * x + w[ln.M1 + j] * y
         w[ln.AY + j] = w[ln.M4 + j] * x + w[ln.M5 + j] * y
         w[ln.AZ + j] = w[ln.M8 + j] * x + w[ln.M9 + j] * y
-        j += 1
-    return j
 
 
 @kernel
@@ -257,18 +277,9 @@ def met(world, w, q, ray, n, mask, salt, coherent):
         salt,
         coherent,
     )
-    return gather(
-        world.rows,
-        world.normals,
-        world.facet,
-        world.poses,
-        world.light_of,
-        world.first_triangle,
-        world.surface,
-        w,
-        q,
-        n,
-    )
+    _, _, n = told_apart(world.light_of, w, q, n)
+    gather(world.rows, world.normals, world.facet, world.poses, world.first_triangle, world.surface, w, q, n)
+    return n
 
 
 @kernel

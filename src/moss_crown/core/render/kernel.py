@@ -40,6 +40,7 @@ from moss_crown.core.render.hits import (
     lamps_met,
     sky,
     suns,
+    told_apart,
 )
 from moss_crown.core.render.lamps import (
     EVERY,
@@ -52,6 +53,7 @@ from moss_crown.core.render.lamps import (
     look_at,
     sides,
     sky_radiance,
+    to_rectangle,
     to_rectangles,
     to_shapes,
     to_sky,
@@ -211,7 +213,7 @@ def go_on(w, n, depth):
         survival = max(survival, _LEAST_SURVIVAL)
         scale = ONE / survival
         w[ln.TR + i], w[ln.TG + i], w[ln.TB + i] = r * scale, g * scale, b * scale
-        alive = min(min(in_z - f32(1e-4), flat), survival - w[ln.V2 + i])
+        alive = min(min(in_z - f32(1e-4), flat), survival - w[ln.SURVIVES + i])
         alive = alive if r + g + b > ZERO else ZERO
         w[ln.ALIVE + i] = alive
 
@@ -235,10 +237,10 @@ def _not_glass(w, n):
 
 
 @kernel
-def _keep_chance(w, n):
-    """Roulette's number outlives the next drawing."""
+def _keep_choices(w, n):
+    """The numbers that choose outlive the next drawings."""
     for i in range(n):
-        w[ln.V2 + i] = w[ln.V + i]
+        w[ln.WHICH + i], w[ln.SURVIVES + i] = w[ln.U + i], w[ln.V + i]
 
 
 @kernel
@@ -293,24 +295,28 @@ def _paths(
             salt,
             depth == 0,
         )
-        if depth == 0:
-            backdrop(surround.radiance, surround.turn, w, q, n, film)
-        else:
+        missed, shone, met = told_apart(light_of, w, q, n)
+        if depth == 0 and missed > 0:
+            backdrop(surround.radiance, surround.turn, w, q, n, missed, film)
+        if depth > 0 and missed > 0:
             sky(
                 surround.radiance,
-                surround.density,
+                surround.cells,
+                surround.dense,
                 surround.turn,
                 choice,
                 touches,
                 w,
                 q,
                 n,
+                missed,
                 picked,
                 film,
                 bound,
                 passes,
             )
-            suns(lamps, choice, touches, w, q, n, picked, film, bound, passes)
+            suns(lamps, choice, touches, w, q, missed, picked, film, bound, passes)
+        if depth > 0 and shone > 0:
             lamps_met(
                 lamps,
                 choice,
@@ -322,13 +328,14 @@ def _paths(
                 first_piece,
                 w,
                 q,
-                n,
+                shone,
                 picked,
                 film,
                 bound,
                 passes,
             )
-        n = gather(rows, world.normals, world.facet, poses, light_of, first_triangle, world.surface, w, q, n)
+        n = met
+        gather(rows, world.normals, world.facet, poses, first_triangle, world.surface, w, q, n)
         if world.glassy:
             absorb(w, n)
         if world.hazy and depth == 0:
@@ -379,16 +386,20 @@ def _paths(
         if depth == 0:
             turns = lights + 1 if everything else MOST_AT_FIRST
             picked = ZERO if everything else f32(MOST_AT_FIRST)
+        if picked > ZERO or world.glassy:  # else all lights are looked at, and all paths go on
+            sample_lanes(w, q, wide, index, 2 + depth * 4)
+            _keep_choices(w, wide)
         for k in range(turns):
             kind = EVERY
             if picked > ZERO:
-                sample_lanes(w, q, wide, index, 2 + depth * 4)
-                choose(w, q, n, choice, picked, k)
+                choose(w, q, wide, choice, picked, k)
             else:
                 look_at(w, q, n, k)
                 kind = int(lamps[k, KIND]) if k < lights else SKY
             sample_lanes(w, q, wide, index, 100 + k if depth == 0 else 3 + depth * 4)
-            if kind in (EVERY, RECTANGLE):
+            if kind == RECTANGLE:
+                to_rectangle(w, wide, lamps, k)
+            if kind == EVERY:
                 to_rectangles(w, q, n, lamps)
             if kind in (EVERY, SHAPE):
                 to_shapes(lamps, pieces, owners, world.rise, poses, w, q, n)
@@ -405,8 +416,9 @@ def _paths(
                     surround.cells,
                     surround.cell_guide,
                     surround.edges,
-                    surround.density,
+                    surround.dense,
                     surround.turn,
+                    surround.radiance,
                 )
             if world.linked:
                 _keep_touched(touches, w, q, n)
@@ -436,8 +448,6 @@ def _paths(
                 depth == 0,
             )
             _add_light(world.dark, world.catching, world.catches, w, q, sent, depth, film, bound, passes)
-        sample_lanes(w, q, wide, index, 2 + depth * 4)
-        _keep_chance(w, wide)
         sample_lanes(w, q, wide, index, 4 + depth * 4)
         if guide.there:
             choose_guided(w, wide)

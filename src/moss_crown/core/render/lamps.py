@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import (
     INV_PI,
@@ -23,7 +25,7 @@ from moss_crown.core.render.arithmetic import (
     kernel,
     u32,
 )
-from moss_crown.core.render.environment_map import COLUMNS, texel, towards
+from moss_crown.core.render.environment_map import COLUMNS, ROWS, fetch_texel, texel, towards
 
 RECTANGLE, SHAPE, SUN, SKY, EVERY = 0, 1, 2, 3, 4
 
@@ -39,6 +41,9 @@ PIECE_ROW = 13
 """Numbers a triangle of a shape holds: a corner and two edges in its instance's space, its radiance, its chance."""
 
 FAR_AWAY = f32(1e30)
+u64 = np.uint64
+_NEXT = u64(1)
+"""Places are counted without a sign: from one with it numba looks at each whether it counts from the end."""
 _NEARLY = f32(0.9995)
 
 
@@ -60,10 +65,9 @@ def window(distance, limit):
     return part * part
 
 
-@inlined
-def cone(lamps, k, cosine):
+@kernel
+def cone(inner, outer, cosine):
     """How much a spot sends at a cosine from its axis: all within the inner angle, nothing beyond the outer."""
-    inner, outer = lamps[k, CONE_INNER], lamps[k, CONE_OUTER]
     part = min(max((cosine - outer) / max(inner - outer, f32(1e-6)), ZERO), ONE) if outer > -ONE else ONE
     return part * part * (f32(3) - TWO * part)
 
@@ -122,20 +126,17 @@ def piece_density(pieces, owners, poses, piece, step, following, share, dx, dy, 
 
 @kernel
 def choose(w, q, n, choice, picked, turn):
-    """Which light each lane is to look at: of `picked` turns the one that U chooses by power. CHANCE gets the factor
-    by which that is rarer than looking at it always."""
-    count = len(choice) - 1
+    """Which light each lane is to look at: of `picked` turns the one that WHICH chooses by power. CHANCE gets the
+    factor by which that is rarer than looking at it always."""
     for i in range(n):
-        u = (w[ln.U + i] + f32(turn)) / picked
-        low, high = 0, count
-        while high - low > 1:
-            middle = (low + high) // 2
-            if choice[middle] <= u:
-                low = middle
-            else:
-                high = middle
-        q[ln.LAMP + i] = u32(low)
-        w[ln.CHANCE + i] = picked * (choice[low + 1] - choice[low])
+        q[ln.LAMP + i] = u32(0)
+        w[ln.CHANCE + i] = picked * choice[1]
+    for k in range(1, len(choice) - 1):  # one light after the other, rather than a search, whose ways can't be guessed
+        begins, chance = choice[k] * picked - f32(turn), picked * (choice[k + 1] - choice[k])
+        for i in range(n):
+            passed = w[ln.WHICH + i] >= begins
+            q[ln.LAMP + i] = u32(k) if passed else q[ln.LAMP + i]
+            w[ln.CHANCE + i] = chance if passed else w[ln.CHANCE + i]
 
 
 @kernel
@@ -146,35 +147,65 @@ def look_at(w, q, n, light):
         w[ln.CHANCE + i] = ONE
 
 
+@inlined
+def _way_to_rectangle(u, v, ox, oy, oz, cx, cy, cz, ux, uy, uz, vx, vy, vz, nx, ny, nz, area, limit, inner, outer):
+    """From o to a place by u and v on a parallelogram of middle c, half edges u and v and normal n: direction, how far
+    to look, the share of its light, and the density a steradian, 0 from behind. Of numbers, not of arrays: inlined,
+    those would keep the loop around it from becoming vector code."""
+    a, b = u * TWO - ONE, v * TWO - ONE
+    x, y, z = cx + ux * a + vx * b - ox, cy + uy * a + vy * b - oy, cz + uz * a + vz * b - oz
+    distance2 = x * x + y * y + z * z
+    distance = math.sqrt(distance2)
+    scale = ONE / max(distance, f32(1e-20))
+    x, y, z = x * scale, y * scale, z * scale
+    axis = -(x * nx + y * ny + z * nz)
+    fall = window(distance, limit) * cone(inner, outer, axis)
+    chance = distance2 / (max(axis, f32(1e-6)) * area)
+    return x, y, z, distance * _NEARLY, fall, chance if axis > f32(1e-6) else ZERO
+
+
+@kernel
+def to_rectangle(w, n, lamps, k):
+    """Directions of all lanes to one lamp that is a parallelogram, from U and V: LX.., REACH, LIGHT_R.. (radiance), and
+    CHANCE times their density a steradian, or 0 from behind."""
+    cx, cy, cz = lamps[k, CENTRE], lamps[k, CENTRE + 1], lamps[k, CENTRE + 2]
+    ux, uy, uz = lamps[k, ACROSS], lamps[k, ACROSS + 1], lamps[k, ACROSS + 2]
+    vx, vy, vz = lamps[k, UP], lamps[k, UP + 1], lamps[k, UP + 2]
+    nx, ny, nz = lamps[k, NORMAL], lamps[k, NORMAL + 1], lamps[k, NORMAL + 2]
+    r, g, b = lamps[k, RADIANCE], lamps[k, RADIANCE + 1], lamps[k, RADIANCE + 2]
+    area, limit, inner, outer = lamps[k, AREA], lamps[k, LIMIT], lamps[k, CONE_INNER], lamps[k, CONE_OUTER]
+    for i in range(n):
+        u, v, ox, oy, oz = w[ln.U + i], w[ln.V + i], w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i]
+        x, y, z, reach, fall, chance = _way_to_rectangle(
+            u, v, ox, oy, oz, cx, cy, cz, ux, uy, uz, vx, vy, vz, nx, ny, nz, area, limit, inner, outer
+        )
+        w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i], w[ln.REACH + i] = x, y, z, reach
+        w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = r * fall, g * fall, b * fall
+        w[ln.CHANCE + i] = w[ln.CHANCE + i] * chance
+
+
 @kernel
 def to_rectangles(w, q, n, lamps):
-    """Directions to lamps that are parallelograms, from U and V: LX.., REACH, LIGHT_R.. (radiance), and CHANCE times
-    their density a steradian, or 0 from behind."""
+    """The same for those lanes that are to look at such lamps, each at its own."""
     count = u32(len(lamps))
     for i in range(n):
         k = q[ln.LAMP + i]
         if k >= count or lamps[k, KIND] != f32(RECTANGLE):
             continue
-        a, b = w[ln.U + i] * TWO - ONE, w[ln.V + i] * TWO - ONE
-        x = lamps[k, 0] + lamps[k, 3] * a + lamps[k, 6] * b - w[ln.OX + i]
-        y = lamps[k, 1] + lamps[k, 4] * a + lamps[k, 7] * b - w[ln.OY + i]
-        z = lamps[k, 2] + lamps[k, 5] * a + lamps[k, 8] * b - w[ln.OZ + i]
-        distance2 = x * x + y * y + z * z
-        distance = math.sqrt(distance2)
-        scale = ONE / max(distance, f32(1e-20))
-        x, y, z = x * scale, y * scale, z * scale
-        axis = -(x * lamps[k, 9] + y * lamps[k, 10] + z * lamps[k, 11])
-        fall = window(distance, lamps[k, LIMIT])
-        if lamps[k, CONE_OUTER] > -ONE:
-            fall = fall * cone(lamps, k, axis)
-        w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i], w[ln.REACH + i] = x, y, z, distance * _NEARLY
-        w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i] = (
-            lamps[k, 12] * fall,
-            lamps[k, 13] * fall,
-            lamps[k, 14] * fall,
+        cx, cy, cz = lamps[k, CENTRE], lamps[k, CENTRE + 1], lamps[k, CENTRE + 2]
+        ux, uy, uz = lamps[k, ACROSS], lamps[k, ACROSS + 1], lamps[k, ACROSS + 2]
+        vx, vy, vz = lamps[k, UP], lamps[k, UP + 1], lamps[k, UP + 2]
+        nx, ny, nz = lamps[k, NORMAL], lamps[k, NORMAL + 1], lamps[k, NORMAL + 2]
+        area, limit, inner, outer = lamps[k, AREA], lamps[k, LIMIT], lamps[k, CONE_INNER], lamps[k, CONE_OUTER]
+        u, v, ox, oy, oz = w[ln.U + i], w[ln.V + i], w[ln.OX + i], w[ln.OY + i], w[ln.OZ + i]
+        x, y, z, reach, fall, chance = _way_to_rectangle(
+            u, v, ox, oy, oz, cx, cy, cz, ux, uy, uz, vx, vy, vz, nx, ny, nz, area, limit, inner, outer
         )
-        chance = distance2 / (max(axis, f32(1e-6)) * lamps[k, AREA])
-        w[ln.CHANCE + i] = w[ln.CHANCE + i] * chance if axis > f32(1e-6) else ZERO
+        w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i], w[ln.REACH + i] = x, y, z, reach
+        w[ln.LIGHT_R + i] = lamps[k, RADIANCE] * fall
+        w[ln.LIGHT_G + i] = lamps[k, RADIANCE + 1] * fall
+        w[ln.LIGHT_B + i] = lamps[k, RADIANCE + 2] * fall
+        w[ln.CHANCE + i] = w[ln.CHANCE + i] * chance
 
 
 @kernel
@@ -236,8 +267,7 @@ def to_shapes(lamps, pieces, owners, rise, poses, w, q, n):
         facing = -(x * nx + y * ny + z * nz)  # twice the area, as it is seen
         axis = -(x * lamps[k, 9] + y * lamps[k, 10] + z * lamps[k, 11])
         fall = window(distance, lamps[k, LIMIT])
-        if lamps[k, CONE_OUTER] > -ONE:
-            fall = fall * cone(lamps, k, axis)
+        fall = fall * cone(lamps[k, CONE_INNER], lamps[k, CONE_OUTER], axis)
         w[ln.LX + i], w[ln.LY + i], w[ln.LZ + i], w[ln.REACH + i] = x, y, z, distance * _NEARLY
         w[ln.LIGHT_R + i] = pieces[low, EMITTED] * fall
         w[ln.LIGHT_G + i] = pieces[low, EMITTED + 1] * fall
@@ -262,35 +292,45 @@ def sides(w, q, n):
 
 
 @kernel
-def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, density, turn):
+def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, dense, turn, radiance):
     """Directions to the environment, by the distribution of the side that a lane's surface looks to, even in solid
     angle within a cell. `light`: its number. Where that is in its picture goes into U and V for `sky_radiance`."""
+    picture, height, width = radiance.ctypes.data, radiance.shape[0], radiance.shape[1]
     for i in range(n):
         if q[ln.LAMP + i] != u32(light):
             continue
         u, v = w[ln.U + i], w[ln.V + i]
-        side = q[ln.SIDE + i]
-        r = int(row_guide[side, int(v * f32(row_guide.shape[1]))])
-        while rows[side, r + 1] <= v:
-            r += 1
-        inner_v = (v - rows[side, r]) / (rows[side, r + 1] - rows[side, r])
-        c = int(cell_guide[side, r, int(u * f32(cell_guide.shape[2]))])
-        while cells[side, r, c + 1] <= u:
-            c += 1
-        inner_u = (u - cells[side, r, c]) / (cells[side, r, c + 1] - cells[side, r, c])
-        w[ln.U + i] = (f32(c) + inner_u) / f32(COLUMNS)
-        w[ln.V + i] = edges[r] + (edges[r + 1] - edges[r]) * inner_v
-        w[ln.CHANCE + i] = w[ln.CHANCE + i] * density[side, r, c]
+        side = u64(q[ln.SIDE + i])
+        r = u64(row_guide[side, u64(int(v * f32(row_guide.shape[1])))])
+        # The first steps without a branch, which would be guessed wrong; few need more.
+        r += u64(rows[side, r + _NEXT] <= v)
+        r += u64(rows[side, r + _NEXT] <= v)
+        while rows[side, r + _NEXT] <= v:
+            r += _NEXT
+        begins = rows[side, r]
+        inner_v = (v - begins) / (rows[side, r + _NEXT] - begins)
+        c = u64(cell_guide[side, r, u64(int(u * f32(cell_guide.shape[2])))])
+        c += u64(cells[side, r, c + _NEXT] <= u)
+        c += u64(cells[side, r, c + _NEXT] <= u)
+        while cells[side, r, c + _NEXT] <= u:
+            c += _NEXT
+        begins = cells[side, r, c]
+        chance = cells[side, r, c + _NEXT] - begins
+        inner_u = (u - begins) / chance
+        w[ln.U + i] = (f32(int(c)) + inner_u) / f32(COLUMNS)
+        w[ln.V + i] = edges[r] + (edges[r + _NEXT] - edges[r]) * inner_v
+        w[ln.CHANCE + i] = w[ln.CHANCE + i] * (dense[side, r] * chance)
+        fetch_texel(picture, height, width, w[ln.U + i], (f32(int(r)) + inner_v) / f32(ROWS))
     for i in range(n):
-        across, height = w[ln.U + i], w[ln.V + i]
-        x, y, z = towards(turn, across, height)
-        down = arc_cosine(height) * INV_PI
+        across, sine = w[ln.U + i], w[ln.V + i]
+        x, y, z = towards(turn, across, sine)
+        down = arc_cosine(sine) * INV_PI
         own = q[ln.LAMP + i] == u32(light)
         w[ln.LX + i] = x if own else w[ln.LX + i]
         w[ln.LY + i] = y if own else w[ln.LY + i]
         w[ln.LZ + i] = z if own else w[ln.LZ + i]
         w[ln.REACH + i] = FAR_AWAY if own else w[ln.REACH + i]
-        w[ln.V + i] = down if own else height
+        w[ln.V + i] = down if own else sine
 
 
 @kernel

@@ -49,17 +49,21 @@ IN_X, IN_Y, IN_Z = _rows(3)
 # Scattering: lobes on their own, then the sum and its density.
 LOBE, AGAIN, BASE, OVER, FRESNEL, HALF_Z, EVEN_R, EVEN_G, EVEN_B, OUT_R, OUT_G, OUT_B, DRAWN = _rows(13)
 A_IN, B_IN, A_COAT, B_COAT, C_SHEEN, MEAN_A, MEAN_B, COAT_MEAN_A, COAT_MEAN_B = _rows(9)
-U, V, V2 = _rows(3)
+PLACE, DOWN, ALONG = _rows(3)  # where a table is looked up: its pair, and how far on from it
+U, V = _rows(2)
+WHICH, SURVIVES = _rows(2)  # the numbers that choose a light, and whether the path goes on
 # A guide: the share of directions that it draws here, whether it draws this one, and how much rarer the material would.
 GUIDED, TURNED, RATIO = _rows(3)
 SIZE = next(_next)
 
 # Whole numbers, in a uint32 array of the same kind. LAST_INSTANCE and LAST_FACET: where the path came from. PICK: lanes
 # that get a ray. SIDE: to which of six sides the surface looks. KEY: a hash of the pixel; SEQUENCE, ORDER, WITHIN:
-# where its samples come from. CELL: its place in a guide.
+# where its samples come from. CELL: its place in a guide. MISSED, SHONE,
+# MET: lanes whose rays met nothing, a lamp, a surface.
 PIXEL, KEY, SEQUENCE, ORDER, WITHIN, INSTANCE, FACET, PIECE = (k * PITCH for k in range(8))
 MATERIAL, LAST_INSTANCE, LAST_FACET, LAMP, PICK, SIDE, CELL = (k * PITCH for k in range(8, 15))
-WHOLE_SIZE = 15 * PITCH
+MISSED, SHONE, MET = (k * PITCH for k in range(15, 18))
+WHOLE_SIZE = 18 * PITCH
 
 
 def workspace() -> tuple[NDArray[np.float32], NDArray[np.uint32]]:

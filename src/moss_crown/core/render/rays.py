@@ -44,10 +44,9 @@ def aim(ray, words, ox, oy, oz, dx, dy, dz, time, far, mask):
 def _picked(w, q, row, n):
     """Number the lanes with something in a row in q's PICK; answers how many there are."""
     count = 0
-    for i in range(n):
-        if w[row + i] > ZERO:
-            q[ln.PICK + count] = u32(i)
-            count += 1
+    for i in range(n):  # without branches: they would be guessed wrong
+        q[ln.PICK + count] = u32(i)
+        count += int(w[row + i] > ZERO)
     return count
 
 

@@ -14,16 +14,30 @@ since such a loop can not become vector code, and would keep the arithmetic arou
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import HALF, INV_PI, ONE, PI, TWO, ZERO, circle, f32, kernel, luminance
+from moss_crown.core.render.arithmetic import (
+    HALF,
+    INV_PI,
+    ONE,
+    PI,
+    TWO,
+    ZERO,
+    between_pairs,
+    circle,
+    f32,
+    kernel,
+    luminance,
+)
 from moss_crown.core.render.lanes import (
     A_COAT,
     A_IN,
     A_OUT,
     AGAIN,
+    ALONG,
     ALPHA_X,
     ALPHA_Y,
     B_COAT,
@@ -48,6 +62,7 @@ from moss_crown.core.render.lanes import (
     DIFF_B,
     DIFF_G,
     DIFF_R,
+    DOWN,
     DRAWN,
     EVEN_B,
     EVEN_G,
@@ -78,6 +93,7 @@ from moss_crown.core.render.lanes import (
     OUT_Y,
     OUT_Z,
     OVER,
+    PLACE,
     RED,
     ROUGH,
     SHEEN,
@@ -88,9 +104,14 @@ from moss_crown.core.render.lanes import (
     U,
     V,
 )
-from moss_crown.core.render.tables import COSINES, LEVELS, SHEEN_ALPHA, SMALLEST_ALPHA
+from moss_crown.core.render.tables import COSINES, LEVELS, MEANS, SHEEN_ALPHA, SMALLEST_ALPHA
+from moss_crown.core.render.tables import SHEEN as SHEEN_ROW
 
-_LAST = f32(COSINES - 1)
+i32 = np.int32
+_LAST, _LAST_LEVEL = f32(COSINES - 1), f32(LEVELS - 1)
+_LAST_STEP = i32(COSINES - 2)
+_PAIR = 8
+"""Bytes of A and B."""
 _TINY = f32(1e-14)
 _SMALLEST = f32(SMALLEST_ALPHA)
 _LOW = f32(math.sqrt(SMALLEST_ALPHA))
@@ -101,42 +122,48 @@ _NARROW = f32(0.9)
 """How far full brushing draws the two roughnesses apart (Burley 2012)."""
 
 
-@kernel
-def _look_up(w, table, n, level, cosine, a, b):
-    """Rows a and b from the albedo table, bilinear, at rows of levels of roughness and of cosines."""
-    for i in range(n):
-        x = min(max(w[cosine + i], ZERO), ONE) * _LAST
-        k = min(np.uint32(x), np.uint32(COSINES - 2))
-        part = x - f32(k)
-        at = min(max(w[level + i], ZERO), f32(LEVELS - 1))
-        row = np.uint32(at)
-        between = at - f32(row)
-        w00, w01 = (ONE - between) * (ONE - part), (ONE - between) * part
-        w10, w11 = between * (ONE - part), between * part
-        next_k, next_row = k + np.uint32(1), row + np.uint32(1)
-        w[a + i] = (
-            w00 * table[0, row, k]
-            + w01 * table[0, row, next_k]
-            + w10 * table[0, next_row, k]
-            + w11 * table[0, next_row, next_k]
-        )
-        w[b + i] = (
-            w00 * table[1, row, k]
-            + w01 * table[1, row, next_k]
-            + w10 * table[1, next_row, k]
-            + w11 * table[1, next_row, next_k]
-        )
+def _looked_up(level: int, cosine: int, a: int, b: int) -> Any:
+    """The kernel that looks A and B up for rows a and b of the workspace, by rows of levels and of cosines. One for
+    each set of rows: places that are only known at run time would keep its first loop from becoming vector code."""
+
+    @kernel
+    def look_up(w, table, n, padded):
+        for i in range(padded):
+            x, at = min(max(w[cosine + i], ZERO), ONE) * _LAST, min(max(w[level + i], ZERO), _LAST_LEVEL)
+            k, row = min(i32(x), _LAST_STEP), i32(at)
+            w[PLACE + i] = f32(row) * f32(COSINES) + f32(k)
+            w[DOWN + i], w[ALONG + i] = at - f32(row), x - f32(k)
+        start = table.ctypes.data
+        for i in range(n):
+            first = start + _PAIR * int(w[PLACE + i])
+            w[a + i], w[b + i] = between_pairs(first, first + _PAIR * COSINES, w[DOWN + i], w[ALONG + i])
+
+    return look_up
 
 
-@kernel
-def _look_up_means(w, table, n, level, a, b):
-    """The means over the hemisphere that belong to a row of levels."""
-    for i in range(n):
-        at = min(max(w[level + i], ZERO), f32(LEVELS - 1))
-        k = np.uint32(at)
-        part = at - f32(k)
-        w[a + i] = table[2, 1, k] * (ONE - part) + table[2, 1, k + np.uint32(1)] * part
-        w[b + i] = table[2, 2, k] * (ONE - part) + table[2, 2, k + np.uint32(1)] * part
+def _means_looked_up(level: int, a: int, b: int) -> Any:
+    """The same for their means over the hemisphere, which belong to a level."""
+
+    @kernel
+    def look_up_means(w, table, n, padded):
+        for i in range(padded):
+            at = min(max(w[level + i], ZERO), _LAST_LEVEL)
+            row = i32(at)
+            w[PLACE + i], w[ALONG + i] = f32(row), at - f32(row)
+        start = table[MEANS].ctypes.data
+        for i in range(n):
+            first = start + _PAIR * int(w[PLACE + i])
+            w[a + i], w[b + i] = between_pairs(first, first, ZERO, w[ALONG + i])
+
+    return look_up_means
+
+
+_look_up_out = _looked_up(LEVEL, OUT_Z, A_OUT, B_OUT)
+_look_up_in = _looked_up(LEVEL, IN_Z, A_IN, B_IN)
+_look_up_coat_out = _looked_up(COAT_LEVEL, OUT_Z, A_COAT, B_COAT)
+_look_up_coat_in = _looked_up(COAT_LEVEL, IN_Z, A_COAT, B_COAT)
+_look_up_means = _means_looked_up(LEVEL, MEAN_A, MEAN_B)
+_look_up_coat_means = _means_looked_up(COAT_LEVEL, COAT_MEAN_A, COAT_MEAN_B)
 
 
 @kernel
@@ -145,7 +172,7 @@ def _look_up_sheen(w, table, n, cosine):
         x = min(max(w[cosine + i], ZERO), ONE) * _LAST
         k = min(np.uint32(x), np.uint32(COSINES - 2))
         part = x - f32(k)
-        w[C_SHEEN + i] = table[2, 0, k] * (ONE - part) + table[2, 0, k + np.uint32(1)] * part
+        w[C_SHEEN + i] = table[SHEEN_ROW, k, 0] * (ONE - part) + table[SHEEN_ROW, k + np.uint32(1), 0] * part
 
 
 @kernel
@@ -244,14 +271,14 @@ def settle(w, table, n, padded, layered):
     n lanes are looked up, `padded` (n up to a multiple of PAD) worked out. `layered`: whether any has a coat or sheen.
     """
     _levels(w, padded)
-    _look_up(w, table, n, LEVEL, OUT_Z, A_OUT, B_OUT)
-    _look_up_means(w, table, n, LEVEL, MEAN_A, MEAN_B)
+    _look_up_out(w, table, n, padded)
+    _look_up_means(w, table, n, padded)
     _base_layers(w, padded)
     if layered:
-        _look_up(w, table, n, COAT_LEVEL, OUT_Z, A_COAT, B_COAT)
-        _look_up_means(w, table, n, COAT_LEVEL, COAT_MEAN_A, COAT_MEAN_B)
+        _look_up_coat_out(w, table, n, padded)
+        _look_up_coat_means(w, table, n, padded)
         _look_up_sheen(w, table, n, OUT_Z)
-        _upper_layers(w, padded, table[2, 3, 0])
+        _upper_layers(w, padded, table[SHEEN_ROW, 0, 1])
     else:
         _no_upper_layers(w, padded)
     _share(w, padded)
@@ -357,10 +384,10 @@ def evaluate(w, table, n, padded, layered):
     """Scattering from IN to OUT times the cosine of IN, into OUT_R.., of it the diffuse base in EVEN_R.., and into
     DRAWN the density with which `draw` draws IN. Directions are unit, away from the surface; both z must be above 0."""
     _lobes(w, padded)
-    _look_up(w, table, n, LEVEL, IN_Z, A_IN, B_IN)
+    _look_up_in(w, table, n, padded)
     _even_lobes(w, padded)
     if layered:
-        _look_up(w, table, n, COAT_LEVEL, IN_Z, A_COAT, B_COAT)
+        _look_up_coat_in(w, table, n, padded)
         _look_up_sheen(w, table, n, IN_Z)
         _cover(w, padded)
     _sum(w, padded)

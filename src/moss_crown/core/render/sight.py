@@ -40,7 +40,7 @@ def _points(world, w, q, ray):
             q[ln.PIXEL + n], q[ln.KEY + n] = u32(n), u32(n)
             q[ln.INSTANCE + n], q[ln.FACET + n] = u32(0), u32(0)
             n += 1
-    pinhole(w, n, world.camera, world.lens, world.poses.shape[1], ACROSS, DOWN)
+    pinhole(w, n, world.camera, world.lens, ACROSS, DOWN)
     begin(w, padded(n))
     n = met(world, w, q, ray, n, SEEN_BY_CAMERA, u32(0), True)
     frame(w, padded(n))

@@ -19,6 +19,7 @@ SMALLEST_ALPHA = 1e-3
 COSINES = 64
 LEVELS = 48
 """Roughnesses at which the tables stand, evenly by the root of alpha."""
+MEANS, SHEEN = LEVELS + 1, LEVELS + 2
 KEPT = Path(__file__).with_name("albedo.npy")
 SHEEN_ALPHA = 1 / 3
 _AZIMUTHS, _HEIGHTS = 64, 96
@@ -87,18 +88,16 @@ def sheen_albedo() -> NDArray[np.float64]:
 
 
 def compute_albedo() -> NDArray[np.float32]:
-    """(3, LEVELS + 1, COSINES): A and B by roughness, and in plane 2 the sheen's albedo in row 0, and in rows 1 to 3
-    what belongs to each level: means of A and B over a diffuse hemisphere (row 1 and 2), and of the sheen (row 3)."""
-    table = np.zeros((3, LEVELS + 1, COSINES), np.float32)
+    """(LEVELS + 3, COSINES, 2): A and B side by side, as they are looked up, by roughness (the last twice) and cosine;
+    in row MEANS their means over a diffuse hemisphere by roughness; in row SHEEN the sheen's albedo and its mean."""
+    table = np.zeros((LEVELS + 3, COSINES, 2), np.float32)
     for k, alpha in enumerate(levels()):
         a, b = specular_albedo(float(alpha))
-        table[0, k], table[1, k] = a, b
-        table[2, 1, k], table[2, 2, k] = hemispherical(a), hemispherical(b)
-    table[:2, LEVELS] = table[:2, LEVELS - 1]
-    table[2, 1:3, LEVELS:] = table[2, 1:3, LEVELS - 1 : LEVELS]
+        table[k, :, 0], table[k, :, 1] = a, b
+        table[MEANS, k] = hemispherical(a), hemispherical(b)
+    table[LEVELS], table[MEANS, LEVELS] = table[LEVELS - 1], table[MEANS, LEVELS - 1]
     sheen = sheen_albedo()
-    table[2, 0] = sheen
-    table[2, 3] = hemispherical(sheen)
+    table[SHEEN, :, 0], table[SHEEN, :, 1] = sheen, hemispherical(sheen)
     return table
 
 

@@ -34,7 +34,7 @@ class World(NamedTuple):
     surface: NDArray[np.int32]  # (i, 5) material by facet
     catches: NDArray[np.bool_]  # (i) whether it only catches shadows
     catching: bool  # whether any does
-    light_of: NDArray[np.int32]  # (i) lamp or -1
+    light_of: NDArray[np.int32]  # (i + 1) lamp or -1, which the last one is too: what met nothing looks there
     rows: F32  # (m, tables.ROW)
     glassy: bool  # whether any material lets light through
     veiled: bool  # whether any is not wholly there
@@ -179,7 +179,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         surface=np.array(stage.surface, np.int32).reshape(-1, 5),
         catches=np.array(stage.catches, np.bool_).reshape(-1),
         catching=any(stage.catches),
-        light_of=np.array(stage.light_of, np.int32),
+        light_of=np.array([*stage.light_of, -1], np.int32),
         rows=rows,
         glassy=bool((rows[:, 39] > 0).any()),
         veiled=bool((rows[:, 45] < 1).any()),
