@@ -1,7 +1,8 @@
-"""./crown: start, test, render, export, bench, farm, help. (`crown` itself only makes the environment.)"""
+"""./crown: start, test, render, export, bench, farm, kernels, help. (`crown` itself only makes the environment.)"""
 
 from __future__ import annotations
 
+import fcntl
 import os
 import signal
 import socket
@@ -48,7 +49,7 @@ def start(
     except clusters.ClusterFailed as failed:
         typer.echo(f"moss crown: {failed}", err=True)
         raise typer.Exit(1) from None
-    _prepare_kernels()
+    kernels()
     if prepare_only:
         clusters.stop(cluster)
         return
@@ -104,17 +105,21 @@ def _answers(port: int) -> bool:
         return False
 
 
-def _prepare_kernels() -> None:
-    """Compile what is not compiled yet, in a process of its own, and say so."""
+@app.command()
+def kernels() -> None:
+    """Compile what the renderer needs and is not compiled yet, or wait for whoever does so already."""
+    HOME.mkdir(parents=True, exist_ok=True)
     stamp = HOME / "kernels-ready"
     newest = max(path.stat().st_mtime for path in (ROOT / "src").rglob("*.py"))
-    if stamp.exists() and stamp.stat().st_mtime > newest:
-        return
-    typer.echo("preparing the renderer (once, about a minute) ...")
-    begun = time.monotonic()
-    subprocess.run([sys.executable, "-c", "from moss_crown.server.jobs import warm; warm()"], check=True)
-    stamp.touch()
-    typer.echo(f"prepared in {time.monotonic() - begun:.0f} s")
+    with (HOME / "kernels.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if stamp.exists() and stamp.stat().st_mtime > newest:
+            return
+        typer.echo("preparing the renderer (once, about a minute) ...")
+        begun = time.monotonic()
+        subprocess.run([sys.executable, "-c", "from moss_crown.server.jobs import warm; warm()"], check=True)
+        stamp.touch()
+        typer.echo(f"prepared in {time.monotonic() - begun:.0f} s")
 
 
 def _read(path: Path):  # type: ignore[no-untyped-def]

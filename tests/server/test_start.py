@@ -1,5 +1,6 @@
 """`./crown start`: a fresh start, one beside it, one after a kill, and a clean end."""
 
+import fcntl
 import json
 import os
 import shutil
@@ -60,6 +61,21 @@ def home():
 def cluster_of(home):
     facts = json.loads((home / "database.json").read_text())
     return Cluster(Path(facts["folder"]), facts["port"], facts["password"])
+
+
+def test_kernels_are_prepared_once_and_waited_for(tmp_path):
+    """Whoever needs them while another prepares them waits for that one, and then has nothing to do."""
+    with (tmp_path / "kernels.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        environment = os.environ | {"MOSS_CROWN_HOME": str(tmp_path)}
+        command = [sys.executable, "-m", "moss_crown.cli", "kernels"]
+        waiting = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
+        with pytest.raises(subprocess.TimeoutExpired):
+            waiting.wait(4)
+        (tmp_path / "kernels-ready").touch()
+        os.utime(tmp_path / "kernels-ready", (4e9, 4e9))
+    said, _ = waiting.communicate(timeout=60)
+    assert (waiting.returncode, said) == (0, "")
 
 
 def test_starts_and_ends(home):
