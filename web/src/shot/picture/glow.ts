@@ -1,5 +1,5 @@
 import * as THREE from 'three';
-import { type Look, poseAt, type SeenSpan } from '../draft';
+import { type Look, type PartSurface, poseAt, type SeenSpan } from '../draft';
 
 const MOST = 6;
 
@@ -12,6 +12,17 @@ interface Glowing {
   sent: THREE.Vector3; // intensity on each side, by colour
 }
 
+/** What each letter wears. */
+export function dressed(span: SeenSpan, look: Look): PartSurface[][] {
+  const placed = new Map<number, number>();
+  return span.letters.map(({ block }) => {
+    const wardrobe = look.blocks[block];
+    const place = placed.get(block) ?? 0;
+    placed.set(block, place + 1);
+    return wardrobe?.dresses[wardrobe.wears[place] ?? 0] ?? [];
+  });
+}
+
 /** Glowing letters as a few point lights, each for letters that stand in a row: what they throw on what is around. */
 export class Glows {
   readonly lights = new THREE.Group();
@@ -20,17 +31,13 @@ export class Glows {
   /** Other letters, or another glow. A body sends a quarter of its surface's light to each side, as if it had no hollows. */
   take(span: SeenSpan, look: Look, built: Map<string, Facets>) {
     const glowing: Glowing[] = [];
-    const placed = new Map<number, number>();
-    span.letters.forEach(({ block, recipe }, letter) => {
-      const wardrobe = look.blocks[block];
-      const place = placed.get(block) ?? 0;
-      placed.set(block, place + 1);
+    const worn = dressed(span, look);
+    span.letters.forEach(({ recipe }, letter) => {
       const facets = built.get(recipe);
-      const dress = wardrobe?.dresses[wardrobe.wears[place] ?? 0] ?? [];
       const middle = new THREE.Vector3();
       const sent = new THREE.Vector3();
       let area = 0;
-      for (const { part, glow } of dress) {
+      for (const { part, glow } of worn[letter] ?? []) {
         if (!glow.some((g) => g > 0)) continue;
         const { area: own, sum } = extent(facets?.get(part));
         area += own;

@@ -1,8 +1,9 @@
 import * as THREE from 'three';
 import { describe, expect, it } from 'vitest';
-import type { Span } from '../draft';
-import { around, Hiding } from './hiding';
+import type { Look, Span, Surface } from '../draft';
+import { around, Hiding, lostIn } from './hiding';
 
+const axis = (u: THREE.Vector4 | undefined) => u?.toArray().slice(0, 3) ?? [];
 const BOX: [number, number, number, number] = [0, 0, 1, 2];
 
 describe('letters that keep light off', () => {
@@ -34,16 +35,29 @@ describe('letters that keep light off', () => {
     face.setAttribute('position', new THREE.Float32BufferAttribute([...near, ...far], 3));
     face.setIndex([0, 1, 2, 3, 4, 5]);
     const hiding = new Hiding();
-    hiding.take(span, new Map([['a', new Map([['face', face]])]]));
+    const steel = { part: 'face', colour: [0.5, 0.5, 0.5], transmission: 0 };
+    const look = { blocks: [{ dresses: [[steel]], wears: letters.map(() => 0) }] } as unknown as Look;
+    hiding.take(span, look, new Map([['a', new Map([['face', face]])]]));
     hiding.place(span, 0);
     const { hiderCount, hiderAt, hiderU, hiderV } = hiding.uniforms;
     expect(hiderCount.value).toBe(6);
     const areas = hiderAt.value.map(
-      (at, k) => 4 * at.w * (hiderU.value[k]?.length() ?? 0) * (hiderV.value[k]?.length() ?? 0),
+      (at, k) => 4 * at.w * Math.hypot(...axis(hiderU.value[k])) * (hiderV.value[k]?.length() ?? 0),
     );
     expect(areas.reduce((sum, area) => sum + area, 0)).toBeCloseTo(1.5 * count, 4);
     expect(hiderAt.value.every((at) => Math.abs(at.w - 0.75) < 1e-6)).toBe(true);
-    hiding.take({ ...span, letters: [] } as unknown as Span, new Map());
+    expect(hiderU.value.every((u) => Math.abs(u.w - 0.5) < 1e-6)).toBe(true);
+    hiding.take({ ...span, letters: [] } as unknown as Span, look, new Map());
     expect(hiderCount.value).toBe(0);
+  });
+
+  it('send on what their material does not swallow', () => {
+    const lost = (colour: [number, number, number], transmission = 0) =>
+      lostIn({ colour, transmission } as unknown as Surface);
+    expect(lost([0, 0, 0])).toBe(1);
+    expect(lost([1, 1, 1])).toBeCloseTo(0, 9);
+    expect(lost([0, 1, 0])).toBeCloseTo(1 - 0.7152, 9);
+    expect(lost([0, 0, 0], 1)).toBe(0);
+    expect(lostIn(undefined)).toBe(1);
   });
 });

@@ -10,7 +10,8 @@ const LEVELS = 5;
 const MOST_SHEETS = 3;
 
 /** What a material needs to know of what stands around it: pictures of it, the first of its own (-1 for none), from where
- *  that is seen, and the flat sheets in it; and which part of a lobe one of the pictures sees that are gathered. */
+ *  that is seen, and the flat sheets in it; which part of a lobe one of the pictures sees that are gathered; and the square
+ *  of how rough the floor is in which it is mirrored just now. */
 export interface RoomUniforms extends GlossUniforms {
   roomMap: { value: THREE.Texture };
   roomFirst: { value: number };
@@ -18,6 +19,7 @@ export interface RoomUniforms extends GlossUniforms {
   sheetCount: { value: number };
   sheets: { value: THREE.Vector3[] };
   lobe: { value: THREE.Vector3 };
+  mirroredIn: { value: number };
 }
 
 /** What stands around the title and around each ground, as the core finds it. The environment is seen beside it. */
@@ -25,6 +27,7 @@ export class Room {
   private readonly map: { value: THREE.Texture } = { value: new THREE.DataArrayTexture() };
   private readonly gloss = glossUniforms();
   private readonly lobe = { value: new THREE.Vector3() };
+  private readonly mirroredIn = { value: 0 };
   private readonly known = new Map<number, RoomUniforms>();
   private readonly sheetCount = { value: 0 };
   private readonly sheets = { value: Array.from({ length: 3 * MOST_SHEETS }, () => new THREE.Vector3()) };
@@ -41,6 +44,7 @@ export class Room {
       sheetCount: place ? this.sheetCount : { value: 0 },
       sheets: this.sheets,
       lobe: this.lobe,
+      mirroredIn: this.mirroredIn,
       ...this.gloss,
     };
     this.known.set(place, known);
@@ -54,6 +58,13 @@ export class Room {
   setFine(k = 0, count = 0) {
     const [a, b] = placeInSquare(k, 0.41);
     this.lobe.value.set(count ? 1 / count : 0, k ? (1 + a) / 2 : -1, (1 + b) / 2);
+  }
+
+  /** What is drawn meanwhile is seen in a floor of a roughness. */
+  inFloor(roughness: number, draw: () => void) {
+    this.mirroredIn.value = roughness ** 4;
+    draw();
+    this.mirroredIn.value = 0;
   }
 
   /** Show other lamps in what is glossy; answers which are. */
@@ -142,12 +153,16 @@ export function recipe({ grounds, lights, environment }: Look, middle: Seen['mid
  *  "Real-time Shading with Filtered Importance Sampling", 2008): so brushed lobes, slants and bumps get what they should.
  *  That is added to the lookup less what a microfacet of the round lobe about the mirror way finds, which the lookup has
  *  in full: few pictures are as bright as many, as long as the lobes are alike. What is mirrored all around, which three
- *  multiplies it by, is taken out of it again; of the round lobe by a fit, within a hundredth. */
+ *  multiplies it by, is taken out of it again; of the round lobe by a fit, within a hundredth.
+ *
+ *  In a rough floor a surface is seen from many sides at once, as if it were rougher itself: up and down by as much as
+ *  the floor is, to the sides by so much less as the floor is seen at a slant. */
 export const ROOM = `
 ${GLOSS}
 #ifdef USE_ENVMAP
 uniform highp sampler2DArray roomMap;
 uniform float roomFirst;
+uniform float mirroredIn;
 uniform vec3 roomPlace;
 uniform int sheetCount;
 uniform vec3 sheets[3 * ${MOST_SHEETS}]; // a middle and two half edges of each
@@ -201,8 +216,14 @@ vec3 mirroredWay(vec3 seen, vec2 alpha, out vec3 halfway, out float level) {
   level = roughnessToMip(min(sqrt(sqrt(0.25 * around)), 1.0));
   return reflect(-seen, halfway);
 }
-vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float roughness, vec2 alpha) {
+vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float ownRoughness, vec2 ownAlpha) {
   mat3 frame = mat3(side, cross(normal, side), normal);
+  vec3 upright = (viewMatrix * vec4(0.0, 1.0, 0.0, 0.0)).xyz;
+  float aside = pow2(dot(upright, viewDir));
+  upright = upright * frame * (upright * frame);
+  vec2 floorAlpha = mirroredIn * mix(vec2(aside), vec2(1.0), upright.xy / max(upright.x + upright.y, 1e-6));
+  vec2 alpha = sqrt(min(ownAlpha * ownAlpha + floorAlpha, 1.0));
+  float roughness = sqrt(sqrt(min(pow4(ownRoughness) + 0.5 * (floorAlpha.x + floorAlpha.y), 1.0)));
   vec3 mirror = normalize(mix(reflect(-viewDir, bent), bent, pow4(roughness)));
   vec3 light = lightFrom(mirror, roughnessToMip(roughness));
   if (lobe.x > 0.0 && lobe.y >= 0.0) {
@@ -213,11 +234,11 @@ vec3 specularAround(vec3 viewDir, vec3 normal, vec3 bent, vec3 side, float rough
     float share = way.z > 0.0 ? mirroredBy(seen, halfway, way, alpha) * (seen.z + length(vec3(alpha * seen.xy, seen.z))) : 0.0;
     vec3 found = share * lightFrom(frame * vec3(way.xy, max(way.z, 0.0)), level);
     vec2 even = vec2(max(pow2(roughness), 0.002));
-    vec3 aside = normalize(side - dot(side, mirror) * mirror);
+    vec3 beside = normalize(side - dot(side, mirror) * mirror);
     way = mirroredWay(vec3(0.0, 0.0, 1.0), even, halfway, level);
     share = 2.0 * max(way.z, 0.0) / (way.z + length(vec3(even * way.xy, way.z)));
     share *= 1.0 + pow4(roughness) * (1.0 + 1.26 * roughness);
-    found -= share * lightFrom(mat3(aside, cross(mirror, aside), mirror) * vec3(way.xy, max(way.z, 0.0)), level);
+    found -= share * lightFrom(mat3(beside, cross(mirror, beside), mirror) * vec3(way.xy, max(way.z, 0.0)), level);
     light += found / (1.0 - lobe.x);
   }
   vec4 lamps = lampsMirrored(viewDir, transpose(frame), alpha);

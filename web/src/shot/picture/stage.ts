@@ -75,7 +75,7 @@ export class DraftStage {
   private draft: Seen | null = null;
   private lettersKey = '';
   private readonly mirror = new FloorMirror();
-  private floor: number | null = null; // the height of a floor that mirrors the letters
+  private floor: { height: number; roughness: number } | null = null; // which mirrors the letters
   private readonly plain = evenly(0.3); // until the environment has come
   private readonly room = new Room();
   private readonly touching = new Touching();
@@ -172,7 +172,7 @@ export class DraftStage {
     if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
     if (lettersKey === this.lettersKey) {
       if (look && (other || this.restOf !== span)) this.glows.take(span, look, this.built);
-      if (this.restOf !== span) this.hiding.take(span, this.built);
+      if (look && (other || this.restOf !== span)) this.hiding.take(span, look, this.built);
       if (this.restOf !== span) this.rest(span);
       this.glows.place(span, frame);
       for (const { batch, instance, letter } of this.places) {
@@ -606,7 +606,7 @@ export class DraftStage {
       quick.color.setRGB(...ground.surface.colour, THREE.LinearSRGBColorSpace);
       dress(full, ground.surface);
       const mirrors = level(ground);
-      if (mirrors) this.floor = ground.centre?.[1] ?? 0;
+      if (mirrors) this.floor = { height: ground.centre?.[1] ?? 0, roughness: ground.surface.roughness };
       const around = this.room.at(place);
       const touch = this.touching.stage();
       const behind = { ...this.horizon, ...this.hiding.uniforms };
@@ -1009,11 +1009,13 @@ export class DraftStage {
     const span = this.draft && spanAt(this.draft, this.frame);
     const { mirror, floor, frame } = this;
     mirror.uniforms.mirrorOn.value = 0;
-    if (!span || floor === null || !span.letters.length || camera.matrixWorld.elements[13] <= floor) return;
+    if (!span || !floor || !span.letters.length || camera.matrixWorld.elements[13] <= floor.height) return;
     const depths = span.letters.map((_, k) => poseAt(span, frame, k)[14] ?? 0);
     const front = depths.reduce((sum, z) => sum + z, 0) / depths.length;
     this.behind.visible = false;
-    mirror.draw(this.renderer, this.scene, camera, floor, front, [width, height]);
+    this.room.inFloor(floor.roughness, () =>
+      mirror.draw(this.renderer, this.scene, camera, floor.height, front, [width, height]),
+    );
     this.behind.visible = true;
   }
 
