@@ -95,6 +95,14 @@ describe('what stands around', () => {
     expect(post).toHaveBeenCalledTimes(2);
   });
 
+  it('tells how rough the floor is, for as long as something is drawn in it', () => {
+    const room = new Room();
+    const told: number[] = [];
+    const { mirroredIn } = room.at(0);
+    room.inFloor(0.5, () => told.push(mirroredIn.value, room.at(1).mirroredIn.value));
+    expect([...told, mirroredIn.value]).toEqual([0.0625, 0.0625, 0]);
+  });
+
   it('stands in the place of every function that three asks for light from around', () => {
     for (const name of ['getIBLIrradiance', 'getIBLRadiance', 'getIBLAnisotropyRadiance']) {
       expect(ROOM).toContain(`vec3 ${name}(`);
