@@ -375,6 +375,7 @@ def _rays_of(world: World, film: tuple[Any, ...], tile: tuple[int, ...]) -> Step
 def _in_packets(world, kept, how):  # type: ignore[no-untyped-def]
     ray = ray_buffer()
     w, q = np.zeros(ln.SIZE, np.float32), np.zeros(ln.WHOLE_SIZE, np.uint32)
+    met = (world.scene, world.veiled, world.rows, world.facet, world.light_of, world.first_triangle, world.surface)
     for k in range(len(how)):
         count, shadow, coherent = how[k, 0], how[k, 1] > 0, how[k, 3] > 0
         x, there = (ln.LX, ln.SHARE) if shadow else (ln.DX, ln.ALIVE)
@@ -384,37 +385,9 @@ def _in_packets(world, kept, how):  # type: ignore[no-untyped-def]
         w[ln.TIME : ln.TIME + LANES], w[ln.REACH : ln.REACH + LANES] = kept[k, 6], kept[k, 7]
         w[there : there + LANES] = kept[k, THERE]
         if shadow:
-            shadows(
-                world.scene,
-                world.veiled,
-                world.rows,
-                world.facet,
-                world.light_of,
-                world.first_triangle,
-                world.surface,
-                w,
-                q,
-                ray,
-                count,
-                coherent,
-            )
+            shadows(*met, w, q, ray, count, coherent)
         else:
-            trace(
-                world.scene,
-                world.veiled,
-                world.rows,
-                world.facet,
-                world.light_of,
-                world.first_triangle,
-                world.surface,
-                w,
-                q,
-                ray,
-                count,
-                np.uint32(how[k, 2]),
-                np.uint32(0),
-                coherent,
-            )
+            trace(*met, w, q, ray, count, np.uint32(how[k, 2]), np.uint32(0), coherent)
 
 
 _ADDRESS = ctypes.cast(embree._library().rtcOccluded1, ctypes.c_void_p).value

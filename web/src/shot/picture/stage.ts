@@ -171,8 +171,10 @@ export class DraftStage {
     const lettersKey = `${this.keyOf(span)} ${this.wearsKey}`;
     if (lettersKey !== this.lettersKey) this.fill(span, lettersKey);
     if (lettersKey === this.lettersKey) {
-      if (look && (other || this.restOf !== span)) this.glows.take(span, look, this.built);
-      if (look && (other || this.restOf !== span)) this.hiding.take(span, look, this.built);
+      if (look && (other || this.restOf !== span)) {
+        this.glows.take(span, look, this.built);
+        this.hiding.take(span, look, this.built);
+      }
       if (this.restOf !== span) this.rest(span);
       this.glows.place(span, frame);
       for (const { batch, instance, letter } of this.places) {
