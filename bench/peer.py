@@ -36,11 +36,13 @@ import numba
 import numpy as np
 from llvmlite import binding
 from numba import types
+from numba.core.dispatcher import Dispatcher
 from numpy.typing import NDArray
 from scipy.ndimage import binary_dilation, uniform_filter
 
 from bench.report import say, timed
 from moss_crown.core.cache import Cache
+from moss_crown.core.compiling import called
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluate import scene_at
@@ -53,6 +55,7 @@ from moss_crown.core.render.lamps import FAR_AWAY
 from moss_crown.core.render.lanes import LANES
 from moss_crown.core.render.rays import CASTS_SHADOW, ray_buffer, shadows, trace
 from moss_crown.core.render.renderer import Render, RenderSettings, denoised, render
+from moss_crown.core.render.views import view
 from moss_crown.core.render.world import World
 from moss_crown.core.stage.scene import RectangleLight, Scene, Sheet
 
@@ -308,6 +311,10 @@ THERE = 8
 """Of a ray's numbers, after origin, direction, time and end, the one that tells whether it is sent."""
 
 
+CALLED = {name: called(k) for name, k in vars(kernel).items() if isinstance(k, Dispatcher) and name != "trace_rows"}
+"""What the outer loop calls, for the interpreter in its place."""
+
+
 class Steps:
     """What the steps of a tile sent: rays (9, LANES) of each, and how many, whether for light, their mask, coherent."""
 
@@ -326,7 +333,7 @@ class Steps:
 def limit(name: str, scene: Scene) -> None:
     """How much of the time of some tiles their rays take alone, on one thread."""
     with Render(scene, settings_of(SIZE, 16, 1)) as picture:
-        film = (picture._film, picture._mattes, picture._counts)
+        film, room = (picture._film, picture._mattes, picture._counts), (*ln.workspace(), ray_buffer())
         high = LANES // TILE
         whole = alone = single = 0.0
         for top in range(0, SIZE[1] - high, 5 * high):
@@ -334,13 +341,13 @@ def limit(name: str, scene: Scene) -> None:
                 tile = (top, top + high, left, left + TILE)
 
                 def rendered(tile: tuple[int, ...] = tile) -> None:
-                    kernel.trace_rows(picture._world, *film, *tile, *ALL_SAMPLES, *TOLD)
+                    kernel.trace_rows(picture._world, *room, *film, *tile, *ALL_SAMPLES, *TOLD)
 
                 whole += timed(rendered, RUNS)[0]
                 steps = _rays_of(picture._world, film, tile)
                 kept, how = np.array(steps.rays), np.array(steps.how)
-                alone += timed(lambda kept=kept, how=how: _in_packets(picture._world, kept, how), RUNS)[0]
-                single += timed(lambda kept=kept, how=how: _one_by_one(picture._world, kept, how), RUNS)[0]
+                alone += timed(lambda kept=kept, how=how: _in_packets(picture._world, *room, kept, how), RUNS)[0]
+                single += timed(lambda kept=kept, how=how: _one_by_one(picture._world, room[2], kept, how), RUNS)[0]
     say(
         f"{name}: share of the ray limit, one thread",
         f"{100 * single / whole:.0f} % ({single:.2f} of {whole:.2f} s)",
@@ -353,29 +360,26 @@ def _rays_of(world: World, film: tuple[Any, ...], tile: tuple[int, ...]) -> Step
     """Render a tile with the interpreter in the place of the outer loop, and keep what is sent."""
     steps = Steps()
 
+    sent, lit = CALLED["trace"], CALLED["shadows"]
+
     def traced(*asked: Any) -> None:
         steps.keep(asked, False)
-        trace(*asked)
+        sent(*asked)
 
     def shadowed(*asked: Any) -> int:
         steps.keep(asked, True)
-        return int(shadows(*asked))
+        return int(lit(*asked))
 
-    with (
-        np.errstate(over="ignore"),
-        patch.object(kernel, "trace", traced),
-        patch.object(kernel, "shadows", shadowed),
-        patch.object(kernel, "_paths", kernel._paths.py_func),
-    ):
-        kernel.trace_rows.py_func(world, *film, *tile, *ALL_SAMPLES, *TOLD)
+    others = {"trace": traced, "shadows": shadowed, "_paths": kernel._paths.py_func, "view": lambda what: what}
+    with np.errstate(over="ignore"), patch.multiple(kernel, **{**CALLED, **others}):
+        kernel.trace_rows.py_func(world, *ln.workspace(), ray_buffer(), *film, *tile, *ALL_SAMPLES, *TOLD)
     return steps
 
 
 @numba.njit(nogil=True)
-def _in_packets(world, kept, how):  # type: ignore[no-untyped-def]
-    ray = ray_buffer()
-    w, q = np.zeros(ln.SIZE, np.float32), np.zeros(ln.WHOLE_SIZE, np.uint32)
-    met = (world.scene, world.veiled, world.rows, world.facet, world.light_of, world.first_triangle, world.surface)
+def _in_packets(world, w, q, ray, kept, how):  # type: ignore[no-untyped-def]
+    seen, lanes = view(world), (view(w), view(q), view(ray))
+    met = (seen.scene, seen.veiled, seen.rows, seen.facet, seen.light_of, seen.first_triangle, seen.surface)
     for k in range(len(how)):
         count, shadow, coherent = how[k, 0], how[k, 1] > 0, how[k, 3] > 0
         x, there = (ln.LX, ln.SHARE) if shadow else (ln.DX, ln.ALIVE)
@@ -385,9 +389,9 @@ def _in_packets(world, kept, how):  # type: ignore[no-untyped-def]
         w[ln.TIME : ln.TIME + LANES], w[ln.REACH : ln.REACH + LANES] = kept[k, 6], kept[k, 7]
         w[there : there + LANES] = kept[k, THERE]
         if shadow:
-            shadows(*met, w, q, ray, count, coherent)
+            shadows(*met, *lanes, count, coherent)
         else:
-            trace(*met, w, q, ray, count, np.uint32(how[k, 2]), np.uint32(0), coherent)
+            trace(*met, *lanes, count, np.uint32(how[k, 2]), np.uint32(0), coherent)
 
 
 _ADDRESS = ctypes.cast(embree._library().rtcOccluded1, ctypes.c_void_p).value
@@ -396,8 +400,7 @@ _occluded1 = types.ExternalFunction("rtcOccluded1", types.void(types.intp, types
 
 
 @numba.njit(nogil=True)
-def _one_by_one(world, kept, how):  # type: ignore[no-untyped-def]
-    ray = ray_buffer()
+def _one_by_one(world, ray, kept, how):  # type: ignore[no-untyped-def]
     words = ray.view(np.uint32)
     address = ray.ctypes.data
     for k in range(len(how)):

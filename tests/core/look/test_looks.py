@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from moss_crown.core.compiling import called
 from moss_crown.core.document.shot import Material
 from moss_crown.core.document.values import Key, Keyed, straight
 from moss_crown.core.look.environment import HEIGHT, WIDTH, directions, environment
@@ -78,7 +79,7 @@ def settled(row, cosine):
     for place, value in zip((ln.RED, ln.GREEN, ln.BLUE, ln.METAL, ln.ROUGH, ln.CLEAR), row, strict=False):
         w[place] = value
     w[ln.OUT_Z] = cosine
-    settle(w, albedo_table(), 1, PAD, False)
+    called(settle)(w, albedo_table(), 1, PAD, False)
     return w
 
 

@@ -11,12 +11,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
+from moss_crown.core.compiling import called
 from moss_crown.core.document.shot import Texture
 from moss_crown.core.look.glsl import CannotSay, _Writer, texture_source
 from moss_crown.core.look.material import Grain, surface_at, texture_matrix
 from moss_crown.core.look.materials import CONTROLS, MATERIALS, SWATCHES
 from moss_crown.core.look.noise import cells, clouds, lattice, noise
 from moss_crown.core.look.patterns import NAMES, layered, pattern
+
+cells, clouds, lattice = map(called, (cells, clouds, lattice))
 
 KINDS = [float(k) for k in range(1, len(NAMES))]
 ON_THE_SURFACE = {"brushed", "hammered", "knit", "weave", "dots", "stripes", "grid"}

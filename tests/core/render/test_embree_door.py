@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from letters import alike, setting
+from moss_crown.core.compiling import called
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.form.solid import solid
 from moss_crown.core.render import embree
@@ -18,12 +19,13 @@ from moss_crown.core.render.rays import NONE, aim, ray_buffer, shadows, trace
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.shape import faces
 
+shadows, trace = map(called, (shadows, trace))
+
 MISS = -1
 
 
 @numba.njit
-def one_by_one(scene, origins, directions, times, mask):
-    ray = ray_buffer()
+def one_by_one(scene, ray, origins, directions, times, mask):
     words = ray.view(np.uint32)
     found = np.empty((len(origins), 3))
     for k in range(len(origins)):
@@ -134,7 +136,7 @@ def test_first_hits_are_those_of_the_plain_twin(moving, narrow, monkeypatch):
         for poses in placed:
             scene.add_instance(mesh, poses, SOLID_MASK)
         scene.commit()
-        found = one_by_one(scene.handle, origins, directions, times, np.uint32(7))
+        found = one_by_one(scene.handle, ray_buffer(), origins, directions, times, np.uint32(7))
         for coherent in (False, True):
             packets = in_packets(scene.handle, origins, directions, times, np.uint32(7), coherent)
             same = packets[:, 0] == found[:, 0]

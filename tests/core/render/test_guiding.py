@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from test_light import NO_SKY, WHITE_SKY, camera, scaled, scene
 
+from moss_crown.core.compiling import called
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render import photons, renderer
@@ -14,6 +15,8 @@ from moss_crown.core.render.photons import guide_of
 from moss_crown.core.render.renderer import Render, RenderSettings
 from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.scene import Placed, RectangleLight, Sheet, SunLight
+
+choose_guided, turn_guided, weigh_guided = map(called, (choose_guided, turn_guided, weigh_guided))
 
 POLISHED, DULL = Surface((0.9, 0.7, 0.4), 1.0, 0.2, 1.5), Surface((0.4, 0.4, 0.4), 0.0, 1.0, 1.0)
 FLOOR = Sheet(np.array([0.0, -1.0, 0.0]), np.array([6.0, 0.0, 0.0]), np.array([0.0, 0.0, -6.0]), 1)

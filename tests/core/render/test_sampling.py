@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from scipy.interpolate import RegularGridInterpolator
 
+from moss_crown.core.compiling import called
 from moss_crown.core.document.shot import EnvironmentPreset
 from moss_crown.core.look.environment import environment
 from moss_crown.core.look.material import Surface
@@ -31,6 +32,12 @@ from moss_crown.core.render.tables import (
     material_rows,
 )
 from moss_crown.core.stage.scene import Surround
+
+arc_cosine, arc_tangent, circle = map(called, (arc_cosine, arc_tangent, circle))
+sample2, reverse_bits, second_dimension = map(called, (sample2, reverse_bits, second_dimension))
+place_in_order = called(place_in_order)
+choose, look_at, sky_radiance, to_sky = map(called, (choose, look_at, sky_radiance, to_sky))
+draw, evaluate, settle = map(called, (draw, evaluate, settle))
 
 
 @numba.njit

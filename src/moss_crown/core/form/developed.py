@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from itertools import pairwise
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.compiling import inner_with, outer
 from moss_crown.core.form.profile import Edge, profile
 from moss_crown.core.form.solid import FACE, MOST_EDGES, REAR, REAR_BEVEL, RETURN, Form, Solid
 
@@ -81,7 +81,7 @@ def _outline(solid: Solid) -> tuple[Floats, Floats, Floats, NDArray[np.int64], F
     return starts, ends, along, index[:, 2], length
 
 
-@numba.njit(cache=True)
+@outer
 def _unrolled(corners, starts, ends, along, ring, length):
     """For corners (m, 3, 2): the length along the outline of the nearest point of the ring that is nearest to the
     triangle's middle, without a jump inside a triangle (m, 3); and the distance from it (m, 3)."""
@@ -119,7 +119,7 @@ def _unrolled(corners, starts, ends, along, ring, length):
     return u, away
 
 
-@numba.njit(cache=True, inline="always")
+@inner_with(inline="always")
 def _to_edge(x, y, starts, ends, e):
     """The distance of a point from an edge, and how far along it the nearest point lies."""
     ax, ay = starts[e, 0], starts[e, 1]

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.compiling import outer, outer_with
 from moss_crown.core.form.outline import MITRE_LIMITS, Join, Ring
 
 # Columns of the element table: start x y, direction x y, length, direction of the edge before x y.
@@ -71,7 +71,7 @@ def _elements(rings: list[Ring]) -> NDArray[np.float64]:
     return np.ascontiguousarray(np.hstack([start, direction, length[:, None], arriving]))
 
 
-@numba.njit(cache=True)
+@outer
 def _bucket(elements, reach, cell, x0, y0, columns, rows):
     """A grid of cells, each with the elements that may decide f there."""
     starts = np.zeros(columns * rows + 1, np.int64)
@@ -106,7 +106,7 @@ def _bucket(elements, reach, cell, x0, y0, columns, rows):
     return starts, members
 
 
-@numba.njit(cache=True, fastmath=True)
+@outer_with(fastmath=True)
 def _distance(points, elements, limit, top, starts, members, cell, x0, y0, columns, rows):
     result = np.empty(len(points))
     for i in range(len(points)):
@@ -142,7 +142,7 @@ def _distance(points, elements, limit, top, starts, members, cell, x0, y0, colum
     return result
 
 
-@numba.njit(cache=True)
+@outer
 def _winding(points, elements):
     """Winding numbers by ray crossing (Sunday, 2001)."""
     result = np.zeros(len(points), np.int64)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.compiling import outer
 from moss_crown.core.form.mesh import FloatN3, IntN3
 
 CREASE = np.cos(np.radians(32.0))
@@ -25,7 +25,7 @@ def corner_normals(vertices: FloatN3, triangles: IntN3, facet: NDArray[np.uint8]
     return normals
 
 
-@numba.njit(cache=True)
+@outer
 def _corner_normals(vertices, triangles, facet, crease):
     """Plain loops over scalars: small arrays made inside would cost more than all the arithmetic."""
     count = len(triangles)

@@ -10,10 +10,10 @@ from collections.abc import Callable
 from typing import Literal, TypeAlias
 
 import manifold3d
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.compiling import outer
 from moss_crown.core.type.fonts import Face, Point
 from moss_crown.core.type.shape import Glyph
 
@@ -188,7 +188,7 @@ def _pulled(ring: Ring, hits: NDArray[np.bool_]) -> Ring:
     return np.asarray(ring + np.where(hits, convex, 0.0)[:, None] * PULL * bisector)
 
 
-@numba.njit(cache=True)
+@outer
 def _touching(starts, ends, previous, nearness):
     """Which vertices lie on, or at, another part of the outline."""
     count = len(starts)

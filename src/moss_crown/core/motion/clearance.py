@@ -5,10 +5,10 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.compiling import inner, outer
 from moss_crown.core.motion.poses import Poses
 
 MEETS, SINKS, OUT = 1, 2, 4
@@ -81,7 +81,7 @@ def contacts(
     return found
 
 
-@numba.njit(cache=True)
+@inner
 def _frame(pose, middle, half, centre, axes, size):
     """The box of a letter in the world: its middle, its unit axes as rows, its half lengths."""
     for i in range(3):
@@ -93,7 +93,7 @@ def _frame(pose, middle, half, centre, axes, size):
             axes[a, i] = pose[i, a] / length if length > 1e-12 else (1.0 if i == a else 0.0)
 
 
-@numba.njit(cache=True)
+@inner
 def _overlap(c1, a1, s1, c2, a2, s2):
     d = c2 - c1
     reach1 = math.sqrt(s1[0] ** 2 + s1[1] ** 2 + s1[2] ** 2)
@@ -121,7 +121,7 @@ def _overlap(c1, a1, s1, c2, a2, s2):
     return True
 
 
-@numba.njit(cache=True)
+@outer
 def _pairs_apart(rest, middle, half):
     count = len(rest)
     apart = np.ones((count, count), np.bool_)
@@ -134,7 +134,7 @@ def _pairs_apart(rest, middle, half):
     return apart
 
 
-@numba.njit(cache=True)
+@outer
 def _meet(poses, middle, half, apart, found):
     count = poses.shape[1]
     centres, axes, sizes = np.empty((count, 3)), np.empty((count, 3, 3)), np.empty((count, 3))

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numba
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from moss_crown.core.compiling import inner_with, outer_with
 from moss_crown.core.document.values import Ease
 
 GUESSES = 64
@@ -81,7 +81,7 @@ def through(points: Sequence[tuple[float, float]], u: NDArray[np.float64]) -> ND
     return found
 
 
-@numba.njit(cache=True, fastmath={"contract"})
+@inner_with(fastmath={"contract"})
 def _inverse(ax, bx, cx, u, s):
     """Where the curve is at u, from a guess s."""
     low, high = 0.0, 1.0
@@ -99,7 +99,7 @@ def _inverse(ax, bx, cx, u, s):
     return s
 
 
-@numba.njit(cache=True, fastmath={"contract"})
+@outer_with(fastmath={"contract"})
 def _ease(shares, x1, y1, x2, y2):
     result = np.empty(len(shares))
     ax, bx, cx = 1 + 3 * x1 - 3 * x2, 3 * x2 - 6 * x1, 3 * x1

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.compiling import inner, outer
 from moss_crown.core.motion.values import Frames
 
 Floats = NDArray[np.float64]
@@ -66,7 +66,7 @@ def followed(
     return answer
 
 
-@numba.njit(cache=True)
+@inner
 def moving(targets):
     """(c): does a series ever leave where it begins?"""
     found = np.zeros(targets.shape[1], np.bool_)
@@ -78,7 +78,7 @@ def moving(targets):
     return found
 
 
-@numba.njit(cache=True)
+@inner
 def _step(spring, frequency, ratio, s):
     """What becomes of a displacement and a speed that are left to themselves for s seconds: a 2x2 matrix."""
     if not spring:
@@ -100,7 +100,7 @@ def _step(spring, frequency, ratio, s):
     return c + ratio * omega * n, n, -omega * omega * n, c - ratio * omega * n
 
 
-@numba.njit(cache=True)
+@inner
 def _forced(step, spring, frequency, ratio, h, s):
     """What a target that runs from 0 along a parabola, through d1 after h / 2 and d2 after h, does in s seconds to what
     is at rest at 0: (p1, p2, q1, q2), a displacement of p1 d1 + p2 d2 and a speed of q1 d1 + q2 d2. `step`: what
@@ -123,14 +123,14 @@ def _forced(step, spring, frequency, ratio, h, s):
     return found[0], found[1], found[2], found[3]
 
 
-@numba.njit(cache=True)
+@inner
 def _moved(x, v, u0, um, u1, step, forced, answer):
     e11, e12, p1, p2 = step[0], step[1], forced[0], forced[1]
     for c in range(len(x)):
         answer[c] = u0[c] + e11 * (x[c] - u0[c]) + e12 * v[c] + p1 * (um[c] - u0[c]) + p2 * (u1[c] - u0[c])
 
 
-@numba.njit(cache=True)
+@inner
 def _gone_on(x, v, u0, um, u1, step, forced):
     (e11, e12, e21, e22), (p1, p2, q1, q2) = step, forced
     for c in range(len(x)):
@@ -139,7 +139,7 @@ def _gone_on(x, v, u0, um, u1, step, forced):
         v[c] = e21 * y + e22 * w + q1 * d1 + q2 * d2
 
 
-@numba.njit(cache=True)
+@outer
 def _follow(targets, places, order, h, springs, frequency, second, answer):
     """All of it is linear in the targets and in what is left of the motion: what a step makes of them is worked out
     once, and is the same for every series."""

@@ -5,9 +5,10 @@ from __future__ import annotations
 import hashlib
 import math
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
+
+from moss_crown.core.compiling import inner, outer
 
 Floats = NDArray[np.float64]
 
@@ -47,7 +48,7 @@ def phases(seeds: NDArray[np.uint64]) -> Floats:
     return hashed(seeds, np.zeros(len(seeds), np.int64))
 
 
-@numba.njit(cache=True)
+@inner
 def _hash(seed, k):
     x = np.uint64(k) * np.uint64(0x9E3779B97F4A7C15) + seed
     x = (x ^ (x >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
@@ -56,7 +57,7 @@ def _hash(seed, k):
     return (x >> np.uint64(11)) * 2.0**-53
 
 
-@numba.njit(cache=True)
+@outer
 def _noise(seeds, x):
     found = np.empty(x.shape)
     # For each seed and octave the cell that was met last, and the slopes at its ends: the next is most often the same.

@@ -9,9 +9,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
+
+from moss_crown.core.compiling import outer, outer_with
 
 Poses = NDArray[np.float64]
 
@@ -112,7 +113,7 @@ def place_poses(
     return placed
 
 
-@numba.njit(cache=True)
+@outer
 def _place(world, poses, placed):
     for f in range(poses.shape[0]):
         for k in range(poses.shape[1]):
@@ -141,7 +142,7 @@ def turn_matrix(turn: NDArray[np.float64]) -> NDArray[np.float64]:
     return matrix
 
 
-@numba.njit(cache=True)
+@outer
 def _turn(ax, ay, az):
     sx, cx, sy, cy, sz, cz = math.sin(ax), math.cos(ax), math.sin(ay), math.cos(ay), math.sin(az), math.cos(az)
     r = np.empty((3, 3))
@@ -151,7 +152,7 @@ def _turn(ax, ay, az):
     return r
 
 
-@numba.njit(cache=True, fastmath={"contract"})
+@outer_with(fastmath={"contract"})
 def _act(poses, move_reach, move, turn_reach, turn, scale_reach, scale, pivots):
     for f in range(poses.shape[0]):
         fp = f if len(pivots) > 1 else 0

@@ -8,11 +8,12 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import numba
 import numpy as np
 from llvmlite import ir
 from numba import types
 from numba.extending import intrinsic
+
+from moss_crown.core.compiling import inner_with, outer_with
 
 f32 = np.float32
 u32 = np.uint32
@@ -20,17 +21,16 @@ ZERO, ONE, TWO, HALF = f32(0), f32(1), f32(2), f32(0.5)
 PI, INV_PI, TWO_PI = f32(math.pi), f32(1 / math.pi), f32(2 * math.pi)
 
 FREE: dict[str, Any] = {
-    "cache": True,
     "error_model": "numpy",
     "fastmath": {"contract", "arcp", "nsz", "afn", "reassoc"},
 }
 """How kernels are compiled: a division by nothing raises no error, which would be a branch; sums may be regrouped."""
 
-kernel = numba.njit(**FREE, nogil=True)
-inlined = numba.njit(**FREE, nogil=True, inline="always")
-"""For what a loop over lanes calls with arrays: a call would count references to each, atomically, and the threads of a
-render would fight over the counts. And for what is so large that it would stay a call: then no loop around it becomes
-vector code."""
+kernel = inner_with(**FREE, nogil=True)
+inlined = inner_with(**FREE, nogil=True, inline="always")
+"""For what is so large that it would stay a call: then no loop around it becomes vector code."""
+entry = outer_with(**FREE, nogil=True)
+"""What Python calls, with arrays; it hands views of them on (see `views`)."""
 
 
 _READ, _SECOND_CACHE, _DATA = 0, 2, 1

@@ -33,17 +33,16 @@ _POSE = (ln.M0, ln.M1, ln.M2, ln.OX, ln.M4, ln.M5, ln.M6, ln.OY, ln.M8, ln.M9, l
 @kernel
 def _stand(w, n, camera):
     """The camera's pose at the lanes' times: M0.. and, of its place, OX.."""
-    steps = len(camera)
+    steps = camera.shape[1]
     if steps == 1:
         for k in range(12):
-            value = camera[0, k]
+            value = camera[0, 0, k]
             for i in range(n):
                 w[_POSE[k] + i] = value
         return
-    cameras = camera.reshape(1, steps, 12)
     for i in range(n):
         step, following, share = step_at(w[ln.TIME + i], steps)
-        m = pose_at(cameras, 0, step, following, share)
+        m = pose_at(camera, 0, step, following, share)
         w[ln.M0 + i], w[ln.M1 + i], w[ln.M2 + i], w[ln.OX + i] = m[0], m[1], m[2], m[3]
         w[ln.M4 + i], w[ln.M5 + i], w[ln.M6 + i], w[ln.OY + i] = m[4], m[5], m[6], m[7]
         w[ln.M8 + i], w[ln.M9 + i], w[ln.M10 + i], w[ln.OZ + i] = m[8], m[9], m[10], m[11]

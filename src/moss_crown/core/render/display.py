@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-import numba
 import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
+
+from moss_crown.core.compiling import outer
 
 CONFIGURATION = "ocio://default"
 SCENE = "Linear Rec.709 (sRGB)"
@@ -40,7 +41,7 @@ def to_bytes(shown: NDArray[np.float32], frame: int) -> NDArray[np.uint8]:
     return result
 
 
-@numba.njit(cache=True)
+@outer
 def _dithered(shown, frame):
     height, width, channels = shown.shape
     result = np.empty(shown.shape, np.uint8)

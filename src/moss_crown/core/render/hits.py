@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import ONE, TWO, TWO_PI, ZERO, f32, inlined, kernel, u32
 from moss_crown.core.render.environment_map import density_at, fetch_texel, place, texel
@@ -29,6 +27,7 @@ from moss_crown.core.render.lamps import (
 )
 from moss_crown.core.render.rays import NONE, trace
 from moss_crown.core.render.texturing import APART, textured
+from moss_crown.core.render.views import address, room
 
 BEVEL, REAR_BEVEL = 1, 3
 _APART_X, _APART_Y, _APART_Z = f32(APART[0]), f32(APART[1]), f32(APART[2])
@@ -96,7 +95,7 @@ def sky(radiance, cells, dense, turn, choice, touches, w, q, n, missed, picked, 
     count = len(choice) - 2
     factor = picked * (choice[count + 1] - choice[count]) if picked > ZERO else ONE
     _places(w, n, turn)
-    picture, height, width = radiance.ctypes.data, radiance.shape[0], radiance.shape[1]
+    picture, height, width = address(radiance), radiance.shape[0], radiance.shape[1]
     for j in range(missed):
         i = int(q[ln.MISSED + j])
         fetch_texel(picture, height, width, w[ln.U + i], w[ln.V + i])
@@ -289,7 +288,7 @@ def hazed(haze, camera, catches, ground, w, q, n, light, film, passes):
     environment's."""
     for i in range(n):
         instance = q[ln.INSTANCE + i]
-        along = -(w[ln.DX + i] * camera[0, 2] + w[ln.DY + i] * camera[0, 6] + w[ln.DZ + i] * camera[0, 10])
+        along = -(w[ln.DX + i] * camera[0, 0, 2] + w[ln.DY + i] * camera[0, 0, 6] + w[ln.DZ + i] * camera[0, 0, 10])
         thick = haze[0] * along * w[ln.FAR + i]
         left = math.exp(-thick * thick)
         if not catches[instance]:
@@ -327,8 +326,8 @@ def glows(choice, glow, first_piece, pieces, owners, poses, w, q, n, depth, pick
 @kernel
 def grains(rows, corners, rest, first_triangle, w, q, n, relief):
     """The textures of surfaces: their colours into the lanes; their relief bends the lanes' normals."""
-    point = np.empty(9, np.float32)
-    address, row_address = point.ctypes.data, rows.ctypes.data
+    point = room(9)
+    here, row_address = address(point), address(rows)
     for i in range(n):
         material = q[ln.MATERIAL + i]
         if not (rows[material, 12] > ZERO or rows[material, 46] > ZERO):
@@ -361,7 +360,7 @@ def grains(rows, corners, rest, first_triangle, w, q, n, relief):
         point[6] = ONE if facet == u32(BEVEL) or facet == u32(REAR_BEVEL) else ZERO
         point[7] = ONE if relief else ZERO
         point[8] = own
-        textured(row_address, int(material), address)
+        textured(row_address, int(material), here)
         w[ln.RED + i], w[ln.GREEN + i], w[ln.BLUE + i] = point[0], point[1], point[2]
         w[ln.METAL + i], w[ln.ROUGH + i] = point[3], point[4]
         ex, ey, ez = point[5], point[6], point[7]
@@ -381,13 +380,13 @@ def _on_film(pose, instance, lens, camera, x, y, z):
     px = pose[instance, 0, 0] * x + pose[instance, 0, 1] * y + pose[instance, 0, 2] * z
     py = pose[instance, 0, 4] * x + pose[instance, 0, 5] * y + pose[instance, 0, 6] * z
     pz = pose[instance, 0, 8] * x + pose[instance, 0, 9] * y + pose[instance, 0, 10] * z
-    px += pose[instance, 0, 3] - camera[0, 3]
-    py += pose[instance, 0, 7] - camera[0, 7]
-    pz += pose[instance, 0, 11] - camera[0, 11]
-    depth = -(camera[0, 2] * px + camera[0, 6] * py + camera[0, 10] * pz)
+    px += pose[instance, 0, 3] - camera[0, 0, 3]
+    py += pose[instance, 0, 7] - camera[0, 0, 7]
+    pz += pose[instance, 0, 11] - camera[0, 0, 11]
+    depth = -(camera[0, 0, 2] * px + camera[0, 0, 6] * py + camera[0, 0, 10] * pz)
     scale = ONE / max(depth, f32(1e-6))
-    across = (camera[0, 0] * px + camera[0, 4] * py + camera[0, 8] * pz) * scale
-    up = (camera[0, 1] * px + camera[0, 5] * py + camera[0, 9] * pz) * scale
+    across = (camera[0, 0, 0] * px + camera[0, 0, 4] * py + camera[0, 0, 8] * pz) * scale
+    up = (camera[0, 0, 1] * px + camera[0, 0, 5] * py + camera[0, 0, 9] * pz) * scale
     return across / lens[0] + lens[2], up / lens[1] + lens[3]
 
 

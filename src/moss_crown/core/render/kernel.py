@@ -12,7 +12,7 @@ import math
 import numpy as np
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import ONE, ZERO, f32, kernel, luminance, u32
+from moss_crown.core.render.arithmetic import ONE, ZERO, entry, f32, inlined, kernel, luminance, u32
 from moss_crown.core.render.camera import LIFT, lift, padded, start
 from moss_crown.core.render.film import (
     ALBEDO,
@@ -64,12 +64,12 @@ from moss_crown.core.render.rays import (
     SEEN_BY_CAMERA,
     SEEN_BY_CAMERA_LETTERS,
     SEEN_BY_PATHS,
-    ray_buffer,
     shadows,
     trace,
 )
 from moss_crown.core.render.sampling import mix, place_in_order, reverse_bits, sample_lanes, unit
 from moss_crown.core.render.shading import draw, evaluate, frame, seen_albedo, settle
+from moss_crown.core.render.views import view
 
 MOST_AT_FIRST = 5
 THROUGH_GLASS = 10
@@ -261,7 +261,7 @@ def _catch(catches, w, q, n, film):
             film[q[ln.PIXEL + i], CATCHER] += ONE
 
 
-@kernel
+@inlined
 def _paths(
     world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, widen, faint, mask, passes
 ):
@@ -469,9 +469,12 @@ def _paths(
             _catch(world.catches, w, q, n, film)
 
 
-@kernel
+@entry
 def trace_rows(
     world,
+    w,
+    q,
+    ray,
     film,
     mattes,
     counts,
@@ -493,7 +496,7 @@ def trace_rows(
     open_back,
     passes,
 ):
-    """Add samples to a part of the film.
+    """Add samples to a part of the film, in a workspace (see `lanes`) and with a buffer for rays.
 
     film (h * w, channels) float32: sums of what `film` lists; mattes and counts (h * w, SLOTS), empty without
     `passes`. Every 2^`bits` samples of a pixel are a net, and its neighbours' with them. `clamp` bounds what a path may
@@ -501,8 +504,8 @@ def trace_rows(
     `open_back` the camera sees letters only. Samples are added one by one in their order, so that stopping and going on
     gives the same bits as one go.
     """
-    w, q = np.zeros(ln.SIZE, np.float32), np.zeros(ln.WHOLE_SIZE, np.uint32)
-    ray = ray_buffer()
+    world, film, mattes, counts = view(world), view(film), view(mattes), view(counts)
+    w, q, ray = view(w), view(q), view(ray)
     mask = SEEN_BY_CAMERA_LETTERS if open_back and not world.catching else SEEN_BY_CAMERA
     frame_key = mix(u32(u32(seed) ^ mix(u32(u32(frame_number) + u32(0x51ED270B)))))
     rows = last_row - first_row

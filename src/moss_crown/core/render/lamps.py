@@ -26,6 +26,7 @@ from moss_crown.core.render.arithmetic import (
     u32,
 )
 from moss_crown.core.render.environment_map import COLUMNS, ROWS, fetch_texel, texel, towards
+from moss_crown.core.render.views import address
 
 RECTANGLE, SHAPE, SUN, SKY, EVERY = 0, 1, 2, 3, 4
 
@@ -295,7 +296,7 @@ def sides(w, q, n):
 def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, dense, turn, radiance):
     """Directions to the environment, by the distribution of the side that a lane's surface looks to, even in solid
     angle within a cell. `light`: its number. Where that is in its picture goes into U and V for `sky_radiance`."""
-    picture, height, width = radiance.ctypes.data, radiance.shape[0], radiance.shape[1]
+    picture, height, width = address(radiance), radiance.shape[0], radiance.shape[1]
     for i in range(n):
         if q[ln.LAMP + i] != u32(light):
             continue

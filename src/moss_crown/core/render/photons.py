@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import ZERO, f32, kernel, luminance, u32
+from moss_crown.core.render.arithmetic import ZERO, entry, f32, luminance, u32
 from moss_crown.core.render.camera import begin, lift, padded
 from moss_crown.core.render.guiding import BINS, CELLS, Guide, no_guide
 from moss_crown.core.render.hits import met
@@ -17,6 +17,7 @@ from moss_crown.core.render.kernel import go_on
 from moss_crown.core.render.rays import CASTS_SHADOW, ray_buffer
 from moss_crown.core.render.sampling import mix, sample_lanes
 from moss_crown.core.render.shading import draw, evaluate, frame, settle
+from moss_crown.core.render.views import view
 from moss_crown.core.render.world import World, arriving_from
 from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, Sheet, SunLight, triangle_areas
 
@@ -54,7 +55,7 @@ def guide_of(scene: Scene, world: World, samples: int) -> Guide:
     if sent is None:
         return no_guide(instances)
     landed = np.zeros((BOUNCES * count, _LANDED), np.float32)
-    _follow(world, *sent, landed)
+    _follow(world, *ln.workspace(), ray_buffer(), *sent, landed)
     landed = landed[landed[:, 7] > 0]
     corners = triangles.reshape(-1, 3)
     beyond = BEYOND * np.ptp(corners[:, 1])
@@ -236,12 +237,12 @@ def _from_sky(power: Floats, turn: float, numbers: Floats) -> Floats:
     return -np.column_stack([ring * np.sin(azimuth), np.cos(np.pi * down), -ring * np.cos(azimuth)])
 
 
-@kernel
-def _follow(world, origins, directions, landed):
+@entry
+def _follow(world, w, q, ray, origins, directions, landed):
     """Send photons through the scene; what lands on the stage by way of letters: instance, place, way to where it came
     from, and what it brings, in a row of `landed` a photon and bounce."""
-    w, q = np.zeros(ln.SIZE, np.float32), np.zeros(ln.WHOLE_SIZE, np.uint32)
-    ray = ray_buffer()
+    world, origins, directions, landed = view(world), view(origins), view(directions), view(landed)
+    w, q, ray = view(w), view(q), view(ray)
     count = len(origins)
     for first in range(0, count, ln.LANES):
         n = min(np.int64(ln.LANES), count - first)

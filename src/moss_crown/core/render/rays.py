@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import ONE, ZERO, f32, inlined, kernel, u32
 from moss_crown.core.render.embree import COHERENT, PACKET, intersect1, intersect16, occluded16
 from moss_crown.core.render.lamps import FAR_AWAY
 from moss_crown.core.render.sampling import mix, unit
+from moss_crown.core.render.views import address as address_of
+from moss_crown.core.render.views import words as words_of
 
 NONE = u32(0xFFFFFFFF)
 SEEN_BY_CAMERA, SEEN_BY_CAMERA_LETTERS, SEEN_BY_PATHS, CASTS_SHADOW = u32(5), u32(1), u32(7), u32(5)
@@ -21,8 +24,7 @@ _NEAR, _FAR, _MASK, _NORMAL, _U, _V, _TRIANGLE, _GEOMETRY, _INSTANCE = 3, 8, 9, 
 _THERE, _TOLD = 22, 23
 
 
-@kernel
-def ray_buffer():
+def ray_buffer() -> NDArray[np.float32]:
     """Room for a packet of rays, or for an RTCRayHit, at an address that is a multiple of 64."""
     size = 24 * PACKET
     raw = np.zeros(size + 16, np.float32)
@@ -124,8 +126,7 @@ def light_through(scene, rows, facets, light_of, first_triangle, surface, addres
 @kernel
 def _each(scene, rows, facets, light_of, first_triangle, surface, w, q, ray, count, mask, salt):
     """Send the picked lanes one by one, each through what it does not meet."""
-    words = ray.view(np.uint32)
-    address = ray.ctypes.data
+    words, address = words_of(ray), address_of(ray)
     for j in range(count):
         i = int(q[ln.PICK + j])
         _aim_lane(w, ray, words, i, ln.DX, ln.DY, ln.DZ, FAR_AWAY, mask)
@@ -141,8 +142,7 @@ def _each(scene, rows, facets, light_of, first_triangle, surface, w, q, ray, cou
 @kernel
 def _together(scene, w, q, ray, count, mask, coherent):
     """Send the picked lanes in packets."""
-    words = ray.view(np.uint32)
-    address = ray.ctypes.data
+    words, address = words_of(ray), address_of(ray)
     there, told = _tell(words, address, coherent)
     for first in range(0, count, PACKET):
         size = min(PACKET, count - first)
@@ -184,8 +184,7 @@ def shadows(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q
 
     Answers how many lanes were picked.
     """
-    words = ray.view(np.uint32)
-    address = ray.ctypes.data
+    words, address = words_of(ray), address_of(ray)
     count = _picked(w, q, ln.SHARE, n)
     if veiled:
         for j in range(count):

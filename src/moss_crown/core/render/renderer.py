@@ -14,8 +14,10 @@ from moss_crown.core.render import film as channels
 from moss_crown.core.render.denoise import Quality, denoise
 from moss_crown.core.render.environment_map import environment_map
 from moss_crown.core.render.kernel import trace_rows
+from moss_crown.core.render.lanes import workspace
 from moss_crown.core.render.layers import Layers, layers
 from moss_crown.core.render.photons import guide_of
+from moss_crown.core.render.rays import ray_buffer
 from moss_crown.core.render.sight import sight
 from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.backdrop import painted
@@ -153,6 +155,8 @@ class Render:
         def part(tile: Tile) -> None:
             trace_rows(
                 self._world,
+                *workspace(),
+                ray_buffer(),
                 self._film,
                 self._mattes,
                 self._counts,

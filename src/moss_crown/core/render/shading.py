@@ -106,6 +106,7 @@ from moss_crown.core.render.lanes import (
 )
 from moss_crown.core.render.tables import COSINES, LEVELS, MEANS, SHEEN_ALPHA, SMALLEST_ALPHA
 from moss_crown.core.render.tables import SHEEN as SHEEN_ROW
+from moss_crown.core.render.views import address
 
 i32 = np.int32
 _LAST, _LAST_LEVEL = f32(COSINES - 1), f32(LEVELS - 1)
@@ -133,7 +134,7 @@ def _looked_up(level: int, cosine: int, a: int, b: int) -> Any:
             k, row = min(i32(x), _LAST_STEP), i32(at)
             w[PLACE + i] = f32(row) * f32(COSINES) + f32(k)
             w[DOWN + i], w[ALONG + i] = at - f32(row), x - f32(k)
-        start = table.ctypes.data
+        start = address(table)
         for i in range(n):
             first = start + _PAIR * int(w[PLACE + i])
             w[a + i], w[b + i] = between_pairs(first, first + _PAIR * COSINES, w[DOWN + i], w[ALONG + i])
@@ -150,7 +151,7 @@ def _means_looked_up(level: int, a: int, b: int) -> Any:
             at = min(max(w[level + i], ZERO), _LAST_LEVEL)
             row = i32(at)
             w[PLACE + i], w[ALONG + i] = f32(row), at - f32(row)
-        start = table[MEANS].ctypes.data
+        start = address(table) + MEANS * COSINES * _PAIR
         for i in range(n):
             first = start + _PAIR * int(w[PLACE + i])
             w[a + i], w[b + i] = between_pairs(first, first, ZERO, w[ALONG + i])

@@ -14,13 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, f32, kernel, u32
+from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, entry, f32, inlined, kernel, u32
 from moss_crown.core.render.camera import begin, lift, padded, pinhole
 from moss_crown.core.render.environment_map import SIGHT_COLUMNS, SIGHT_ROWS, towards
 from moss_crown.core.render.hits import met
 from moss_crown.core.render.lamps import FAR_AWAY, sides
 from moss_crown.core.render.rays import SEEN_BY_CAMERA, ray_buffer, shadows
 from moss_crown.core.render.shading import frame
+from moss_crown.core.render.views import view
 from moss_crown.core.render.world import World
 
 ACROSS, DOWN = 24, 16
@@ -29,7 +30,7 @@ FEWEST = 6
 """Of so few points or fewer nothing is said about others that look the same way."""
 
 
-@kernel
+@inlined
 def _points(world, w, q, ray):
     """Points of what the camera sees, evenly over its picture."""
     n = np.int64(0)
@@ -62,10 +63,10 @@ def _towards(w, n, row, column, turn):
         w[ln.SHARE + i] = ONE if min(up, flat) > ZERO else ZERO
 
 
-@kernel
-def _survey(world, found, points):
-    w, q = np.zeros(ln.SIZE, np.float32), np.zeros(ln.WHOLE_SIZE, np.uint32)
-    ray = ray_buffer()
+@entry
+def _survey(world, w, q, ray, found, points):
+    world, found, points = view(world), view(found), view(points)
+    w, q, ray = view(w), view(q), view(ray)
     n = _points(world, w, q, ray)
     for i in range(n):
         points[q[ln.SIDE + i]] += ONE
@@ -96,7 +97,7 @@ def sight(world: World) -> NDArray[np.float32]:
     that look to each side, on the mean; all of it where too few of them are seen to tell."""
     found = np.zeros((SIDES, SIGHT_ROWS, SIGHT_COLUMNS), np.float32)
     points = np.zeros(SIDES, np.float32)
-    _survey(world, found, points)
+    _survey(world, *ln.workspace(), ray_buffer(), found, points)
     found /= np.maximum(points, 1)[:, None, None]
     found[points <= FEWEST] = 1
     return found

@@ -9,6 +9,7 @@ import numpy as np
 from llvmlite import binding
 from numba import types
 
+from moss_crown.core.compiling import inner
 from moss_crown.core.look.patterns import layered, worn
 from moss_crown.core.render.arithmetic import luminance
 from moss_crown.core.render.tables import BLOCK, ROW
@@ -21,7 +22,7 @@ APART = (3.71, 1.93, 2.47)
 """How far apart in the textures' space letters begin, where each begins afresh."""
 
 
-@numba.njit(cache=True)
+@inner
 def _tile(at, tiling):
     """A place along one side of a picture, 0 to 1 across it, where it lies by its tiling; below 0 where it does not."""
     if tiling == 0.0:
@@ -32,7 +33,7 @@ def _tile(at, tiling):
     return at if 0.0 <= at <= 1.0 else -1.0
 
 
-@numba.njit(cache=True)
+@inner
 def _looked_up(memory, row, slot, u, v, tiling):
     """Red, green, blue and alpha of a picture between its four nearest pixels; nothing where it does not lie."""
     u, v = _tile(u, tiling), _tile(v, tiling)
@@ -57,7 +58,7 @@ def _looked_up(memory, row, slot, u, v, tiling):
     return r, g, b, a
 
 
-@numba.njit(cache=True)
+@inner
 def _pictured(memory, row, x, y, z, front, upward, r, g, b, rough):
     """Colour and roughness under the pictures of a material, and the slope of their bumps in the title's axes."""
     px = row[63] * x + row[64] * y + row[65] * z + row[66]
@@ -92,13 +93,13 @@ def _pictured(memory, row, x, y, z, front, upward, r, g, b, rough):
     return r, g, b, rough, dx, dy, dz
 
 
-@numba.njit(cache=True)
+@inner
 def _height(memory, row, u, v, tiling):
     red, green, blue, there = _looked_up(memory, row, 54, u, v, tiling)
     return _encoded(luminance(red, green, blue)) * there
 
 
-@numba.njit(cache=True)
+@inner
 def _encoded(light):
     """Grey as it is painted: pictures of roughness and height are meant by their numbers, not by their light (sRGB,
     IEC 61966-2-1)."""

@@ -57,8 +57,8 @@ class World(NamedTuple):
     hazy: bool  # whether there is any haze or horizon
     haze: F32  # density and colour of the haze, then those of the horizon that grounds go over into
     ground: NDArray[np.bool_]  # (i) whether it belongs to the stage
-    camera: F32  # (steps, 12)
-    later_camera: F32  # (1, 12)
+    camera: F32  # (1, steps, 12)
+    later_camera: F32  # (1, 1, 12)
     lens: F32  # half tangents across and up, shift across and up, radius of the opening, focus, blades
 
 
@@ -202,8 +202,8 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         hazy=bool(scene.haze or scene.horizon),
         haze=np.array([x for h in (scene.haze, scene.horizon) for x in _hazy_row(h)], np.float32),
         ground=np.array(stage.ground, np.bool_).reshape(-1),
-        camera=_stretched(c.poses, stage.steps).astype(np.float32),
-        later_camera=(c.poses[0] if c.later is None else c.later)[:3].reshape(1, 12).astype(np.float32),
+        camera=_stretched(c.poses, stage.steps)[None].astype(np.float32),
+        later_camera=(c.poses[0] if c.later is None else c.later)[:3].reshape(1, 1, 12).astype(np.float32),
         lens=np.array([*c.half, *c.shift, c.opening, c.focus, c.blades], np.float32),
     )
     return world, stage.rays
