@@ -34,10 +34,15 @@ from moss_crown.core.render.tables import (
 from moss_crown.core.stage.scene import Surround
 
 arc_cosine, arc_tangent, circle = map(called, (arc_cosine, arc_tangent, circle))
-sample2, reverse_bits, second_dimension = map(called, (sample2, reverse_bits, second_dimension))
+reverse_bits, second_dimension = map(called, (reverse_bits, second_dimension))
 place_in_order = called(place_in_order)
 choose, look_at, sky_radiance, to_sky = map(called, (choose, look_at, sky_radiance, to_sky))
 draw, evaluate, settle = map(called, (draw, evaluate, settle))
+
+
+@numba.njit
+def numbers_of(sequence, order, pixel, index, within, dimension):
+    return sample2(sequence, order, pixel, index, within, dimension)
 
 
 @numba.njit
@@ -148,7 +153,7 @@ def drawn_directions(sky, count):
         look_at(w, q, LANES, 0)
         at = np.array(
             [
-                sample2(u32(9), u32(0), u32(9), reverse_bits(u32(k)), u32(0xFFFFFFFF), 0)
+                numbers_of(u32(9), u32(0), u32(9), reverse_bits(u32(k)), u32(0xFFFFFFFF), 0)
                 for k in range(first, first + LANES)
             ]
         )
@@ -269,7 +274,7 @@ def scatter(row, cosine, batches=4):
     for batch in range(batches):
         at = np.array(
             [
-                sample2(u32(5), u32(0), u32(5), reverse_bits(u32(batch * LANES + k)), u32(0xFFFFFFFF), 3)
+                numbers_of(u32(5), u32(0), u32(5), reverse_bits(u32(batch * LANES + k)), u32(0xFFFFFFFF), 3)
                 for k in range(LANES)
             ]
         )
