@@ -115,9 +115,12 @@ def kernels() -> None:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if stamp.exists() and stamp.stat().st_mtime > newest:
             return
-        typer.echo("preparing the renderer (once, about a minute) ...")
+        typer.echo("preparing the renderer (once, half a minute) ...")
         begun = time.monotonic()
-        subprocess.run([sys.executable, "-c", "from moss_crown.server.jobs import warm; warm()"], check=True)
+        parts = [f"from moss_crown.server.jobs import {name}; {name}()" for name in ("warm_paths", "warm_others")]
+        running = [subprocess.Popen([sys.executable, "-c", part]) for part in parts]
+        if any([process.wait() for process in running]):
+            raise typer.Exit(1)
         stamp.touch()
         typer.echo(f"prepared in {time.monotonic() - begun:.0f} s")
 

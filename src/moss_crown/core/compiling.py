@@ -10,12 +10,15 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Callable
+from functools import cache
 from typing import Any, TypeAlias
 
 import numba
+from llvmlite import binding
 from numba import types
 from numba.core.typing import arraydecl
 from numba.core.typing.templates import AbstractTemplate, Signature, infer_global, signature
+from numba.extending import lower_builtin
 
 _Decorator: TypeAlias = Callable[[Callable[..., Any]], Any]
 
@@ -27,8 +30,12 @@ def outer_with(**options: Any) -> _Decorator:
     return decorator
 
 
-def inner_with(**options: Any) -> _Decorator:
-    """For kernels that only kernels call. Python gets a TypeError from them: see `called`."""
+def inner_with(known_as: Callable[[Any], Any] = types.unliteral, **options: Any) -> _Decorator:
+    """For kernels that only kernels call. Python gets a TypeError from them: see `called`.
+
+    `known_as`: as what kinds arguments are taken. Without it a kernel is compiled once more for each number that some
+    call of it writes out.
+    """
 
     def decorator(function: Callable[..., Any]) -> Any:
         kernel = outer_with(no_cpython_wrapper=True, **options)(function)
@@ -39,12 +46,18 @@ def inner_with(**options: Any) -> _Decorator:
         # Numba would keep what it compiled for a call from Python, which would find nothing there.
         kernel.add_overload = lambda made: kernel.overloads.__setitem__(tuple(made.signature.args), made)
         kernel._compile_for_args = refuse
+        template = kernel.get_call_template
+        kernel.get_call_template = lambda kinds, named: template(tuple(map(known_as, kinds)), named)
         return kernel
 
     return decorator
 
 
-outer, inner = outer_with(), inner_with()
+def _as_float(kind: Any) -> Any:
+    return types.float64 if isinstance(kind, types.Integer) else types.unliteral(kind)
+
+
+outer, inner, inner_of_floats = outer_with(), inner_with(), inner_with(_as_float)
 
 
 def called(kernel: Any) -> Any:
@@ -56,6 +69,28 @@ def called(kernel: Any) -> Any:
     return numba.njit(nogil=True)(call)
 
 
+def external(symbol: str, kind: Any) -> Callable[[Callable[..., Any]], Any]:
+    """For what kernels call by a symbol: written into each of its many callers it would take minutes to compile. It is
+    compiled by `link`, which answers its address and has to come before the first call of a kernel that calls it."""
+
+    def decorator(function: Callable[..., Any]) -> Any:
+        known: Any = types.ExternalFunction(symbol, kind)
+
+        @cache
+        def link() -> int:
+            compiled: Any = numba.cfunc(kind, cache=True)(function)
+            binding.add_symbol(symbol, compiled.address)
+            _kept.append(compiled)
+            address: int = compiled.address
+            return address
+
+        known.link = link
+        return known
+
+    return decorator
+
+
+_kept: list[Any] = []
 SOONER = {"target": "cpu"}
 
 
@@ -90,5 +125,39 @@ class _Alike(AbstractTemplate):
         return None
 
 
-for _operation in (operator.add, operator.sub, operator.mul):
+for _operation in (operator.add, operator.sub, operator.mul, min, max):
     infer_global(_operation)(type("_" + _operation.__name__, (_Alike,), {}))
+
+
+@infer_global(int)
+class _Whole(AbstractTemplate):
+    metadata = SOONER
+
+    def generic(self, args: Any, kws: Any) -> Signature | None:
+        kind = args[0] if len(args) == 1 else None
+        if not isinstance(kind, types.Integer | types.Float):
+            return None
+        found: Signature = signature(types.intp if isinstance(kind, types.Float) else kind, kind)
+        return found
+
+
+@lower_builtin(int, types.Float)
+@lower_builtin(int, types.Integer)
+def _whole(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+    return context.cast(builder, arguments[0], signature.args[0], signature.return_type)
+
+
+def _choosing(operation: Any, sign: str) -> None:
+    """Of two numbers the second, where it is beyond the first: as Python has it, also for what is no number."""
+
+    def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        first, second = arguments
+        compare = builder.fcmp_ordered if isinstance(signature.return_type, types.Float) else builder.icmp_signed
+        return builder.select(compare(sign, second, first), second, first)
+
+    for kind in (types.float32, types.float64, types.int64):
+        lower_builtin(operation, kind, kind)(code)
+
+
+_choosing(min, "<")
+_choosing(max, ">")

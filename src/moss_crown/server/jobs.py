@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import math
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
@@ -51,6 +52,7 @@ from moss_crown.core.picture import (
     scene_of,
 )
 from moss_crown.core.render.display import draft_table, to_display
+from moss_crown.core.render.ready import ready_others, ready_paths
 from moss_crown.core.render.renderer import Render, denoised
 from moss_crown.core.render.scopes import exposure_map, scopes
 from moss_crown.core.room import Room, places_of, seen_around
@@ -83,10 +85,24 @@ def warm_draft() -> bool:
     return True
 
 
-def warm() -> bool:
-    """Compile or load every kernel."""
+def warm_paths() -> None:
+    """Load or compile the kernels that trace paths: about as much as all others."""
+    gc.disable()  # which would look through all that a compiler keeps, again and again
+    ready_paths()
+
+
+def warm_others() -> None:
+    """Load or compile all other kernels."""
+    gc.disable()
     warm_draft()
-    render_frame(new_shot(text="O"), 10, FrameOrder(32, 32, 1), _cache())
+    ready_others()  # last, as by then much that paths take is there
+
+
+def warm() -> bool:
+    """Load every kernel, or compile those that are not there."""
+    warm_draft()
+    ready_others()
+    ready_paths()
     return True
 
 

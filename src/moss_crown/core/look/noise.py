@@ -10,17 +10,15 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
-from llvmlite import binding
 from numba import types
 
-from moss_crown.core.compiling import inner
+from moss_crown.core.compiling import external, inner_of_floats
 
 u32 = np.uint32
 
 
-@inner
+@inner_of_floats
 def lattice(x, y, z, seed):
     """A number in [0, 1) for a point with whole coordinates: an integer hash (Wellons, hash-prospector)."""
     h = u32(u32(int(x)) * u32(0x8DA6B343)) + u32(u32(int(y)) * u32(0xD8163841))
@@ -31,19 +29,19 @@ def lattice(x, y, z, seed):
     return (h >> u32(8)) * (1.0 / 16777216.0)
 
 
-@inner
+@inner_of_floats
 def fraction(x):
     return x - math.floor(x)
 
 
-@inner
+@inner_of_floats
 def ramp(low, high, x):
     """0 below `low`, 1 above `high`, smooth between."""
     t = min(max((x - low) / (high - low), 0.0), 1.0)
     return t * t * (3.0 - 2.0 * t)
 
 
-@inner
+@inner_of_floats
 def slope(h, x, y, z):
     """The dot product with one of twelve gradients (Perlin, Improving Noise, 2002)."""
     k = math.floor(h * 16.0)
@@ -54,17 +52,17 @@ def slope(h, x, y, z):
     return a + b
 
 
-@inner
+@inner_of_floats
 def fade(t):
     return t * t * t * (t * (t * 6.0 - 15.0) + 10.0)
 
 
-@inner
+@inner_of_floats
 def blend(a, b, t):
     return a + (b - a) * t
 
 
-@numba.cfunc("float64(float64, float64, float64, float64)", cache=True)
+@external("moss_crown_noise", types.float64(*(types.float64,) * 4))
 def noise(x, y, z, seed):
     """Gradient noise (Perlin, 2002): smooth, about -1 to 1, features one unit large."""
     i = math.floor(x)
@@ -89,12 +87,7 @@ def noise(x, y, z, seed):
     return blend(low, high, c)
 
 
-# Called by its address from here on: written into each of its many callers it would take minutes to compile.
-binding.add_symbol("moss_crown_noise", noise.address)
-noise = types.ExternalFunction("moss_crown_noise", types.float64(*(types.float64,) * 4))  # type: ignore[assignment]
-
-
-@inner
+@inner_of_floats
 def clouds(x, y, z, seed):
     """Four octaves of noise, about -1 to 1. Each octave is turned and shifted: no lattice shows."""
     total = noise(x, y, z, seed)
@@ -104,7 +97,7 @@ def clouds(x, y, z, seed):
     return total * 0.8
 
 
-@inner
+@inner_of_floats
 def cells(x, y, z, seed):
     """Points scattered one a unit (Worley, 1996): distance to the nearest and to the second, and a number 0 to 1 that
     is the nearest one's own."""

@@ -10,23 +10,23 @@ from __future__ import annotations
 
 import math
 
-from moss_crown.core.compiling import inner
+from moss_crown.core.compiling import inner_of_floats
 from moss_crown.core.look.noise import blend, cells, clouds, fraction, lattice, noise, ramp
 
 
-@inner
+@inner_of_floats
 def plain(x, y, z, p, q):
     return 0.0, 0.0, 0.0
 
 
-@inner
+@inner_of_floats
 def brushed(x, y, z, p, q):
     """Streaks along the line, of many lengths."""
     fine = noise(p * 1.5, q * 90.0, 0.5, 3.0) + 0.6 * noise(p * 4.0 + 7.0, q * 210.0, 1.5, 5.0)
     return 0.5 + 0.5 * noise(p * 0.7, q * 24.0, 2.5, 9.0), fine * 0.6, fine * 0.12
 
 
-@inner
+@inner_of_floats
 def cast(x, y, z, p, q):
     """The skin of metal poured into sand."""
     large = clouds(x * 3.0, y * 3.0, z * 3.0, 11.0)
@@ -34,14 +34,14 @@ def cast(x, y, z, p, q):
     return 0.5 + 0.5 * large, 0.5 * large + 0.25 * grain, 0.35 * large + 0.16 * grain
 
 
-@inner
+@inner_of_floats
 def hammered(x, y, z, p, q):
     """Shallow round dents, one beside the other."""
     first, second, own = cells(p * 3.0, q * 3.0, 0.5, 17.0)
     return ramp(0.0, 0.35, second - first), (own - 0.5) * 0.3, 0.9 * first * first
 
 
-@inner
+@inner_of_floats
 def blotches(x, y, z, p, q):
     """Weather: patches with frayed borders and smaller ones inside them."""
     large = clouds(x * 1.3, y * 1.3, z * 1.3, 19.0)
@@ -50,7 +50,7 @@ def blotches(x, y, z, p, q):
     return edge, small * 0.7, 0.3 * small + 0.4 * ramp(0.4, 0.7, edge)
 
 
-@inner
+@inner_of_floats
 def veins(x, y, z, p, q):
     """Marble: branching veins in a cloudy ground."""
     bend = clouds(x * 0.9, y * 0.9, z * 0.9, 29.0)
@@ -60,7 +60,7 @@ def veins(x, y, z, p, q):
     return max(line, 0.0) * 0.8 + 0.18 * bend + 0.1, bend * 0.5, 0.0
 
 
-@inner
+@inner_of_floats
 def speckles(x, y, z, p, q):
     """Granite: grains of several kinds, packed."""
     first, second, own = cells(x * 9.0, y * 9.0, z * 9.0, 41.0)
@@ -69,7 +69,7 @@ def speckles(x, y, z, p, q):
     return blend(grain, fraction(mine * 53.0), 0.35), fraction(mine * 29.0) - 0.5, 0.1 * (second - first)
 
 
-@inner
+@inner_of_floats
 def chips(x, y, z, p, q):
     """Terrazzo: chips of stone in a ground, each of its own tone."""
     first, second, own = cells(x * 4.0, y * 4.0, z * 4.0, 47.0)
@@ -82,7 +82,7 @@ def chips(x, y, z, p, q):
     return chip * 0.98, tone * 2.0 * chip, 0.0
 
 
-@inner
+@inner_of_floats
 def strata(x, y, z, p, q):
     """Stone laid down in layers."""
     sway = 0.16 * noise(x * 0.8, y * 0.5, z * 0.8, 59.0) + 0.05 * clouds(x * 3.0, y * 3.0, z * 3.0, 61.0)
@@ -92,7 +92,7 @@ def strata(x, y, z, p, q):
     return 0.5 + 0.62 * band, 0.6 * noise(7.5, level * 31.0, 1.5, 79.0) + 0.3 * grain, 0.3 * band + 0.12 * grain
 
 
-@inner
+@inner_of_floats
 def rings(x, y, z, p, q):
     """Timber cut along the trunk: years as rings about an axis below and behind, so that ends show end grain."""
     sway = 0.1 * noise(x * 0.5, y * 0.7, z * 0.7, 83.0)
@@ -107,7 +107,7 @@ def rings(x, y, z, p, q):
     return late, 0.5 * fibre - 0.5 * pore + 0.4 * (own - 0.5), -0.25 * late - 0.3 * pore + 0.08 * fibre
 
 
-@inner
+@inner_of_floats
 def concrete(x, y, z, p, q):
     """Poured against boards: clouds, grit, and holes left by air."""
     cloud = clouds(x * 1.6, y * 1.6, z * 1.6, 109.0)
@@ -117,7 +117,7 @@ def concrete(x, y, z, p, q):
     return 0.5 + 0.5 * cloud, 0.55 * cloud + 0.3 * grit - 0.9 * hole, 0.14 * grit - 1.3 * hole + 0.1 * cloud
 
 
-@inner
+@inner_of_floats
 def plaster(x, y, z, p, q):
     """Spread by hand: overlapping strokes."""
     bend = noise(x * 1.2, y * 1.2, z * 1.2, 131.0)
@@ -126,7 +126,7 @@ def plaster(x, y, z, p, q):
     return 0.5 + 0.5 * stroke, 0.3 * stroke + 0.12 * fine, 0.45 * stroke + 0.08 * fine
 
 
-@inner
+@inner_of_floats
 def knit(x, y, z, p, q):
     """Stocking stitch: columns of V, each half a strand."""
     u = p * 9.0
@@ -148,7 +148,7 @@ def knit(x, y, z, p, q):
     )
 
 
-@inner
+@inner_of_floats
 def weave(x, y, z, p, q):
     """Plain weave: one thread over, one under."""
     u = p * 16.0
@@ -166,7 +166,7 @@ def weave(x, y, z, p, q):
     return 0.75 if over < 0.25 else 0.25, 0.5 * (thread - 0.5) + 0.2 * fibre + 0.6 * (body - 0.6), body * 0.9
 
 
-@inner
+@inner_of_floats
 def felt(x, y, z, p, q):
     """Pressed fibres in every direction."""
     one = noise(x * 14.0 + y * 30.0, y * 14.0 - x * 30.0, z * 20.0, 173.0)
@@ -177,7 +177,7 @@ def felt(x, y, z, p, q):
     return 0.5 + 0.5 * cloud, 0.5 * fibre + 0.3 * cloud - 0.2, 0.5 * fibre
 
 
-@inner
+@inner_of_floats
 def dots(x, y, z, p, q):
     """Round dots in staggered rows."""
     v = q * 5.0
@@ -187,13 +187,13 @@ def dots(x, y, z, p, q):
     return 1.0 - 1.7 * math.sqrt(a * a + b * b), 0.06 * noise(x * 40.0, y * 40.0, z * 40.0, 193.0), 0.0
 
 
-@inner
+@inner_of_floats
 def stripes(x, y, z, p, q):
     """Even stripes along the line's normal."""
     return 1.0 - 2.0 * abs(fraction(p * 4.0) - 0.5), 0.06 * noise(x * 40.0, y * 40.0, z * 40.0, 197.0), 0.0
 
 
-@inner
+@inner_of_floats
 def paper(x, y, z, p, q):
     """Long fibres in a soft sheet."""
     fibre = noise(x * 10.0 + 3.0 * noise(x, y, z, 199.0), y * 46.0, z * 46.0, 211.0)
@@ -201,7 +201,7 @@ def paper(x, y, z, p, q):
     return 0.5 + 0.5 * clouds(x * 1.5, y * 1.5, z * 1.5, 227.0), 0.22 * fibre + 0.16 * grain, 0.2 * fibre + 0.2 * grain
 
 
-@inner
+@inner_of_floats
 def crackle(x, y, z, p, q):
     """The net of fine cracks in a glaze."""
     bend = 0.25 * noise(x * 2.0, y * 2.0, z * 2.0, 229.0)
@@ -210,7 +210,7 @@ def crackle(x, y, z, p, q):
     return line, (own - 0.5) * 0.35, -0.4 * line
 
 
-@inner
+@inner_of_floats
 def frost(x, y, z, p, q):
     """Feathers of ice over cloudy depth."""
     bend = clouds(x * 1.4, y * 1.4, z * 1.4, 239.0)
@@ -219,7 +219,7 @@ def frost(x, y, z, p, q):
     return 0.42 + 0.3 * bend + 0.4 * thin, 0.5 * bend, 0.4 * thin + 0.3 * noise(x * 16.0, y * 16.0, z * 16.0, 251.0)
 
 
-@inner
+@inner_of_floats
 def dust(x, y, z, p, q):
     """Chalk: a dry bloom, thinner where a hand has been."""
     cloud = clouds(x * 2.2, y * 2.2, z * 2.2, 257.0)
@@ -228,7 +228,7 @@ def dust(x, y, z, p, q):
     return 0.5 + 0.45 * cloud + 0.12 * grain, 0.25 * cloud + 0.35 * grain - 0.4 * pit, 0.3 * grain - 0.7 * pit
 
 
-@inner
+@inner_of_floats
 def clumps(x, y, z, p, q):
     """Moss: cushions of small leaves."""
     bend = 0.3 * noise(x * 3.0, y * 3.0, z * 3.0, 271.0)
@@ -240,14 +240,14 @@ def clumps(x, y, z, p, q):
     return 0.5 + 0.5 * noise(x * 1.4, y * 1.4, z * 1.4, 283.0) + 0.3 * (mine - 0.5), tone, 0.8 * cushion + 0.5 * leaf
 
 
-@inner
+@inner_of_floats
 def depths(x, y, z, p, q):
     """Wax, and whatever is cloudy within."""
     cloud = clouds(x * 1.1, y * 1.1, z * 1.1, 293.0)
     return 0.5 + 0.6 * cloud, 0.3 * cloud, 0.12 * noise(x * 6.0, y * 6.0, z * 6.0, 307.0)
 
 
-@inner
+@inner_of_floats
 def grid(x, y, z, p, q):
     """Lines both ways, a unit apart; the amount is their width."""
     across = abs(fraction(p + 0.5) - 0.5)
@@ -286,7 +286,7 @@ PATTERNS = (
 NAMES: tuple[str, ...] = tuple(function.py_func.__name__ for function in PATTERNS)
 
 
-@inner
+@inner_of_floats
 def pattern(kind, x, y, z, p, q):
     """Pattern number `kind` at a point: found by halving."""
     if kind < 11.0:
@@ -338,7 +338,7 @@ def pattern(kind, x, y, z, p, q):
     return grid(x, y, z, p, q)
 
 
-@inner
+@inner_of_floats
 def layered(kind, x, y, z, p, q, amount, contrast):
     """A pattern with its amount and contrast applied: share of the second layer (0 to 1), tone, height."""
     second, tone, height = pattern(kind, x, y, z, p, q)
@@ -347,7 +347,7 @@ def layered(kind, x, y, z, p, q, amount, contrast):
     return ramp(middle - half, middle + half, second), tone, height
 
 
-@inner
+@inner_of_floats
 def worn(wear, x, y, z):
     """How far use has uncovered the second layer at a point of a bevel, 0 to 1."""
     return wear * ramp(0.9 - wear, 1.3 - wear, 0.5 + 0.5 * clouds(x * 4.0, y * 4.0, z * 4.0, 311.0))

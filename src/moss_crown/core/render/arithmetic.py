@@ -15,8 +15,7 @@ from numba.extending import intrinsic
 
 from moss_crown.core.compiling import inner_with, outer_with
 
-f32 = np.float32
-u32 = np.uint32
+f32, u32, i64 = np.float32, np.uint32, np.int64
 ZERO, ONE, TWO, HALF = f32(0), f32(1), f32(2), f32(0.5)
 PI, INV_PI, TWO_PI = f32(math.pi), f32(1 / math.pi), f32(2 * math.pi)
 
@@ -27,8 +26,10 @@ FREE: dict[str, Any] = {
 """How kernels are compiled: a division by nothing raises no error, which would be a branch; sums may be regrouped."""
 
 kernel = inner_with(**FREE, nogil=True)
-inlined = inner_with(**FREE, nogil=True, inline="always")
+inlined = inner_with(**FREE, nogil=True, forceinline=True)
 """For what is so large that it would stay a call: then no loop around it becomes vector code."""
+merged = inner_with(**FREE, nogil=True, inline="always")
+"""For a part of one kernel: what is compiled alone is optimized with all that it calls, and again in its callers."""
 entry = outer_with(**FREE, nogil=True)
 """What Python calls, with arrays; it hands views of them on (see `views`)."""
 

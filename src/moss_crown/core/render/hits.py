@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import ONE, TWO, TWO_PI, ZERO, f32, inlined, kernel, u32
+from moss_crown.core.render.arithmetic import ONE, TWO, TWO_PI, ZERO, f32, i64, inlined, kernel, u32
 from moss_crown.core.render.environment_map import density_at, fetch_texel, place, texel
 from moss_crown.core.render.film import BACKDROP, MOTION, POSITION, add, note
 from moss_crown.core.render.lamps import (
@@ -80,7 +80,7 @@ def backdrop(radiance, turn, w, q, n, missed, film):
     """What camera rays that met nothing see of the environment."""
     _places(w, n, turn)
     for j in range(missed):
-        i = int(q[ln.MISSED + j])
+        i = i64(q[ln.MISSED + j])
         pixel = q[ln.PIXEL + i]
         r, g, b = texel(radiance, w[ln.U + i], w[ln.V + i])
         film[pixel, BACKDROP] += r
@@ -97,10 +97,10 @@ def sky(radiance, cells, dense, turn, choice, touches, w, q, n, missed, picked, 
     _places(w, n, turn)
     picture, height, width = address(radiance), radiance.shape[0], radiance.shape[1]
     for j in range(missed):
-        i = int(q[ln.MISSED + j])
+        i = i64(q[ln.MISSED + j])
         fetch_texel(picture, height, width, w[ln.U + i], w[ln.V + i])
     for j in range(missed):
-        i = int(q[ln.MISSED + j])
+        i = i64(q[ln.MISSED + j])
         across, down = w[ln.U + i], w[ln.V + i]
         r, g, b = texel(radiance, across, down)
         chance = density_at(cells, dense, q[ln.SIDE + i], across, down)
@@ -121,7 +121,7 @@ def suns(lamps, choice, touches, w, q, missed, picked, film, clamp, passes):
         if picked > ZERO:
             chance = chance * picked * (choice[k + 1] - choice[k])
         for j in range(missed):
-            i = int(q[ln.MISSED + j])
+            i = i64(q[ln.MISSED + j])
             x = w[ln.DX + i] + lamps[k, NORMAL]
             y = w[ln.DY + i] + lamps[k, NORMAL + 1]
             z = w[ln.DZ + i] + lamps[k, NORMAL + 2]
@@ -141,9 +141,9 @@ def lamps_met(
     """Light of lamps that paths met by chance."""
     steps = poses.shape[1]
     for j in range(shone):
-        i = int(q[ln.SHONE + j])
+        i = i64(q[ln.SHONE + j])
         instance = q[ln.INSTANCE + i]
-        k = light_of[instance]
+        k = i64(light_of[instance])
         if not touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
             continue
         dx, dy, dz, far = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i], w[ln.FAR + i]
@@ -173,7 +173,7 @@ def gather(rows, normals, facets, poses, first_triangle, surface, w, q, n):
     """Move the n lanes that met a surface up to the front, with all that belongs to it."""
     steps = poses.shape[1]
     for j in range(n):
-        i = int(q[ln.MET + j])  # at j or behind it, so that lane j has been read already
+        i = i64(q[ln.MET + j])  # at j or behind it, so that lane j has been read already
         instance = q[ln.INSTANCE + i]
         triangle = first_triangle[instance] + q[ln.PIECE + i]
         facet = facets[triangle]
@@ -225,7 +225,7 @@ def gather(rows, normals, facets, poses, first_triangle, surface, w, q, n):
             w[ln.M10 + j] = poses[instance, 0, 10]
         else:
             step, following, share = step_at(w[ln.TIME + j], steps)
-            m = pose_at(poses, instance, step, following, share)
+            m = pose_at(poses, i64(instance), step, following, share)
             w[ln.M0 + j], w[ln.M1 + j], w[ln.M2 + j] = m[0], m[1], m[2]
             w[ln.M4 + j], w[ln.M5 + j], w[ln.M6 + j] = m[4], m[5], m[6]
             w[ln.M8 + j], w[ln.M9 + j], w[ln.M10 + j] = m[8], m[9], m[10]
@@ -324,8 +324,9 @@ def glows(choice, glow, first_piece, pieces, owners, poses, w, q, n, depth, pick
 
 
 @kernel
-def grains(rows, corners, rest, first_triangle, w, q, n, relief):
-    """The textures of surfaces: their colours into the lanes; their relief bends the lanes' normals."""
+def grains(texture, rows, corners, rest, first_triangle, w, q, n, relief):
+    """The textures of surfaces: their colours into the lanes; their relief bends the lanes' normals. `texture`: see
+    `texturing.textures`."""
     point = room(9)
     here, row_address = address(point), address(rows)
     for i in range(n):
@@ -360,7 +361,7 @@ def grains(rows, corners, rest, first_triangle, w, q, n, relief):
         point[6] = ONE if facet == u32(BEVEL) or facet == u32(REAR_BEVEL) else ZERO
         point[7] = ONE if relief else ZERO
         point[8] = own
-        textured(row_address, int(material), here)
+        textured(texture, row_address, int(material), here)
         w[ln.RED + i], w[ln.GREEN + i], w[ln.BLUE + i] = point[0], point[1], point[2]
         w[ln.METAL + i], w[ln.ROUGH + i] = point[3], point[4]
         ex, ey, ez = point[5], point[6], point[7]

@@ -9,10 +9,8 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import ONE, ZERO, entry, f32, inlined, kernel, luminance, u32
+from moss_crown.core.render.arithmetic import ONE, ZERO, entry, f32, i64, kernel, luminance, merged, u32
 from moss_crown.core.render.camera import LIFT, lift, padded, start
 from moss_crown.core.render.film import (
     ALBEDO,
@@ -171,9 +169,9 @@ def _wanted(catching, catches, w, q, n, depth, film, faint, salt, passes):
 def _add_light(dark, catching, catches, w, q, n, depth, film, clamp, passes):
     """Add the light that nothing keeps away from the lanes that sent a ray for it, which are the picked ones."""
     for j in range(n):
-        i = int(q[ln.PICK + j])
+        i = i64(q[ln.PICK + j])
         r, g, b, share = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i], w[ln.SHARE + i]
-        k = int(q[ln.LAMP + i])
+        k = i64(q[ln.LAMP + i])
         if share < ONE:
             # What a weak shadow lets through no scattered ray finds: it counts in full, without the balance of _weigh.
             ratio = heeded(w[ln.DRAWN + i]) / max(w[ln.CHANCE + i], f32(1e-12))
@@ -261,7 +259,7 @@ def _catch(catches, w, q, n, film):
             film[q[ln.PIXEL + i], CATCHER] += ONE
 
 
-@inlined
+@merged
 def _paths(
     world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, widen, faint, mask, passes
 ):
@@ -346,7 +344,7 @@ def _paths(
             return
         wide = padded(n)
         if world.grained:
-            grains(rows, corners, world.rest, first_triangle, w, q, n, depth == 0)
+            grains(world.texture, rows, corners, world.rest, first_triangle, w, q, n, depth == 0)
         if widen > ZERO and depth > 0:
             _widen(w, wide, widen)
         frame(w, wide)
@@ -515,7 +513,7 @@ def trace_rows(
         right = min(left + across, last_column)
         for sample in range(first_sample, last_sample):
             sequence = mix(u32(frame_key + u32(u32(sample) >> u32(bits))))
-            n = np.int64(0)  # a literal would have everything compiled a second time
+            n = i64(0)  # a literal would have everything compiled a second time
             for y in range(first_row, last_row):
                 for x in range(left, right):
                     w[ln.LX + n], w[ln.LY + n] = f32(x), f32(y)

@@ -18,7 +18,7 @@ from moss_crown.core.render.lanes import workspace
 from moss_crown.core.render.layers import Layers, layers
 from moss_crown.core.render.photons import guide_of
 from moss_crown.core.render.rays import ray_buffer
-from moss_crown.core.render.sight import sight
+from moss_crown.core.render.sight import ALL_OF_IT, sight
 from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.backdrop import painted
 from moss_crown.core.stage.scene import Scene
@@ -76,9 +76,11 @@ class Passes:
 
 
 class Render:
-    """A picture in the making. `add` samples as often as wanted, then take `passes`; close it when done."""
+    """A picture in the making. `add` samples as often as wanted, then take `passes`; close it when done.
 
-    def __init__(self, scene: Scene, settings: RenderSettings) -> None:
+    `aided`: whether what the stage sees of the sky, and photons, are found out first, which saves noise."""
+
+    def __init__(self, scene: Scene, settings: RenderSettings, aided: bool = True) -> None:
         self.settings = settings
         self.scene = scene
         self.done = 0
@@ -86,8 +88,12 @@ class Render:
         self._grade = scene.camera.grade.astype(np.float32)
         self._exposed = float(BRIGHTNESS @ self._grade.sum(1))  # what exposure makes of grey light of 1
         world, self._rays = build_world(scene, settings.passes)
-        world = world._replace(surround=environment_map(scene.surround, sight(world))[0])
-        self._world = world._replace(guide=guide_of(scene, world, settings.width * settings.height * settings.samples))
+        seen = sight(world) if aided else ALL_OF_IT
+        world = world._replace(surround=environment_map(scene.surround, seen)[0])
+        if aided:
+            samples = settings.width * settings.height * settings.samples
+            world = world._replace(guide=guide_of(scene, world, samples))
+        self._world = world
         pixels = settings.height * settings.width
         groups = channels.GROUPS + 3 * (len(self._world.lights) + 1)
         self._film = np.zeros((pixels, groups if settings.passes else channels.PLAIN), np.float32)

@@ -121,7 +121,7 @@ def opened(u, v, blades):
     if blades < f32(3):
         x, y = circle(v)
         return radius * x, radius * y
-    side = math.floor(v * blades)
+    side = f32(math.floor(v * blades))
     share = v * blades - side  # along that side
     first_x, first_y = circle(side / blades)
     last_x, last_y = circle(min((side + ONE) / blades, ONE))

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, entry, f32, inlined, kernel, u32
+from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, entry, f32, kernel, merged, u32
 from moss_crown.core.render.camera import begin, lift, padded, pinhole
 from moss_crown.core.render.environment_map import SIGHT_COLUMNS, SIGHT_ROWS, towards
 from moss_crown.core.render.hits import met
@@ -26,11 +26,12 @@ from moss_crown.core.render.world import World
 
 ACROSS, DOWN = 24, 16
 SIDES = 6
+ALL_OF_IT = np.ones((SIDES, SIGHT_ROWS, SIGHT_COLUMNS), np.float32)
 FEWEST = 6
 """Of so few points or fewer nothing is said about others that look the same way."""
 
 
-@inlined
+@merged
 def _points(world, w, q, ray):
     """Points of what the camera sees, evenly over its picture."""
     n = np.int64(0)

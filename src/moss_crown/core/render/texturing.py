@@ -6,10 +6,12 @@ import math
 
 import numba
 import numpy as np
-from llvmlite import binding
+from llvmlite import ir
 from numba import types
+from numba.extending import intrinsic
 
-from moss_crown.core.compiling import inner
+from moss_crown.core.compiling import external, inner
+from moss_crown.core.look.noise import noise
 from moss_crown.core.look.patterns import layered, worn
 from moss_crown.core.render.arithmetic import luminance
 from moss_crown.core.render.tables import BLOCK, ROW
@@ -106,7 +108,7 @@ def _encoded(light):
     return 12.92 * light if light <= 0.0031308 else 1.055 * light ** (1.0 / 2.4) - 0.055
 
 
-@numba.cfunc(types.void(types.CPointer(types.float32), types.intp, types.CPointer(types.float32)), cache=True)
+@external("moss_crown_textured", types.void(types.CPointer(types.float32), types.intp, types.CPointer(types.float32)))
 def _textured(all_rows, m, all_point):
     """The material m at a point of the title.
 
@@ -168,7 +170,21 @@ def _textured(all_rows, m, all_point):
     point[5], point[6], point[7] = dx, dy, dz
 
 
-binding.add_symbol("moss_crown_textured", _textured.address)
-textured = types.ExternalFunction("moss_crown_textured", types.void(types.intp, types.intp, types.intp))
-"""textured(rows, m, point) from numba, with the addresses of `rows` and of `point` (8): see `_textured`. Called by its
-address, so that the patterns are not compiled once more into each kernel."""
+def textures() -> int:
+    """The address of `_textured`, for `textured`, compiled with all patterns when something first asks."""
+    noise.link()
+    address: int = _textured.link()
+    return address
+
+
+@intrinsic
+def textured(typing, function, rows, m, point):
+    """What `_textured` at an address of it does with the addresses of `rows` and of `point`. By the address, so that
+    kernels do not wait for the patterns to be compiled."""
+
+    def code(context, builder, signature, arguments):
+        kind = ir.FunctionType(ir.VoidType(), [argument.type for argument in arguments[1:]])
+        builder.call(builder.inttoptr(arguments[0], kind.as_pointer()), arguments[1:])
+        return context.get_dummy_value()
+
+    return types.void(*(types.intp,) * 4), code

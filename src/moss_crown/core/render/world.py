@@ -13,6 +13,7 @@ from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, Ra
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
 from moss_crown.core.render.guiding import Guide, no_guide
 from moss_crown.core.render.tables import albedo_table, glass_table, material_rows
+from moss_crown.core.render.texturing import textures
 from moss_crown.core.stage.ground import HALVES, square, triangulated
 from moss_crown.core.stage.scene import Haze, Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
 
@@ -39,6 +40,7 @@ class World(NamedTuple):
     glassy: bool  # whether any material lets light through
     veiled: bool  # whether any is not wholly there
     grained: bool  # whether any material has a texture or pictures
+    texture: int  # what draws them (see `texturing.textures`), or 0
     layered: bool  # whether any material has a coat or sheen
     albedo: F32  # tables.albedo_table
     glass: F32  # tables.glass_table
@@ -164,6 +166,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     rows = material_rows(scene.surfaces)
     lights, pieces = _lights(scene, stage, rows, shapes)
     stage.rays.commit()
+    grained = bool(((rows[:, 12] > 0) | (rows[:, 46] > 0)).any())
     surround, around = environment_map(scene.surround)
     c = scene.camera
     instances = len(stage.first)
@@ -183,7 +186,8 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         rows=rows,
         glassy=bool((rows[:, 39] > 0).any()),
         veiled=bool((rows[:, 45] < 1).any()),
-        grained=bool(((rows[:, 12] > 0) | (rows[:, 46] > 0)).any()),
+        grained=grained,
+        texture=textures() if grained else 0,
         layered=bool((rows[:, 6] > 0).any() or (rows[:, 8] > 0).any()),
         albedo=albedo_table(),
         glass=glass_table(),
