@@ -16,9 +16,36 @@ from typing import Any, TypeAlias
 import numba
 from llvmlite import binding
 from numba import types
+from numba.core import typed_passes, untyped_passes
+from numba.core.compiler import CompilerBase
+from numba.core.compiler_machinery import PassManager
 from numba.core.typing import arraydecl
 from numba.core.typing.templates import AbstractTemplate, Signature, infer_global, signature
 from numba.extending import lower_builtin
+
+
+class _Compiler(CompilerBase):
+    """Numba's passes, of those between its own code and types only what makes of a number that is written out an index
+    into a tuple. The others look for closures, for calls to write out, for whole arrays, branches that are known, and
+    for mistakes in what the passes before made: a quarter of the time, for what kernels do not have."""
+
+    def define_pipelines(self) -> list[PassManager]:
+        passes = PassManager("kernels")
+        for one in (
+            untyped_passes.TranslateByteCode,
+            untyped_passes.FixupArgs,
+            untyped_passes.IRProcessing,
+            untyped_passes.GenericRewrites,
+            untyped_passes.ReconstructSSA,
+            typed_passes.NopythonTypeInference,
+            typed_passes.PreLowerStripPhis,
+            typed_passes.NativeLowering,
+            typed_passes.NoPythonBackend,
+        ):
+            passes.add_pass(one, one.__name__)
+        passes.finalize()
+        return [passes]
+
 
 _Decorator: TypeAlias = Callable[[Callable[..., Any]], Any]
 
@@ -26,7 +53,7 @@ _Decorator: TypeAlias = Callable[[Callable[..., Any]], Any]
 def outer_with(**options: Any) -> _Decorator:
     """For kernels that Python calls, with more options of numba's."""
     njit: Any = numba.njit
-    decorator: _Decorator = njit(cache=True, no_cfunc_wrapper=True, **options)
+    decorator: _Decorator = njit(cache=True, no_cfunc_wrapper=True, pipeline_class=_Compiler, **options)
     return decorator
 
 

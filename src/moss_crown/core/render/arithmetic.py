@@ -28,8 +28,6 @@ FREE: dict[str, Any] = {
 kernel = inner_with(**FREE, nogil=True)
 inlined = inner_with(**FREE, nogil=True, forceinline=True)
 """For what is so large that it would stay a call: then no loop around it becomes vector code."""
-merged = inner_with(**FREE, nogil=True, inline="always")
-"""For a part of one kernel: what is compiled alone is optimized with all that it calls, and again in its callers."""
 entry = outer_with(**FREE, nogil=True)
 """What Python calls, with arrays; it hands views of them on (see `views`)."""
 

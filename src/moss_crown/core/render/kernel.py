@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import ONE, ZERO, entry, f32, i64, kernel, luminance, merged, u32
+from moss_crown.core.render.arithmetic import ONE, ZERO, entry, f32, i64, kernel, luminance, u32
 from moss_crown.core.render.camera import LIFT, lift, padded, start
 from moss_crown.core.render.film import (
     ALBEDO,
@@ -259,212 +259,22 @@ def _catch(catches, w, q, n, film):
             film[q[ln.PIXEL + i], CATCHER] += ONE
 
 
-@merged
-def _paths(
-    world, w, q, ray, n, index, film, mattes, counts, width, height, depth_limit, clamp, widen, faint, mask, passes
-):
-    """Take n lanes from the camera to their ends."""
-    lamps, choice, touches = world.lights, world.choice, world.touches
-    pieces, owners, first_piece, poses = world.pieces, world.piece_instance, world.first_piece, world.poses
-    first_triangle, corners, rows, table = world.first_triangle, world.corners, world.rows, world.albedo
-    surround, light_of, lens, layered = world.surround, world.light_of, world.lens, world.layered
-    guide = world.guide
-    lights = len(lamps)
-    everything = lights < MOST_AT_FIRST
-    start(poses, world.camera, lens, w, q, n, index, width, height)
-    picked = ZERO
-    last = depth_limit + THROUGH_GLASS if world.glassy else depth_limit
-    for depth in range(last + 1):
-        bound = clamp if depth >= 2 else ZERO
-        salt = u32(mix(u32(index + u32(depth) * u32(0x85EBCA6B))))
-        trace(
-            world.scene,
-            world.veiled,
-            rows,
-            world.facet,
-            light_of,
-            first_triangle,
-            world.surface,
-            w,
-            q,
-            ray,
-            n,
-            mask if depth == 0 else SEEN_BY_PATHS,
-            salt,
-            depth == 0,
-        )
-        missed, shone, met = told_apart(light_of, w, q, n)
-        if depth == 0 and missed > 0:
-            backdrop(surround.radiance, surround.turn, w, q, n, missed, film)
-        if depth > 0 and missed > 0:
-            sky(
-                surround.radiance,
-                surround.cells,
-                surround.dense,
-                surround.turn,
-                choice,
-                touches,
-                w,
-                q,
-                n,
-                missed,
-                picked,
-                film,
-                bound,
-                passes,
-            )
-            suns(lamps, choice, touches, w, q, missed, picked, film, bound, passes)
-        if depth > 0 and shone > 0:
-            lamps_met(
-                lamps,
-                choice,
-                touches,
-                light_of,
-                pieces,
-                owners,
-                poses,
-                first_piece,
-                w,
-                q,
-                shone,
-                picked,
-                film,
-                bound,
-                passes,
-            )
-        n = met
-        gather(rows, world.normals, world.facet, poses, first_triangle, world.surface, w, q, n)
-        if world.glassy:
-            absorb(w, n)
-        if world.hazy and depth == 0:
-            hazed(world.haze, world.camera, world.catches, world.ground, w, q, n, lights, film, passes)
-        if world.glow >= 0:
-            glows(choice, world.glow, first_piece, pieces, owners, poses, w, q, n, depth, picked, film, bound, passes)
-        if n == 0 or depth == last:
-            return
-        wide = padded(n)
-        if world.grained:
-            grains(world.texture, rows, corners, world.rest, first_triangle, w, q, n, depth == 0)
-        if widen > ZERO and depth > 0:
-            _widen(w, wide, widen)
-        frame(w, wide)
-        sides(w, q, n)
-        settle(w, table, n, wide, layered)
-        if depth == 0:
-            if passes:
-                first_passes(
-                    poses,
-                    world.later,
-                    world.camera,
-                    world.later_camera,
-                    corners,
-                    first_triangle,
-                    lens,
-                    w,
-                    q,
-                    n,
-                    film,
-                    mattes,
-                    counts,
-                )
-            seen_albedo(w, wide)
-            _look(w, q, film, n)
-        if world.glassy:
-            glass_rows(rows, w, q, n)
-            sample_lanes(w, q, wide, index, 5 + depth * 4)
-            meet(w, n)
-        lift(w, wide)
-        if guide.there:
-            find_cells(guide.of, guide.frames, guide.share, w, q, n)
-        if world.glassy:
-            _count_again(w, n, f32(depth_limit))
-        bound = clamp if depth >= 1 else ZERO
-        turns = 1
-        picked = ONE
-        if depth == 0:
-            turns = lights + 1 if everything else MOST_AT_FIRST
-            picked = ZERO if everything else f32(MOST_AT_FIRST)
-        if picked > ZERO or world.glassy:  # else all lights are looked at, and all paths go on
-            sample_lanes(w, q, wide, index, 2 + depth * 4)
-            _keep_choices(w, wide)
-        for k in range(turns):
-            kind = EVERY
-            if picked > ZERO:
-                choose(w, q, wide, choice, picked, k)
-            else:
-                look_at(w, q, n, k)
-                kind = int(lamps[k, KIND]) if k < lights else SKY
-            sample_lanes(w, q, wide, index, 100 + k if depth == 0 else 3 + depth * 4)
-            if kind == RECTANGLE:
-                to_rectangle(w, wide, lamps, k)
-            if kind == EVERY:
-                to_rectangles(w, q, n, lamps)
-            if kind in (EVERY, SHAPE):
-                to_shapes(lamps, pieces, owners, world.rise, poses, w, q, n)
-            if kind in (EVERY, SUN):
-                to_suns(w, q, n, lamps)
-            if kind in (EVERY, SKY):
-                to_sky(
-                    w,
-                    q,
-                    n,
-                    lights,
-                    surround.rows,
-                    surround.row_guide,
-                    surround.cells,
-                    surround.cell_guide,
-                    surround.edges,
-                    surround.dense,
-                    surround.turn,
-                    surround.radiance,
-                )
-            if world.linked:
-                _keep_touched(touches, w, q, n)
-            if world.glassy:
-                _not_glass(w, n)
-            _into_frame(w, wide)
-            if kind in (EVERY, SKY):
-                sky_radiance(w, q, n, lights, surround.radiance)
-            evaluate(w, table, n, wide, layered)
-            if passes and depth == 0:
-                _split(w, wide)
-            _weigh(w, wide)
-            apart = mix(u32(salt + u32(k) * u32(0x9E3779B9)))
-            _wanted(world.catching, world.catches, w, q, n, depth, film, faint, apart, passes)
-            sent = shadows(
-                world.scene,
-                world.veiled,
-                rows,
-                world.facet,
-                light_of,
-                first_triangle,
-                world.surface,
-                w,
-                q,
-                ray,
-                n,
-                depth == 0,
-            )
-            _add_light(world.dark, world.catching, world.catches, w, q, sent, depth, film, bound, passes)
-        sample_lanes(w, q, wide, index, 4 + depth * 4)
-        if guide.there:
-            choose_guided(w, wide)
-        draw(w, wide)
-        if guide.there:
-            turn_guided(guide.frames, guide.rise, w, q, n)
-        evaluate(w, table, n, wide, layered)
-        if guide.there:
-            weigh_guided(guide.frames, guide.rise, w, q, n)
-        if passes and depth == 0:
-            _split(w, wide)
-        if world.glassy:
-            sample_lanes(w, q, wide, index, 300 + depth)
-            send(w, world.glass, n)
-        go_on(w, wide, depth)
-        if world.glassy:
-            take(w, n, LIFT)
-        if depth == 0 and world.catching:
-            _catch(world.catches, w, q, n, film)
+@kernel
+def _take_pixels(w, q, first_row, last_row, left, right, width, frame_key, sequence, bits):
+    """A lane for each pixel of a few rows from left to right; answers how many."""
+    within = reverse_bits(u32((1 << bits) - 1))
+    n = i64(0)  # a literal would have everything compiled a second time
+    for y in range(first_row, last_row):
+        for x in range(left, right):
+            w[ln.LX + n], w[ln.LY + n] = f32(x), f32(y)
+            q[ln.PIXEL + n] = u32(y * width + x)
+            q[ln.KEY + n] = mix(u32(frame_key ^ mix(u32(u32(x) + u32(y) * u32(0x01000193) + u32(0x7F4A7C15)))))
+            order, square = place_in_order(u32(x), u32(y), u32(bits))
+            q[ln.SEQUENCE + n], q[ln.ORDER + n] = mix(u32(sequence ^ square)), order
+            q[ln.WITHIN + n] = within
+            q[ln.INSTANCE + n], q[ln.FACET + n] = u32(0), u32(0)
+            n += 1
+    return n
 
 
 @entry
@@ -504,46 +314,231 @@ def trace_rows(
     """
     world, film, mattes, counts = view(world), view(film), view(mattes), view(counts)
     w, q, ray = view(w), view(q), view(ray)
+    lamps, choice, touches = world.lights, world.choice, world.touches
+    pieces, owners, first_piece, poses = world.pieces, world.piece_instance, world.first_piece, world.poses
+    first_triangle, corners, rows, table = world.first_triangle, world.corners, world.rows, world.albedo
+    surround, light_of, lens, layered = world.surround, world.light_of, world.lens, world.layered
+    guide = world.guide
+    lights = len(lamps)
+    everything = lights < MOST_AT_FIRST
     mask = SEEN_BY_CAMERA_LETTERS if open_back and not world.catching else SEEN_BY_CAMERA
     frame_key = mix(u32(u32(seed) ^ mix(u32(u32(frame_number) + u32(0x51ED270B)))))
-    rows = last_row - first_row
-    across = LANES // rows
-    within = reverse_bits(u32((1 << bits) - 1))
+    across = LANES // (last_row - first_row)
     for left in range(first_column, last_column, across):
         right = min(left + across, last_column)
         for sample in range(first_sample, last_sample):
             sequence = mix(u32(frame_key + u32(u32(sample) >> u32(bits))))
-            n = i64(0)  # a literal would have everything compiled a second time
-            for y in range(first_row, last_row):
-                for x in range(left, right):
-                    w[ln.LX + n], w[ln.LY + n] = f32(x), f32(y)
-                    q[ln.PIXEL + n] = u32(y * width + x)
-                    q[ln.KEY + n] = mix(u32(frame_key ^ mix(u32(u32(x) + u32(y) * u32(0x01000193) + u32(0x7F4A7C15)))))
-                    order, square = place_in_order(u32(x), u32(y), u32(bits))
-                    q[ln.SEQUENCE + n], q[ln.ORDER + n] = mix(u32(sequence ^ square)), order
-                    q[ln.WITHIN + n] = within
-                    q[ln.INSTANCE + n], q[ln.FACET + n] = u32(0), u32(0)
-                    n += 1
+            n = _take_pixels(w, q, first_row, last_row, left, right, width, frame_key, sequence, bits)
             index = reverse_bits(u32(sample & ((1 << bits) - 1)))
-            _paths(
-                world,
-                w,
-                q,
-                ray,
-                n,
-                index,
-                film,
-                mattes,
-                counts,
-                width,
-                height,
-                depth_limit,
-                clamp,
-                widen,
-                faint,
-                mask,
-                passes,
-            )
+            start(poses, world.camera, lens, w, q, n, index, width, height)
+            picked = ZERO
+            last = depth_limit + THROUGH_GLASS if world.glassy else depth_limit
+            for depth in range(last + 1):
+                bound = clamp if depth >= 2 else ZERO
+                salt = u32(mix(u32(index + u32(depth) * u32(0x85EBCA6B))))
+                trace(
+                    world.scene,
+                    world.veiled,
+                    rows,
+                    world.facet,
+                    light_of,
+                    first_triangle,
+                    world.surface,
+                    w,
+                    q,
+                    ray,
+                    n,
+                    mask if depth == 0 else SEEN_BY_PATHS,
+                    salt,
+                    depth == 0,
+                )
+                missed, shone, met = told_apart(light_of, w, q, n)
+                if depth == 0 and missed > 0:
+                    backdrop(surround.radiance, surround.turn, w, q, n, missed, film)
+                if depth > 0 and missed > 0:
+                    sky(
+                        surround.radiance,
+                        surround.cells,
+                        surround.dense,
+                        surround.turn,
+                        choice,
+                        touches,
+                        w,
+                        q,
+                        n,
+                        missed,
+                        picked,
+                        film,
+                        bound,
+                        passes,
+                    )
+                    suns(lamps, choice, touches, w, q, missed, picked, film, bound, passes)
+                if depth > 0 and shone > 0:
+                    lamps_met(
+                        lamps,
+                        choice,
+                        touches,
+                        light_of,
+                        pieces,
+                        owners,
+                        poses,
+                        first_piece,
+                        w,
+                        q,
+                        shone,
+                        picked,
+                        film,
+                        bound,
+                        passes,
+                    )
+                n = met
+                gather(rows, world.normals, world.facet, poses, first_triangle, world.surface, w, q, n)
+                if world.glassy:
+                    absorb(w, n)
+                if world.hazy and depth == 0:
+                    hazed(world.haze, world.camera, world.catches, world.ground, w, q, n, lights, film, passes)
+                if world.glow >= 0:
+                    glows(
+                        choice,
+                        world.glow,
+                        first_piece,
+                        pieces,
+                        owners,
+                        poses,
+                        w,
+                        q,
+                        n,
+                        depth,
+                        picked,
+                        film,
+                        bound,
+                        passes,
+                    )
+                if n == 0 or depth == last:
+                    break
+                wide = padded(n)
+                if world.grained:
+                    grains(world.texture, rows, corners, world.rest, first_triangle, w, q, n, depth == 0)
+                if widen > ZERO and depth > 0:
+                    _widen(w, wide, widen)
+                frame(w, wide)
+                sides(w, q, n)
+                settle(w, table, n, wide, layered)
+                if depth == 0:
+                    if passes:
+                        first_passes(
+                            poses,
+                            world.later,
+                            world.camera,
+                            world.later_camera,
+                            corners,
+                            first_triangle,
+                            lens,
+                            w,
+                            q,
+                            n,
+                            film,
+                            mattes,
+                            counts,
+                        )
+                    seen_albedo(w, wide)
+                    _look(w, q, film, n)
+                if world.glassy:
+                    glass_rows(rows, w, q, n)
+                    sample_lanes(w, q, wide, index, 5 + depth * 4)
+                    meet(w, n)
+                lift(w, wide)
+                if guide.there:
+                    find_cells(guide.of, guide.frames, guide.share, w, q, n)
+                if world.glassy:
+                    _count_again(w, n, f32(depth_limit))
+                bound = clamp if depth >= 1 else ZERO
+                turns = 1
+                picked = ONE
+                if depth == 0:
+                    turns = lights + 1 if everything else MOST_AT_FIRST
+                    picked = ZERO if everything else f32(MOST_AT_FIRST)
+                if picked > ZERO or world.glassy:  # else all lights are looked at, and all paths go on
+                    sample_lanes(w, q, wide, index, 2 + depth * 4)
+                    _keep_choices(w, wide)
+                for k in range(turns):
+                    kind = EVERY
+                    if picked > ZERO:
+                        choose(w, q, wide, choice, picked, k)
+                    else:
+                        look_at(w, q, n, k)
+                        kind = int(lamps[k, KIND]) if k < lights else SKY
+                    sample_lanes(w, q, wide, index, 100 + k if depth == 0 else 3 + depth * 4)
+                    if kind == RECTANGLE:
+                        to_rectangle(w, wide, lamps, k)
+                    if kind == EVERY:
+                        to_rectangles(w, q, n, lamps)
+                    if kind in (EVERY, SHAPE):
+                        to_shapes(lamps, pieces, owners, world.rise, poses, w, q, n)
+                    if kind in (EVERY, SUN):
+                        to_suns(w, q, n, lamps)
+                    if kind in (EVERY, SKY):
+                        to_sky(
+                            w,
+                            q,
+                            n,
+                            lights,
+                            surround.rows,
+                            surround.row_guide,
+                            surround.cells,
+                            surround.cell_guide,
+                            surround.edges,
+                            surround.dense,
+                            surround.turn,
+                            surround.radiance,
+                        )
+                    if world.linked:
+                        _keep_touched(touches, w, q, n)
+                    if world.glassy:
+                        _not_glass(w, n)
+                    _into_frame(w, wide)
+                    if kind in (EVERY, SKY):
+                        sky_radiance(w, q, n, lights, surround.radiance)
+                    evaluate(w, table, n, wide, layered)
+                    if passes and depth == 0:
+                        _split(w, wide)
+                    _weigh(w, wide)
+                    apart = mix(u32(salt + u32(k) * u32(0x9E3779B9)))
+                    _wanted(world.catching, world.catches, w, q, n, depth, film, faint, apart, passes)
+                    sent = shadows(
+                        world.scene,
+                        world.veiled,
+                        rows,
+                        world.facet,
+                        light_of,
+                        first_triangle,
+                        world.surface,
+                        w,
+                        q,
+                        ray,
+                        n,
+                        depth == 0,
+                    )
+                    _add_light(world.dark, world.catching, world.catches, w, q, sent, depth, film, bound, passes)
+                sample_lanes(w, q, wide, index, 4 + depth * 4)
+                if guide.there:
+                    choose_guided(w, wide)
+                draw(w, wide)
+                if guide.there:
+                    turn_guided(guide.frames, guide.rise, w, q, n)
+                evaluate(w, table, n, wide, layered)
+                if guide.there:
+                    weigh_guided(guide.frames, guide.rise, w, q, n)
+                if passes and depth == 0:
+                    _split(w, wide)
+                if world.glassy:
+                    sample_lanes(w, q, wide, index, 300 + depth)
+                    send(w, world.glass, n)
+                go_on(w, wide, depth)
+                if world.glassy:
+                    take(w, n, LIFT)
+                if depth == 0 and world.catching:
+                    _catch(world.catches, w, q, n, film)
             for y in range(first_row, last_row):
                 for x in range(left, right):
                     counted(film, y * width + x)

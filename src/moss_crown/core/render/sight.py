@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, entry, f32, kernel, merged, u32
+from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, entry, f32, i64, kernel, u32
 from moss_crown.core.render.camera import begin, lift, padded, pinhole
 from moss_crown.core.render.environment_map import SIGHT_COLUMNS, SIGHT_ROWS, towards
 from moss_crown.core.render.hits import met
@@ -31,10 +31,10 @@ FEWEST = 6
 """Of so few points or fewer nothing is said about others that look the same way."""
 
 
-@merged
-def _points(world, w, q, ray):
-    """Points of what the camera sees, evenly over its picture."""
-    n = np.int64(0)
+@kernel
+def _points(w, q):
+    """Lanes for points evenly over the picture; answers how many."""
+    n = i64(0)
     for y in range(DOWN):
         for x in range(ACROSS):
             w[ln.LX + n], w[ln.LY + n], w[ln.LZ + n] = f32(x), f32(y), ZERO
@@ -42,12 +42,6 @@ def _points(world, w, q, ray):
             q[ln.PIXEL + n], q[ln.KEY + n] = u32(n), u32(n)
             q[ln.INSTANCE + n], q[ln.FACET + n] = u32(0), u32(0)
             n += 1
-    pinhole(w, n, world.camera, world.lens, ACROSS, DOWN)
-    begin(w, padded(n))
-    n = met(world, w, q, ray, n, SEEN_BY_CAMERA, u32(0), True)
-    frame(w, padded(n))
-    sides(w, q, n)
-    lift(w, padded(n))
     return n
 
 
@@ -68,7 +62,13 @@ def _towards(w, n, row, column, turn):
 def _survey(world, w, q, ray, found, points):
     world, found, points = view(world), view(found), view(points)
     w, q, ray = view(w), view(q), view(ray)
-    n = _points(world, w, q, ray)
+    n = _points(w, q)
+    pinhole(w, n, world.camera, world.lens, ACROSS, DOWN)
+    begin(w, padded(n))
+    n = met(world, w, q, ray, n, SEEN_BY_CAMERA, u32(0), True)
+    frame(w, padded(n))
+    sides(w, q, n)
+    lift(w, padded(n))
     for i in range(n):
         points[q[ln.SIDE + i]] += ONE
     for row in range(SIGHT_ROWS):
