@@ -117,8 +117,11 @@ def kernels() -> None:
             return
         typer.echo("preparing the renderer (once, half a minute) ...")
         begun = time.monotonic()
-        parts = [f"from moss_crown.server.jobs import {name}; {name}()" for name in ("warm_paths", "warm_others")]
-        running = [subprocess.Popen([sys.executable, "-c", part]) for part in parts]
+        # The collector would look through all that a compiler keeps, again and again.
+        begin = "import gc; gc.disable(); from moss_crown."
+        paths = f"{begin}core.render.ready import ready_paths; ready_paths()"
+        others = f"{begin}server.jobs import warm_others; warm_others()"
+        running = [subprocess.Popen([sys.executable, "-c", part]) for part in (paths, others)]
         if any([process.wait() for process in running]):
             raise typer.Exit(1)
         stamp.touch()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import math
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
@@ -85,17 +84,10 @@ def warm_draft() -> bool:
     return True
 
 
-def warm_paths() -> None:
-    """Load or compile the kernels that trace paths: about as much as all others."""
-    gc.disable()  # which would look through all that a compiler keeps, again and again
-    ready_paths()
-
-
 def warm_others() -> None:
-    """Load or compile all other kernels."""
-    gc.disable()
+    """Load or compile the kernels that `ready_paths` does not, which are about as much."""
+    ready_others()
     warm_draft()
-    ready_others()  # last, as by then much that paths take is there
 
 
 def warm() -> bool:
