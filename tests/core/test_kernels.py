@@ -34,3 +34,31 @@ def test_a_child_finds_the_same_folder():
     ask = f"import moss_crown.core; {ASK}"
     child = f"import moss_crown.core, subprocess, sys; subprocess.run([sys.executable, '-c', '{ask}'], check=True)"
     assert folder(child, NUMBA_CACHE_DIR="/tmp/kept") == folder(ask, NUMBA_CACHE_DIR="/tmp/kept")
+
+
+NOTHING_LEFT = """
+import importlib, pkgutil
+import moss_crown.core
+from moss_crown.core.cache import Cache
+from moss_crown.core.compiling import OUTER
+from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame, render_layers
+from moss_crown.demo.shots import demo_shots
+from moss_crown.server.jobs import draft_of, warm
+
+for module in pkgutil.walk_packages(moss_crown.core.__path__, "moss_crown.core."):
+    importlib.import_module(module.name)
+warm()
+ready = [list(kernel.overloads) for kernel in OUTER]
+print(*(kernel.__name__ for kernel, known in zip(OUTER, ready) if not known), "|")
+for shot in demo_shots():
+    draft_of(shot.model_dump(mode="json"))
+    frame_pixels(render_frame(shot, shot.first + 20, FrameOrder(80, 45, 16), Cache()), 0, False)
+    render_layers(shot, shot.first + 20, FrameOrder(32, 18, 1), Cache())
+print(*(kernel.__name__ for kernel, known in zip(OUTER, ready) if list(kernel.overloads) != known))
+"""
+
+
+def test_nothing_is_left_to_compile_when_all_is_warm():
+    left, late = folder(NOTHING_LEFT, MOSS_CROWN_KERNELS=os.environ["MOSS_CROWN_KERNELS"]).split("|")
+    assert left.split() == []
+    assert late.split() == []

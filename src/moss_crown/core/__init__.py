@@ -20,7 +20,8 @@ def _keep_kernels_apart() -> None:
     if not home:
         return
     digest = hashlib.sha256()
-    for source in sorted(file for part in ("look", "render") for file in (here / part).glob("*.py")):
+    kernels = [file for part in ("look", "render") for file in (here / part).glob("*.py")]
+    for source in (here / "compiling.py", *sorted(kernels)):
         digest.update(source.read_bytes())
     os.environ["MOSS_CROWN_KERNELS"] = home
     os.environ["NUMBA_CACHE_DIR"] = str(Path(home) / digest.hexdigest()[:12])

@@ -48,10 +48,22 @@ class _Compiler(CompilerBase):
 
 
 _Decorator: TypeAlias = Callable[[Callable[..., Any]], Any]
+OUTER: list[Any] = []
+"""All that Python calls: what has to be ready before anybody waits for it."""
 
 
 def outer_with(**options: Any) -> _Decorator:
     """For kernels that Python calls, with more options of numba's."""
+
+    def decorator(function: Callable[..., Any]) -> Any:
+        kernel = _compiled_with(**options)(function)
+        OUTER.append(kernel)
+        return kernel
+
+    return decorator
+
+
+def _compiled_with(**options: Any) -> _Decorator:
     njit: Any = numba.njit
     decorator: _Decorator = njit(cache=True, no_cfunc_wrapper=True, pipeline_class=_Compiler, **options)
     return decorator
@@ -65,7 +77,7 @@ def inner_with(known_as: Callable[[Any], Any] = types.unliteral, **options: Any)
     """
 
     def decorator(function: Callable[..., Any]) -> Any:
-        kernel = outer_with(no_cpython_wrapper=True, **options)(function)
+        kernel = _compiled_with(no_cpython_wrapper=True, **options)(function)
 
         def refuse(*_: Any, **__: Any) -> None:
             raise TypeError(f"{function.__name__} is compiled for kernels alone")

@@ -38,6 +38,8 @@ from moss_crown.core.look.exposure import linear_to_srgb
 from moss_crown.core.look.pictures import at_most, is_picture, texture
 from moss_crown.core.look.prefilter import prefiltered
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
+from moss_crown.core.motion.follow import followed, moving
+from moss_crown.core.motion.noise import smooth_noise
 from moss_crown.core.motion.tied import tried
 from moss_crown.core.motion_book import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
 from moss_crown.core.picture import (
@@ -49,6 +51,7 @@ from moss_crown.core.picture import (
     render_frame,
     render_settings,
     scene_of,
+    title_model,
 )
 from moss_crown.core.render.display import draft_table, to_display
 from moss_crown.core.render.ready import ready_others, ready_paths
@@ -81,6 +84,10 @@ def warm_draft() -> bool:
     shot = new_shot(text="O")
     draft(shot)
     ridged_letters(shot, _cache())
+    smooth_noise(1, np.zeros(1))
+    still = np.zeros((3, 1))
+    moving(still)
+    followed(still, np.zeros(1), 0.0, 25.0, np.ones(1, np.bool_), np.ones(1), np.ones(1))
     return True
 
 
@@ -88,12 +95,12 @@ def warm_others() -> None:
     """Load or compile the kernels that `ready_paths` does not, which are about as much."""
     ready_others()
     warm_draft()
+    title_model(new_shot(text="O"), 10, _cache())
 
 
 def warm() -> bool:
     """Load every kernel, or compile those that are not there."""
-    warm_draft()
-    ready_others()
+    warm_others()
     ready_paths()
     return True
 

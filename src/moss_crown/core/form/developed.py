@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.compiling import inner_with, outer
+from moss_crown.core.compiling import inner, outer
 from moss_crown.core.form.profile import Edge, profile
 from moss_crown.core.form.solid import FACE, MOST_EDGES, REAR, REAR_BEVEL, RETURN, Form, Solid
 
@@ -119,7 +119,7 @@ def _unrolled(corners, starts, ends, along, ring, length):
     return u, away
 
 
-@inner_with(inline="always")
+@inner
 def _to_edge(x, y, starts, ends, e):
     """The distance of a point from an edge, and how far along it the nearest point lies."""
     ax, ay = starts[e, 0], starts[e, 1]

@@ -66,7 +66,7 @@ def followed(
     return answer
 
 
-@inner
+@outer
 def moving(targets):
     """(c): does a series ever leave where it begins?"""
     found = np.zeros(targets.shape[1], np.bool_)
