@@ -52,7 +52,9 @@ def _corner_normals(vertices, triangles, facet, crease):
             starts[i + 1] += 1
     for v in range(len(vertices)):
         starts[v + 1] += starts[v]
-    fill = starts[:-1].copy()
+    fill = np.empty(len(vertices), np.int64)
+    for v in range(len(vertices)):
+        fill[v] = starts[v]
     members = np.empty(count * 3, np.int64)
     for t in range(count):
         for k in range(3):
@@ -63,7 +65,8 @@ def _corner_normals(vertices, triangles, facet, crease):
     for t in range(count):
         own = facet[t]
         for k in range(3):
-            total[:] = 0.0
+            for k3 in range(3):
+                total[0, k3] = total[1, k3] = total[2, k3] = 0.0
             if own != 0 and own != 4:
                 v = triangles[t, k]
                 for s in range(starts[v], starts[v + 1]):

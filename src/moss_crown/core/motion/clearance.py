@@ -95,10 +95,10 @@ def _frame(pose, middle, half, centre, axes, size):
 
 @inner
 def _overlap(c1, a1, s1, c2, a2, s2):
-    d = c2 - c1
+    dx, dy, dz = c2[0] - c1[0], c2[1] - c1[1], c2[2] - c1[2]
     reach1 = math.sqrt(s1[0] ** 2 + s1[1] ** 2 + s1[2] ** 2)
     reach2 = math.sqrt(s2[0] ** 2 + s2[1] ** 2 + s2[2] ** 2)
-    if d[0] ** 2 + d[1] ** 2 + d[2] ** 2 > (reach1 + reach2) ** 2:
+    if dx * dx + dy * dy + dz * dz > (reach1 + reach2) ** 2:
         return False
     for n in range(15):
         if n < 3:
@@ -116,7 +116,7 @@ def _overlap(c1, a1, s1, c2, a2, s2):
         for k in range(3):
             extent += s1[k] * abs(a1[k, 0] * x + a1[k, 1] * y + a1[k, 2] * z)
             extent += s2[k] * abs(a2[k, 0] * x + a2[k, 1] * y + a2[k, 2] * z)
-        if abs(d[0] * x + d[1] * y + d[2] * z) > extent:
+        if abs(dx * x + dy * y + dz * z) > extent:
             return False
     return True
 

@@ -69,11 +69,14 @@ def followed(
 @outer
 def moving(targets):
     """(c): does a series ever leave where it begins?"""
-    found = np.zeros(targets.shape[1], np.bool_)
+    series = targets.shape[1]
+    found, still = np.zeros(series, np.bool_), series
     for row in range(1, len(targets)):
-        for c in range(targets.shape[1]):
-            found[c] |= targets[row, c] != targets[0, c]
-        if found.all():
+        for c in range(series):
+            if not found[c] and targets[row, c] != targets[0, c]:
+                found[c] = True
+                still -= 1
+        if still == 0:
             break
     return found
 
@@ -139,15 +142,23 @@ def _gone_on(x, v, u0, um, u1, step, forced):
         v[c] = e21 * y + e22 * w + q1 * d1 + q2 * d2
 
 
+@inner
+def _stand(x, answer, row):
+    for c in range(len(x)):  # one by one: whole rows at once take numba two seconds more to compile
+        answer[row, c] = x[c]
+
+
 @outer
 def _follow(targets, places, order, h, springs, frequency, second, answer):
     """All of it is linear in the targets and in what is left of the motion: what a step makes of them is worked out
     once, and is the same for every series."""
     intervals, series = (targets.shape[0] - 1) // 2, targets.shape[1]
-    x, v = targets[0].copy(), np.zeros(series)
+    x, v = np.empty(series), np.zeros(series)
+    for c in range(series):
+        x[c] = targets[0, c]
     asked = 0
     while asked < len(places) and places[asked] < 0:
-        answer[order[asked]] = x
+        _stand(x, answer, order[asked])
         asked += 1
     step, forced = (1.0, 0.0, 0.0, 1.0), (0.0, 0.0, 0.0, 0.0)
     for k in range(intervals):
@@ -163,11 +174,11 @@ def _follow(targets, places, order, h, springs, frequency, second, answer):
             row = order[asked]
             asked += 1
             if s == 0:  # the same bits as where the grid ends here
-                answer[row] = x
+                _stand(x, answer, row)
                 continue
             part = _step(spring, tempo, ratio, s)
             _moved(x, v, u0, um, u1, part, _forced(part, spring, tempo, ratio, h, s), answer[row])
         _gone_on(x, v, u0, um, u1, step, forced)
     while asked < len(places):
-        answer[order[asked]] = x
+        _stand(x, answer, order[asked])
         asked += 1

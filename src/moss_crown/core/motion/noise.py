@@ -61,7 +61,9 @@ def _hash(seed, k):
 def _noise(seeds, x):
     found = np.empty(x.shape)
     # For each seed and octave the cell that was met last, and the slopes at its ends: the next is most often the same.
-    cells, before, after = np.full((2, len(seeds)), np.nan), np.empty((2, len(seeds))), np.empty((2, len(seeds)))
+    cells, before, after = np.empty((2, len(seeds))), np.empty((2, len(seeds))), np.empty((2, len(seeds)))
+    for k in range(len(seeds)):
+        cells[0, k] = cells[1, k] = np.nan
     for n in range(x.shape[0]):
         for k in range(len(seeds)):
             total = 0.0

@@ -109,7 +109,7 @@ def place_poses(
     else:
         world = np.array([place_matrix(*at) for at in zip(move, turn, scale, strict=True)])
     placed = np.empty_like(poses)
-    _place(np.ascontiguousarray(world), poses, placed)
+    _place(np.array(world, order="C"), poses, placed)
     return placed
 
 
