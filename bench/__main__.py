@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 
-from bench import frame, hostile, letters, looks, motion, peer, poses, running, solids
+from bench import frame, hostile, kernels, letters, looks, motion, peer, poses, running, solids
 from bench.report import pace, say
 
 ALL: dict[str, Callable[..., None]] = {
@@ -13,6 +13,7 @@ ALL: dict[str, Callable[..., None]] = {
     "poses": poses.main,
     "motion": motion.main,
     "frame": frame.main,
+    "kernels": kernels.main,
     "running": running.main,
     "solids": solids.main,
     "hostile": hostile.main,

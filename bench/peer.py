@@ -370,7 +370,7 @@ def _rays_of(world: World, film: tuple[Any, ...], tile: tuple[int, ...]) -> Step
         steps.keep(asked, True)
         return int(lit(*asked))
 
-    others = {"trace": traced, "shadows": shadowed, "_paths": kernel._paths.py_func, "view": lambda what: what}
+    others = {"trace": traced, "shadows": shadowed, "view": lambda what: what}
     with np.errstate(over="ignore"), patch.multiple(kernel, **{**CALLED, **others}):
         kernel.trace_rows.py_func(world, *ln.workspace(), ray_buffer(), *film, *tile, *ALL_SAMPLES, *TOLD)
     return steps

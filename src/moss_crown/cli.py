@@ -119,9 +119,10 @@ def kernels() -> None:
         begun = time.monotonic()
         # What looks for garbage would go through all that a compiler keeps, again and again; so would a tidy end.
         begin, end = "import gc, os; gc.disable(); from moss_crown.", "; os._exit(0)"
-        paths = f"{begin}core.render.ready import ready_paths; ready_paths(){end}"
-        others = f"{begin}server.jobs import warm_others; warm_others(){end}"
-        running = [subprocess.Popen([sys.executable, "-c", part]) for part in (paths, others)]
+        paths = "core.render.ready import ready_paths; ready_paths()"
+        motion = "; from moss_crown.core.motion.ready import ready_motion; ready_motion()"
+        halves = (begin + paths + motion + end, begin + "server.jobs import warm_half; warm_half()" + end)
+        running = [subprocess.Popen([sys.executable, "-c", half]) for half in halves]
         if any([process.wait() for process in running]):
             raise typer.Exit(1)
         stamp.touch()

@@ -38,8 +38,7 @@ from moss_crown.core.look.exposure import linear_to_srgb
 from moss_crown.core.look.pictures import at_most, is_picture, texture
 from moss_crown.core.look.prefilter import prefiltered
 from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
-from moss_crown.core.motion.follow import followed, moving
-from moss_crown.core.motion.noise import smooth_noise
+from moss_crown.core.motion.ready import ready_motion
 from moss_crown.core.motion.tied import tried
 from moss_crown.core.motion_book import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
 from moss_crown.core.picture import (
@@ -79,28 +78,30 @@ def _cache() -> Cache:
     return Cache(256 * 1024 * 1024)
 
 
-def warm_draft() -> bool:
-    """Load what edits need: the first one must not wait for it."""
+def _warm_plain() -> None:
     shot = new_shot(text="O")
     draft(shot)
     ridged_letters(shot, _cache())
-    smooth_noise(1, np.zeros(1))
-    still = np.zeros((3, 1))
-    moving(still)
-    followed(still, np.zeros(1), 0.0, 25.0, np.ones(1, np.bool_), np.ones(1), np.ones(1))
+
+
+def warm_draft() -> bool:
+    """Load what edits need: the first one must not wait for it."""
+    _warm_plain()
+    ready_motion()
     return True
 
 
-def warm_others() -> None:
-    """Load or compile the kernels that `ready_paths` does not, which are about as much."""
+def warm_half() -> None:
+    """Load or compile the kernels that `ready_paths` and `ready_motion` do not, which are about half of all."""
     ready_others()
-    warm_draft()
+    _warm_plain()
     title_model(new_shot(text="O"), 10, _cache())
 
 
 def warm() -> bool:
     """Load every kernel, or compile those that are not there."""
-    warm_others()
+    warm_half()
+    ready_motion()
     ready_paths()
     return True
 
