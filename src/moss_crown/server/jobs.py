@@ -53,7 +53,7 @@ from moss_crown.core.picture import (
     title_model,
 )
 from moss_crown.core.render.display import draft_table, to_display
-from moss_crown.core.render.ready import ready_others, ready_paths
+from moss_crown.core.render.ready import ready_others
 from moss_crown.core.render.renderer import Render, denoised
 from moss_crown.core.render.scopes import exposure_map, scopes
 from moss_crown.core.room import Room, places_of, seen_around
@@ -92,17 +92,17 @@ def warm_draft() -> bool:
 
 
 def warm_half() -> None:
-    """Load or compile the kernels that `ready_paths` and `ready_motion` do not, which are about half of all."""
+    """Load or compile the kernels that `ready_paths` and `ready_motion` do not, about half of all."""
     ready_others()
     _warm_plain()
     title_model(new_shot(text="O"), 10, _cache())
 
 
 def warm() -> bool:
-    """Load every kernel, or compile those that are not there."""
+    """Load all that a proof needs: every kernel, or compile those that are not there, and the denoiser."""
     warm_half()
     ready_motion()
-    ready_paths()
+    render_frame(new_shot(text="O"), 10, FrameOrder(32, 32, 1), _cache())
     return True
 
 

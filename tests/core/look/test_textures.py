@@ -20,6 +20,7 @@ from moss_crown.core.look.noise import cells, clouds, lattice, noise
 from moss_crown.core.look.patterns import NAMES, layered, pattern
 
 cells, clouds, lattice = map(called, (cells, clouds, lattice))
+noise.link()
 
 KINDS = [float(k) for k in range(1, len(NAMES))]
 ON_THE_SURFACE = {"brushed", "hammered", "knit", "weave", "dots", "stripes", "grid"}

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+import numba
 import numpy as np
 import pytest
 
@@ -14,7 +15,7 @@ from moss_crown.core.look import pictures
 from moss_crown.core.look.exposure import srgb_to_linear
 from moss_crown.core.look.material import Images, Surface, surface_at
 from moss_crown.core.render.tables import BLOCK, HIGHEST, ROW, material_rows
-from moss_crown.core.render.texturing import _textured
+from moss_crown.core.render.texturing import textured, textures
 
 BASE = Surface((0.1, 0.2, 0.3), 0.0, 0.5, 1.5)
 FRONT, UP, SIDE = (0.0, 0.0, 1.0), (0.0, 1.0, 0.0), (1.0, 0.0, 0.0)
@@ -33,15 +34,18 @@ def noise(width: int, height: int, seed: int = 1) -> np.ndarray:
     return pixels
 
 
+@numba.njit
+def draw(texture, rows, material, point):
+    textured(texture, rows, material, point)
+
+
 def at(images: Images, points, normal=FRONT, letter=0.0, relief=False, surface: Surface = BASE):
     """(n, 8) what the material is at points: colour (3), metal, roughness, slope (3)."""
     rows = material_rows((BASE, replace(surface, images=images)))
     found = []
     for point in np.atleast_2d(points):
         passed = np.array([*point, *normal, 0.0, relief, letter], np.float32)
-        _textured.ctypes(
-            rows.ctypes.data_as(_textured.ctypes.argtypes[0]), 1, passed.ctypes.data_as(_textured.ctypes.argtypes[2])
-        )
+        draw(textures(), rows.ctypes.data, 1, passed.ctypes.data)
         found.append(passed[:8].copy())
     return np.array(found)
 

@@ -1,0 +1,82 @@
+"""What has kernels compiled sooner changes nothing of what they do."""
+
+import math
+
+import numba
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moss_crown.core.compiling import called, inner, inner_of_floats, outer
+
+REALS = st.floats(width=32)
+
+
+@inner
+def scaled(x, by):
+    return x * by + by
+
+
+@inner_of_floats
+def halved(x):
+    return x / 2
+
+
+@outer
+def thrice(x):
+    return scaled(x, 2) + scaled(x, 3) + scaled(x, 4)
+
+
+@outer
+def halves(k, x):
+    return halved(k) + halved(3) + halved(x)
+
+
+@numba.njit
+def chosen(a, b):
+    return min(a, b), max(a, b)
+
+
+@numba.njit
+def whole(x):
+    return int(x)
+
+
+@given(REALS, REALS)
+def test_the_lesser_and_the_larger_are_pythons_also_of_what_is_no_number(a, b):
+    for kind in (np.float32, np.float64):
+        found = chosen(kind(a), kind(b))
+        for one, expected in zip(found, (min(a, b), max(a, b)), strict=True):
+            assert np.isnan(one) if math.isnan(expected) else one == expected
+
+
+@given(st.integers(-(2**63), 2**63 - 1), st.integers(-(2**63), 2**63 - 1))
+def test_of_whole_numbers_too(a, b):
+    assert chosen(a, b) == (min(a, b), max(a, b))
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(0, 2**32 - 1))
+def test_and_of_those_without_a_sign(a, b):
+    assert chosen(np.uint32(a), np.uint32(b)) == (min(a, b), max(a, b))
+
+
+@given(st.floats(-1e15, 1e15))
+def test_whole_numbers_are_cut_off(x):
+    assert whole(x) == int(x)
+
+
+def test_an_inner_kernel_is_compiled_once_for_numbers_that_are_written_out():
+    assert thrice(10) == 10 * 9 + 9
+    assert len(scaled.overloads) == 1
+    assert halves(4, 5.0) == 6.0
+    assert [tuple(map(str, kinds)) for kinds in halved.overloads] == [("float64",)]
+
+
+def test_an_inner_kernel_refuses_python_before_and_after_it_was_compiled():
+    with pytest.raises(TypeError, match="scaled"):
+        scaled(1, 2)
+    assert thrice(1) == 18
+    with pytest.raises(TypeError, match="scaled"):
+        scaled(1, 2)
+    assert called(scaled)(1, 2) == 4
