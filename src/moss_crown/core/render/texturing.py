@@ -13,7 +13,6 @@ from numba.extending import intrinsic
 from moss_crown.core.compiling import external, inner
 from moss_crown.core.look.noise import noise
 from moss_crown.core.look.patterns import layered, worn
-from moss_crown.core.render.arithmetic import luminance
 from moss_crown.core.render.tables import BLOCK, ROW
 
 _STEP = 0.004
@@ -80,7 +79,7 @@ def _pictured(memory, row, x, y, z, front, upward, r, g, b, rough):
     if row[52] > 0:
         red, green, blue, there = _looked_up(memory, row, 51, u, v, tiling)
         share = row[61] * there
-        rough = rough * (1.0 - share) + share * _encoded(luminance(red, green, blue))
+        rough = rough * (1.0 - share) + share * _encoded(red, green, blue)
     if row[55] > 0:
         tu, tv = 1.0 / row[55], 1.0 / row[56]
         here = _height(memory, row, u, v, tiling)
@@ -98,13 +97,14 @@ def _pictured(memory, row, x, y, z, front, upward, r, g, b, rough):
 @inner
 def _height(memory, row, u, v, tiling):
     red, green, blue, there = _looked_up(memory, row, 54, u, v, tiling)
-    return _encoded(luminance(red, green, blue)) * there
+    return _encoded(red, green, blue) * there
 
 
 @inner
-def _encoded(light):
+def _encoded(red, green, blue):
     """Grey as it is painted: pictures of roughness and height are meant by their numbers, not by their light (sRGB,
     IEC 61966-2-1)."""
+    light = 0.2126 * red + 0.7152 * green + 0.0722 * blue
     return 12.92 * light if light <= 0.0031308 else 1.055 * light ** (1.0 / 2.4) - 0.055
 
 
