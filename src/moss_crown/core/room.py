@@ -19,8 +19,9 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from moss_crown.core import limits
+from moss_crown.core.document.shot import EnvironmentSource
 from moss_crown.core.document.values import Model
-from moss_crown.core.look.environment import Picture, Preset, directions, lookup, shrunk, smooth, tilted, turn_matrix
+from moss_crown.core.look.environment import Picture, directions, lookup, shrunk, smooth, tilted, turn_matrix
 from moss_crown.core.look.prefilter import weights
 
 WIDTH, HEIGHT = 64, 32
@@ -89,7 +90,7 @@ class Room(Model):
     place: _Three
     grounds: Annotated[list[Ground], Field(max_length=limits.STEPS)]
     lamps: Annotated[list[Lamp], Field(max_length=limits.STEPS * limits.LIGHTS)]
-    preset: Preset
+    preset: EnvironmentSource
     strength: _Bright
     turn: _Number
     tilt: tuple[_Number, _Number]

@@ -17,7 +17,7 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import Patch, first_error, patched
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
-from moss_crown.core.document.shot import FrameRate
+from moss_crown.core.document.shot import EnvironmentSource, FrameRate
 from moss_crown.core.draft import (
     Seen,
     SolidRecipe,
@@ -33,7 +33,6 @@ from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import rest_frame, spans, structure_at, timing
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
-from moss_crown.core.look.environment import Preset
 from moss_crown.core.look.exposure import linear_to_srgb
 from moss_crown.core.look.pictures import at_most, is_picture, texture
 from moss_crown.core.look.prefilter import prefiltered
@@ -301,7 +300,7 @@ def model_of(document: dict[str, Any], frame: float, kind: ModelFormat, edge: fl
     return export_model(kit.shot_of(document), frame, kind, _cache(), edge)
 
 
-def environment_of(preset: Preset) -> bytes:
+def environment_of(preset: EnvironmentSource) -> bytes:
     """The environment as surfaces mirror it, from a mirror to the roughest: (6, size, size, 4) float16 for each size of
     a cube. Left and right are exchanged, since cubes that come as data are looked up as if seen from outside."""
     kit.need([preset] if is_picture(preset) else [])

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from moss_crown.core.render.views import address, room, view, words
+from moss_crown.core.render.views import Packed, address, room, view, words
 
 
 class Inner(NamedTuple):
@@ -80,3 +80,9 @@ def test_room_is_a_kernels_own_and_its_words_are_the_bits():
 def test_what_has_gaps_is_refused():
     with pytest.raises(Exception, match="without gaps"):
         looked_at(np.zeros((4, 4))[:, 1])
+
+
+def test_what_is_packed_is_the_same_world():
+    rng = np.random.default_rng(2)
+    packed = Outer(Inner(rng.random(4, np.float32), False), rng.random((2, 3, 4)), -11)
+    assert summed(Packed(packed)) == summed(packed)

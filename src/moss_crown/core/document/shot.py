@@ -734,6 +734,8 @@ EnvironmentPreset: TypeAlias = Literal[
     "lantern_room",
     "storm_break",
 ]
+EnvironmentSource: TypeAlias = EnvironmentPreset | PictureId
+"""One of ours, or a picture that was brought in."""
 
 
 class EnvironmentStep(StepBase):
@@ -744,7 +746,7 @@ class EnvironmentStep(StepBase):
     `colour`."""
 
     kind: Literal["environment"] = "environment"
-    preset: Value[EnvironmentPreset | PictureId] = "two_windows"
+    preset: Value[EnvironmentSource] = "two_windows"
     strength: Value[Strength] = 0.85
     turn: Value[Degrees] = 0.0
     tilt: Value[tuple[Degrees, Degrees]] = (0.0, 0.0)

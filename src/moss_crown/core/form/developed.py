@@ -33,7 +33,8 @@ def texture_places(solid: Solid, form: Form) -> NDArray[np.float32]:
     top = depth - (front.height if front.cuts else 0.0)
     bottom = depth - (rear.height if rear.cuts else 0.0)
     starts, ends, along, ring, length = _outline(solid)
-    u, away = _unrolled(corners[sides][..., :2], starts, ends, along, ring, length)
+    u, away = np.empty((sides.sum(), 3)), np.empty((sides.sum(), 3))
+    _unrolled(u, away, corners[sides][..., :2], starts, ends, along, ring, length)
     z = corners[sides][..., 2] - form.middle
     kind = solid.facet[sides]
     v = z - top
@@ -82,12 +83,10 @@ def _outline(solid: Solid) -> tuple[Floats, Floats, Floats, NDArray[np.int64], F
 
 
 @outer
-def _unrolled(corners, starts, ends, along, ring, length):
+def _unrolled(u, away, corners, starts, ends, along, ring, length):
     """For corners (m, 3, 2): the length along the outline of the nearest point of the ring that is nearest to the
-    triangle's middle, without a jump inside a triangle (m, 3); and the distance from it (m, 3)."""
-    count = len(corners)
-    u, away = np.zeros((count, 3)), np.zeros((count, 3))
-    for t in range(count):
+    triangle's middle, without a jump inside a triangle, into u (m, 3); and the distance from it, into away (m, 3)."""
+    for t in range(len(corners)):
         cx = (corners[t, 0, 0] + corners[t, 1, 0] + corners[t, 2, 0]) / 3
         cy = (corners[t, 0, 1] + corners[t, 1, 1] + corners[t, 2, 1]) / 3
         best, nearby, at = 1e30, 0, 0.0
@@ -116,7 +115,6 @@ def _unrolled(corners, starts, ends, along, ring, length):
                 place = ((x - cx) * dx + (y - cy) * dy) / max(size, 1e-12)
             u[t, k] = at + place
             away[t, k] = nearest
-    return u, away
 
 
 @inner

@@ -32,13 +32,19 @@ class InsetField:
         self._cell = max(8.0, reach / 3, float((high - low).max()) / 64)
         self._low = low
         self._cells = np.maximum(1, np.ceil((high - low) / self._cell)).astype(np.int64)
-        self._starts, self._members = _bucket(
-            self.elements, reach, self._cell, low[0], low[1], self._cells[0], self._cells[1]
-        )
+        columns, rows = self._cells
+        where = (self.elements, reach, self._cell, low[0], low[1], columns, rows)
+        counts = np.zeros(columns * rows, np.int64)
+        _bucket(*where, counts, np.empty(0, np.int32))
+        self._starts = np.concatenate([np.zeros(1, np.int64), np.cumsum(counts)])
+        self._members = np.empty(self._starts[-1], np.int32)
+        _bucket(*where, self._starts[:-1].copy(), self._members)
 
     def __call__(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """(n, 2) points inside the outline -> (n) inset distances."""
-        distances: NDArray[np.float64] = _distance(
+        distances = np.empty(len(points))
+        _distance(
+            distances,
             np.ascontiguousarray(points),
             self.elements,
             self._limit,
@@ -55,7 +61,8 @@ class InsetField:
 
     def winding(self, points: NDArray[np.float64]) -> NDArray[np.int64]:
         """(n, 2) points -> (n) winding numbers; above 0 is inside."""
-        numbers: NDArray[np.int64] = _winding(np.ascontiguousarray(points), self.elements)
+        numbers = np.zeros(len(points), np.int64)
+        _winding(numbers, np.ascontiguousarray(points), self.elements)
         return numbers
 
 
@@ -72,43 +79,31 @@ def _elements(rings: list[Ring]) -> NDArray[np.float64]:
 
 
 @outer
-def _bucket(elements, reach, cell, x0, y0, columns, rows):
-    """A grid of cells, each with the elements that may decide f there."""
-    starts = np.zeros(columns * rows + 1, np.int64)
-    members = np.empty(0, np.int32)
-    place = starts[:-1].copy()
-    for turn in range(2):
-        if turn == 1:
-            for k in range(columns * rows):
-                starts[k + 1] += starts[k]
-            members = np.empty(starts[columns * rows], np.int32)
-            place = starts[:-1].copy()
-        for j in range(len(elements)):
-            ax, ay = elements[j, 0], elements[j, 1]
-            dx, dy, length = elements[j, 2], elements[j, 3], elements[j, 4]
-            bx, by = ax + dx * length, ay + dy * length
-            first_x = max(0, int((min(ax, bx) - reach - x0) // cell))
-            last_x = min(columns - 1, int((max(ax, bx) + reach - x0) // cell))
-            first_y = max(0, int((min(ay, by) - reach - y0) // cell))
-            last_y = min(rows - 1, int((max(ay, by) + reach - y0) // cell))
-            for p in range(first_x, last_x + 1):
-                for q in range(first_y, last_y + 1):
-                    cx, cy = x0 + (p + 0.5) * cell - ax, y0 + (q + 0.5) * cell - ay
-                    t = min(max(cx * dx + cy * dy, 0.0), length)
-                    gap_x, gap_y = cx - t * dx, cy - t * dy
-                    if gap_x * gap_x + gap_y * gap_y > (reach + 0.7072 * cell) ** 2:
-                        continue
-                    if turn == 0:
-                        starts[p * rows + q + 1] += 1
-                    else:
-                        members[place[p * rows + q]] = j
-                        place[p * rows + q] += 1
-    return starts, members
+def _bucket(elements, reach, cell, x0, y0, columns, rows, place, members):
+    """The elements that may decide f in each of a grid's cells, put from its `place` on among `members`; or counted
+    there where these have no room yet."""
+    for j in range(len(elements)):
+        ax, ay = elements[j, 0], elements[j, 1]
+        dx, dy, length = elements[j, 2], elements[j, 3], elements[j, 4]
+        bx, by = ax + dx * length, ay + dy * length
+        first_x = max(0, int((min(ax, bx) - reach - x0) // cell))
+        last_x = min(columns - 1, int((max(ax, bx) + reach - x0) // cell))
+        first_y = max(0, int((min(ay, by) - reach - y0) // cell))
+        last_y = min(rows - 1, int((max(ay, by) + reach - y0) // cell))
+        for p in range(first_x, last_x + 1):
+            for q in range(first_y, last_y + 1):
+                cx, cy = x0 + (p + 0.5) * cell - ax, y0 + (q + 0.5) * cell - ay
+                t = min(max(cx * dx + cy * dy, 0.0), length)
+                gap_x, gap_y = cx - t * dx, cy - t * dy
+                if gap_x * gap_x + gap_y * gap_y > (reach + 0.7072 * cell) ** 2:
+                    continue
+                if len(members) > 0:
+                    members[place[p * rows + q]] = j
+                place[p * rows + q] += 1
 
 
 @outer_with(fastmath=True)
-def _distance(points, elements, limit, top, starts, members, cell, x0, y0, columns, rows):
-    result = np.empty(len(points))
+def _distance(result, points, elements, limit, top, starts, members, cell, x0, y0, columns, rows):
     for i in range(len(points)):
         x, y = points[i, 0], points[i, 1]
         best = top * 1.001 + 1e-3
@@ -139,13 +134,11 @@ def _distance(points, elements, limit, top, starts, members, cell, x0, y0, colum
                         wedge = radius
                     best = min(best, wedge)
         result[i] = best
-    return result
 
 
 @outer
-def _winding(points, elements):
-    """Winding numbers by ray crossing (Sunday, 2001)."""
-    result = np.zeros(len(points), np.int64)
+def _winding(result, points, elements):
+    """Winding numbers by ray crossing (Sunday, 2001), added to zeros."""
     for i in range(len(points)):
         x, y = points[i, 0], points[i, 1]
         for j in range(len(elements)):
@@ -157,4 +150,3 @@ def _winding(points, elements):
                 result[i] += 1
             elif by <= y < ay and side < 0:
                 result[i] -= 1
-    return result

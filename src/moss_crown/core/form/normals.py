@@ -21,17 +21,19 @@ def corner_normals(vertices: FloatN3, triangles: IntN3, facet: NDArray[np.uint8]
     a roundover runs into both without a line. Otherwise: the mean of the neighbours on the same facet that turn by
     less than the crease angle, weighted by the angle at the vertex (Thuermer and Wuethrich, 1998).
     """
-    normals: NDArray[np.float32] = _corner_normals(vertices, triangles, facet, CREASE)
+    count = len(triangles)
+    normals = np.empty((count, 3, 3), np.float32)
+    starts, members = np.zeros(len(vertices) + 1, np.int64), np.empty(3 * count, np.int64)
+    room = (np.zeros((count, 3)), np.zeros((count, 3)), starts, np.zeros_like(starts), members, np.empty((3, 3)))
+    _corner_normals(normals, vertices, triangles, facet, CREASE, *room)
     return normals
 
 
 @outer
-def _corner_normals(vertices, triangles, facet, crease):
-    """Plain loops over scalars: small arrays made inside would cost more than all the arithmetic."""
+def _corner_normals(result, vertices, triangles, facet, crease, flat, angle, starts, fill, members, total):
+    """Plain loops over scalars: small arrays made inside would cost more than all the arithmetic. The last six are its
+    room: all zeros but for members, and total (3, 3): from the face, from the return, from the own facet."""
     count = len(triangles)
-    flat = np.zeros((count, 3))
-    angle = np.zeros((count, 3))
-    starts = np.zeros(len(vertices) + 1, np.int64)
     for t in range(count):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         ux, uy, uz = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1], vertices[b, 2] - vertices[a, 2]
@@ -52,16 +54,12 @@ def _corner_normals(vertices, triangles, facet, crease):
             starts[i + 1] += 1
     for v in range(len(vertices)):
         starts[v + 1] += starts[v]
-    fill = np.empty(len(vertices), np.int64)
     for v in range(len(vertices)):
         fill[v] = starts[v]
-    members = np.empty(count * 3, np.int64)
     for t in range(count):
         for k in range(3):
             members[fill[triangles[t, k]]] = t * 3 + k
             fill[triangles[t, k]] += 1
-    result = np.empty((count, 3, 3), np.float32)
-    total = np.empty((3, 3))  # from the face, from the return, from the own facet
     for t in range(count):
         own = facet[t]
         for k in range(3):
@@ -95,4 +93,3 @@ def _corner_normals(vertices, triangles, facet, crease):
                 result[t, k, 0], result[t, k, 1], result[t, k, 2] = x / size, y / size, z / size
             else:
                 result[t, k, 0], result[t, k, 1], result[t, k, 2] = 0.0, 0.0, 1.0
-    return result

@@ -164,7 +164,8 @@ def pull_apart(rings: list[Ring]) -> list[Ring]:
         for ring in rings:
             previous.append(np.roll(np.arange(len(ring)), 1) + offset)
             offset += len(ring)
-        hits = _touching(starts, ends, np.concatenate(previous), TOUCH)
+        hits = np.zeros(len(starts), np.bool_)
+        _touching(hits, starts, ends, np.concatenate(previous), TOUCH)
         if not hits.any():
             break
         moved, offset = [], 0
@@ -189,10 +190,9 @@ def _pulled(ring: Ring, hits: NDArray[np.bool_]) -> Ring:
 
 
 @outer
-def _touching(starts, ends, previous, nearness):
+def _touching(hits, starts, ends, previous, nearness):
     """Which vertices lie on, or at, another part of the outline."""
     count = len(starts)
-    hits = np.zeros(count, np.bool_)
     for i in range(count):
         x, y = starts[i, 0], starts[i, 1]
         for j in range(count):
@@ -207,4 +207,3 @@ def _touching(starts, ends, previous, nearness):
             if gap_x * gap_x + gap_y * gap_y < nearness * nearness:
                 hits[i] = True
                 break
-    return hits

@@ -8,15 +8,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
-from typing import TypeAlias
+from typing import TYPE_CHECKING, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import EnvironmentPreset, PictureId
 from moss_crown.core.look import pictures
 
-Preset: TypeAlias = EnvironmentPreset | PictureId
+if TYPE_CHECKING:
+    from moss_crown.core.document.shot import EnvironmentSource
+
 Tilt: TypeAlias = tuple[float, float]
 LEVEL: Tilt = (0.0, 0.0)
 Picture = NDArray[np.float32]
@@ -35,7 +36,7 @@ def directions(width: int = WIDTH, height: int = HEIGHT) -> NDArray[np.float64]:
 
 
 @lru_cache(maxsize=16)
-def environment(preset: Preset) -> Picture:
+def environment(preset: EnvironmentSource) -> Picture:
     """(HEIGHT, WIDTH, 3) float32 radiance of a preset, or of a picture that was brought in. Raises PictureUnknown."""
     if preset in _PRESETS:
         picture = np.asarray(_PRESETS[preset](directions()), np.float32)
@@ -45,7 +46,7 @@ def environment(preset: Preset) -> Picture:
 
 
 @lru_cache(maxsize=16)
-def tilted(preset: Preset, tilt: Tilt) -> Picture:
+def tilted(preset: EnvironmentSource, tilt: Tilt) -> Picture:
     """An environment leant towards the camera, then to the right, by degrees."""
     picture = environment(preset)
     if tilt == LEVEL:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal, TypeAlias, get_args
+from typing import TYPE_CHECKING, Literal, TypeAlias, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import Material, Texture
 from moss_crown.core.look.exposure import srgb_to_linear
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.values import sample_choice, sample_one
+
+if TYPE_CHECKING:
+    from moss_crown.core.document.shot import Material, Texture
 
 Triple = tuple[float, float, float]
 Tiling: TypeAlias = Literal["repeat", "mirror", "once"]

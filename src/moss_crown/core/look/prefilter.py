@@ -13,7 +13,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.look.environment import Preset, directions, environment, lookup, shrunk
+from moss_crown.core.document.shot import EnvironmentSource
+from moss_crown.core.look.environment import directions, environment, lookup, shrunk
 
 Floats = NDArray[np.float32]
 
@@ -44,7 +45,7 @@ def cube_directions(size: int) -> Floats:
 
 
 @lru_cache(maxsize=8)
-def prefiltered(preset: Preset) -> list[Floats]:
+def prefiltered(preset: EnvironmentSource) -> list[Floats]:
     """For each of SIZES the radiance (6, size, size, 3) that a surface of the level's roughness mirrors from around a
     direction. Raises PictureUnknown."""
     coarser = [np.asarray(environment(preset), np.float32)]

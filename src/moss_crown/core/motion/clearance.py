@@ -69,9 +69,12 @@ def contacts(
     found = np.zeros(poses.shape[:2], np.uint8)
     if not poses.shape[1]:
         return found
-    apart = _pairs_apart(np.ascontiguousarray(rest), middle, half)
+    letters = len(rest)
+    apart = np.ones((letters, letters), np.bool_)
+    room = (np.empty((letters, 3)), np.empty((letters, 3, 3)), np.empty((letters, 3)))
+    _pairs_apart(apart, np.ascontiguousarray(rest), middle, half, *room)
     corners = np.concatenate([boxes, np.ones((*boxes.shape[:2], 1))], 2)
-    _meet(np.ascontiguousarray(poses), middle, half, apart, found)
+    _meet(np.ascontiguousarray(poses), middle, half, apart, found, *room)
     for axis, bound in ((1, floor), (2, wall)):
         if math.isfinite(bound):
             lowest = np.einsum("flj,lcj->flc", poses[:, :, axis], corners).min(2)
@@ -122,22 +125,18 @@ def _overlap(c1, a1, s1, c2, a2, s2):
 
 
 @outer
-def _pairs_apart(rest, middle, half):
+def _pairs_apart(apart, rest, middle, half, centres, axes, sizes):
     count = len(rest)
-    apart = np.ones((count, count), np.bool_)
-    centres, axes, sizes = np.empty((count, 3)), np.empty((count, 3, 3)), np.empty((count, 3))
     for k in range(count):
         _frame(rest[k], middle[k], half[k], centres[k], axes[k], sizes[k])
     for i in range(count):
         for j in range(i + 1, count):
             apart[i, j] = not _overlap(centres[i], axes[i], sizes[i], centres[j], axes[j], sizes[j])
-    return apart
 
 
 @outer
-def _meet(poses, middle, half, apart, found):
+def _meet(poses, middle, half, apart, found, centres, axes, sizes):
     count = poses.shape[1]
-    centres, axes, sizes = np.empty((count, 3)), np.empty((count, 3, 3)), np.empty((count, 3))
     for f in range(poses.shape[0]):
         for k in range(count):
             _frame(poses[f, k], middle[k], half[k], centres[k], axes[k], sizes[k])

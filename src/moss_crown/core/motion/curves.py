@@ -21,7 +21,9 @@ def ease(curve: Ease, u: ArrayLike) -> NDArray[np.float64]:
     """
     shares = np.asarray(u, np.float64)
     (x1, y1), (x2, y2) = curve.leave, curve.arrive
-    eased: NDArray[np.float64] = _ease(np.ascontiguousarray(shares).ravel(), x1, y1, x2, y2)
+    flat = np.ascontiguousarray(shares, np.float64).ravel()
+    eased = np.empty_like(flat)
+    _ease(eased, np.empty(GUESSES + 1), flat, x1, y1, x2, y2)
     return eased.reshape(shares.shape)
 
 
@@ -100,12 +102,10 @@ def _inverse(ax, bx, cx, u, s):
 
 
 @outer_with(fastmath={"contract"})
-def _ease(shares, x1, y1, x2, y2):
-    result = np.empty(len(shares))
+def _ease(result, near, shares, x1, y1, x2, y2):
     ax, bx, cx = 1 + 3 * x1 - 3 * x2, 3 * x2 - 6 * x1, 3 * x1
     ay, by, cy = 1 + 3 * y1 - 3 * y2, 3 * y2 - 6 * y1, 3 * y1
     # A guess that is near: from a table of the curve itself, so that it depends on nothing but the share.
-    near = np.empty(GUESSES + 1)
     for k in range(GUESSES + 1):
         near[k] = _inverse(ax, bx, cx, k / GUESSES, k / GUESSES)
     for i in range(len(shares)):
@@ -120,4 +120,3 @@ def _ease(shares, x1, y1, x2, y2):
         k = int(place)
         s = _inverse(ax, bx, cx, u, near[k] + (near[k + 1] - near[k]) * (place - k))
         result[i] = ((ay * s + by) * s + cy) * s
-    return result

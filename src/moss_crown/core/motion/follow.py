@@ -54,6 +54,8 @@ def followed(
     answer = np.empty((len(frames), targets.shape[1]))
     order = np.argsort(places, kind="stable")
     _follow(
+        targets[0].copy(),
+        np.zeros(targets.shape[1]),
         np.ascontiguousarray(targets),
         places[order],
         order,
@@ -66,11 +68,17 @@ def followed(
     return answer
 
 
-@outer
-def moving(targets):
+def moving(targets: Floats) -> NDArray[np.bool_]:
     """(c): does a series ever leave where it begins?"""
+    found = np.zeros(targets.shape[1], np.bool_)
+    _find_moving(found, targets)
+    return found
+
+
+@outer
+def _find_moving(found, targets):
     series = targets.shape[1]
-    found, still = np.zeros(series, np.bool_), series
+    still = series
     for row in range(1, len(targets)):
         for c in range(series):
             if not found[c] and targets[row, c] != targets[0, c]:
@@ -78,7 +86,6 @@ def moving(targets):
                 still -= 1
         if still == 0:
             break
-    return found
 
 
 @inner
@@ -109,7 +116,7 @@ def _forced(step, spring, frequency, ratio, h, s):
     is at rest at 0: (p1, p2, q1, q2), a displacement of p1 d1 + p2 d2 and a speed of q1 d1 + q2 d2. `step`: what
     becomes in that time of what is left to itself."""
     e11, e12, e21, e22 = step
-    found = np.empty(4)
+    p1 = p2 = q1 = q2 = 0.0
     for k in range(2):
         d1, d2 = 1.0 - k, 1.0 * k
         a, b = (4 * d1 - d2) / h, 2 * (d2 - 2 * d1) / (h * h)
@@ -121,9 +128,9 @@ def _forced(step, spring, frequency, ratio, h, s):
         else:
             c1 = a - 2 * b * frequency
             c0 = -c1 * frequency
-        found[k] = c0 + (c1 + b * s) * s - e11 * c0 - e12 * c1
-        found[2 + k] = c1 + 2 * b * s - e21 * c0 - e22 * c1
-    return found[0], found[1], found[2], found[3]
+        p1, p2 = p2, c0 + (c1 + b * s) * s - e11 * c0 - e12 * c1
+        q1, q2 = q2, c1 + 2 * b * s - e21 * c0 - e22 * c1
+    return p1, p2, q1, q2
 
 
 @inner
@@ -149,13 +156,10 @@ def _stand(x, answer, row):
 
 
 @outer
-def _follow(targets, places, order, h, springs, frequency, second, answer):
+def _follow(x, v, targets, places, order, h, springs, frequency, second, answer):
     """All of it is linear in the targets and in what is left of the motion: what a step makes of them is worked out
-    once, and is the same for every series."""
-    intervals, series = (targets.shape[0] - 1) // 2, targets.shape[1]
-    x, v = np.empty(series), np.zeros(series)
-    for c in range(series):
-        x[c] = targets[0, c]
+    once, and is the same for every series. x, v: where all stands at first, and how fast it goes."""
+    intervals = (targets.shape[0] - 1) // 2
     asked = 0
     while asked < len(places) and places[asked] < 0:
         _stand(x, answer, order[asked])

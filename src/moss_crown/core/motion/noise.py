@@ -39,8 +39,10 @@ def smooth_noise(seed: int | NDArray[np.uint64], x: Floats) -> Floats:
     """
     at = np.ascontiguousarray(x, np.float64)
     seeds = np.atleast_1d(np.asarray(seed, np.uint64))
-    mixed: Floats = _noise(seeds, at.reshape(-1, len(seeds))).reshape(np.shape(x))
-    return mixed
+    rows = at.reshape(-1, len(seeds))
+    found = np.empty_like(rows)
+    _noise(found, seeds, rows, np.full((2, len(seeds)), np.nan), np.empty((2, len(seeds), 2)))
+    return found.reshape(np.shape(x))
 
 
 def phases(seeds: NDArray[np.uint64]) -> Floats:
@@ -58,12 +60,9 @@ def _hash(seed, k):
 
 
 @outer
-def _noise(seeds, x):
-    found = np.empty(x.shape)
-    # For each seed and octave the cell that was met last, and the slopes at its ends: the next is most often the same.
-    cells, before, after = np.empty((2, len(seeds))), np.empty((2, len(seeds))), np.empty((2, len(seeds)))
-    for k in range(len(seeds)):
-        cells[0, k] = cells[1, k] = np.nan
+def _noise(found, seeds, x, cells, slopes):
+    """`cells`, none at first, and `slopes`: for each octave and seed the cell that was met last, and those at its ends:
+    the next is most often the same."""
     for n in range(x.shape[0]):
         for k in range(len(seeds)):
             total = 0.0
@@ -72,12 +71,11 @@ def _noise(seeds, x):
                 cell = np.floor(at)
                 if cell != cells[octave, k]:
                     cells[octave, k] = cell
-                    before[octave, k] = 2 * _hash(seeds[k], np.int64(cell)) - 1
-                    after[octave, k] = 2 * _hash(seeds[k], np.int64(cell) + 1) - 1
+                    slopes[octave, k, 0] = 2 * _hash(seeds[k], np.int64(cell)) - 1
+                    slopes[octave, k, 1] = 2 * _hash(seeds[k], np.int64(cell) + 1) - 1
                 u = at - cell
-                rising, falling = before[octave, k] * u, after[octave, k] * (u - 1)
+                rising, falling = slopes[octave, k, 0] * u, slopes[octave, k, 1] * (u - 1)
                 mixed = rising + (falling - rising) * (u * u * u * (u * (u * 6 - 15) + 10))
                 total += 0.5 * mixed if octave else mixed
             e = math.exp(total * 4.8)
             found[n, k] = (e - 1) / (e + 1)  # the hyperbolic tangent of half of that
-    return found

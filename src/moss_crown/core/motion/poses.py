@@ -138,18 +138,17 @@ def place_matrix(move: NDArray[np.float64], turn: NDArray[np.float64], scale: ND
 
 def turn_matrix(turn: NDArray[np.float64]) -> NDArray[np.float64]:
     """(3) degrees -> (3, 3) rotation Rz Ry Rx."""
-    matrix: NDArray[np.float64] = _turn(*(float(a) for a in np.radians(turn)))
+    matrix = np.empty((3, 3))
+    _turn(matrix, *(float(a) for a in np.radians(turn)))
     return matrix
 
 
 @outer
-def _turn(ax, ay, az):
+def _turn(r, ax, ay, az):
     sx, cx, sy, cy, sz, cz = math.sin(ax), math.cos(ax), math.sin(ay), math.cos(ay), math.sin(az), math.cos(az)
-    r = np.empty((3, 3))
     r[0, 0], r[0, 1], r[0, 2] = cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx
     r[1, 0], r[1, 1], r[1, 2] = sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx
     r[2, 0], r[2, 1], r[2, 2] = -sy, cy * sx, cy * cx
-    return r
 
 
 @outer_with(fastmath={"contract"})

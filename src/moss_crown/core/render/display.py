@@ -37,14 +37,14 @@ def to_display(linear: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def to_bytes(shown: NDArray[np.float32], frame: int) -> NDArray[np.uint8]:
     """(h, w, 3) display values -> 8 bits. Triangular dither of one step keeps smooth walls from banding."""
-    result: NDArray[np.uint8] = _dithered(np.ascontiguousarray(shown, np.float32), frame & 0xFFFFFFFF)
+    result = np.empty(shown.shape, np.uint8)
+    _dithered(result, np.ascontiguousarray(shown, np.float32), frame & 0xFFFFFFFF)
     return result
 
 
 @outer
-def _dithered(shown, frame):
+def _dithered(result, shown, frame):
     height, width, channels = shown.shape
-    result = np.empty(shown.shape, np.uint8)
     for y in range(height):
         for x in range(width):
             for c in range(channels):
@@ -57,7 +57,6 @@ def _dithered(shown, frame):
                 # Pure black and white stay pure.
                 dithered = value if value <= 0.0 or value >= 255.0 else value + noise
                 result[y, x, c] = np.uint8(min(255.0, max(0.0, dithered + 0.5)))
-    return result
 
 
 @lru_cache(maxsize=1)

@@ -263,7 +263,7 @@ def _catch(catches, w, q, n, film):
 def _take_pixels(w, q, first_row, last_row, left, right, width, frame_key, sequence, bits):
     """A lane for each pixel of a few rows from left to right; answers how many."""
     within = reverse_bits(u32((1 << bits) - 1))
-    n = i64(0)  # a literal would have everything compiled a second time
+    n = 0
     for y in range(first_row, last_row):
         for x in range(left, right):
             w[ln.LX + n], w[ln.LY + n] = f32(x), f32(y)

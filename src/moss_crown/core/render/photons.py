@@ -17,7 +17,7 @@ from moss_crown.core.render.kernel import go_on
 from moss_crown.core.render.rays import CASTS_SHADOW, ray_buffer
 from moss_crown.core.render.sampling import mix, sample_lanes
 from moss_crown.core.render.shading import draw, evaluate, frame, settle
-from moss_crown.core.render.views import view
+from moss_crown.core.render.views import Packed, view
 from moss_crown.core.render.world import World, arriving_from
 from moss_crown.core.stage.scene import Light, RectangleLight, Scene, ShapeLight, Sheet, SunLight, triangle_areas
 
@@ -55,7 +55,7 @@ def guide_of(scene: Scene, world: World, samples: int) -> Guide:
     if sent is None:
         return no_guide(instances)
     landed = np.zeros((BOUNCES * count, _LANDED), np.float32)
-    _follow(world, *ln.workspace(), ray_buffer(), *sent, landed)
+    _follow(Packed(world), *ln.workspace(), ray_buffer(), *sent, landed)
     landed = landed[landed[:, 7] > 0]
     corners = triangles.reshape(-1, 3)
     beyond = BEYOND * np.ptp(corners[:, 1])

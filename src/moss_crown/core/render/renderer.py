@@ -19,6 +19,7 @@ from moss_crown.core.render.layers import Layers, layers
 from moss_crown.core.render.photons import guide_of
 from moss_crown.core.render.rays import ray_buffer
 from moss_crown.core.render.sight import ALL_OF_IT, sight
+from moss_crown.core.render.views import Packed
 from moss_crown.core.render.world import build_world
 from moss_crown.core.stage.backdrop import painted
 from moss_crown.core.stage.scene import Scene
@@ -94,6 +95,7 @@ class Render:
             samples = settings.width * settings.height * settings.samples
             world = world._replace(guide=guide_of(scene, world, samples))
         self._world = world
+        self._packed = Packed(world)
         pixels = settings.height * settings.width
         groups = channels.GROUPS + 3 * (len(self._world.lights) + 1)
         self._film = np.zeros((pixels, groups if settings.passes else channels.PLAIN), np.float32)
@@ -160,7 +162,7 @@ class Render:
 
         def part(tile: Tile) -> None:
             trace_rows(
-                self._world,
+                self._packed,
                 *workspace(),
                 ray_buffer(),
                 self._film,

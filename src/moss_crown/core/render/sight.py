@@ -14,14 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.render import lanes as ln
-from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, entry, f32, i64, kernel, u32
+from moss_crown.core.render.arithmetic import HALF, ONE, PI, ZERO, entry, f32, kernel, u32
 from moss_crown.core.render.camera import begin, lift, padded, pinhole
 from moss_crown.core.render.environment_map import SIGHT_COLUMNS, SIGHT_ROWS, towards
 from moss_crown.core.render.hits import met
 from moss_crown.core.render.lamps import FAR_AWAY, sides
 from moss_crown.core.render.rays import SEEN_BY_CAMERA, ray_buffer, shadows
 from moss_crown.core.render.shading import frame
-from moss_crown.core.render.views import view
+from moss_crown.core.render.views import Packed, view
 from moss_crown.core.render.world import World
 
 ACROSS, DOWN = 24, 16
@@ -34,7 +34,7 @@ FEWEST = 6
 @kernel
 def _points(w, q):
     """Lanes for points evenly over the picture; answers how many."""
-    n = i64(0)
+    n = 0
     for y in range(DOWN):
         for x in range(ACROSS):
             w[ln.LX + n], w[ln.LY + n], w[ln.LZ + n] = f32(x), f32(y), ZERO
@@ -98,7 +98,7 @@ def sight(world: World) -> NDArray[np.float32]:
     that look to each side, on the mean; all of it where too few of them are seen to tell."""
     found = np.zeros((SIDES, SIGHT_ROWS, SIGHT_COLUMNS), np.float32)
     points = np.zeros(SIDES, np.float32)
-    _survey(world, *ln.workspace(), ray_buffer(), found, points)
+    _survey(Packed(world), *ln.workspace(), ray_buffer(), found, points)
     found /= np.maximum(points, 1)[:, None, None]
     found[points <= FEWEST] = 1
     return found

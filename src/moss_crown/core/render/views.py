@@ -9,18 +9,24 @@ A view does not keep alive what it shows: whoever calls the first kernel does.
 from __future__ import annotations
 
 import operator
+from collections.abc import Iterator
+from itertools import count
 from typing import Any
 
+import numpy as np
 from llvmlite import ir
-from numba import types
+from numba import typeof, types
 from numba.core import cgutils
 from numba.core.typing.templates import AbstractTemplate, Signature, infer_global, signature
 from numba.extending import (
+    NativeValue,
     intrinsic,
     lower_builtin,
     make_attribute_wrapper,
     models,
     register_model,
+    typeof_impl,
+    unbox,
 )
 
 from moss_crown.core.compiling import SOONER
@@ -50,6 +56,8 @@ def _named(kind: Any) -> bool:
 
 def _seen(kind: Any) -> Any:
     """What `view` makes of a type."""
+    if isinstance(kind, _PackedType):
+        return kind.kind
     if isinstance(kind, types.Array):
         if kind.layout != "C":
             raise TypeError(f"a view shows arrays without gaps, not {kind}")
@@ -59,7 +67,79 @@ def _seen(kind: Any) -> Any:
     return kind
 
 
+class Packed:
+    """A named tuple of numbers, of arrays without gaps, and of such tuples, for kernels that Python calls: what makes
+    kernels of it is where all of it lies, in one array of whole numbers. To take a tuple of forty arrays apart costs as
+    much to compile as all else that a kernel does with it."""
+
+    def __init__(self, what: Any) -> None:
+        self.kind = _seen(typeof(what))
+        self._kept = what
+        self._numbers = np.array(list(_flat(what)), np.int64)
+        self.address = self._numbers.ctypes.data
+
+
+def _flat(what: Any) -> Iterator[int]:
+    if isinstance(what, tuple):
+        for part in what:
+            yield from _flat(part)
+    elif isinstance(what, np.ndarray):
+        yield what.ctypes.data
+        yield from what.shape
+    else:
+        yield int(what.view(np.uint32)) if isinstance(what, np.float32) else int(what)
+
+
+class _PackedType(types.Type):
+    def __init__(self, kind: Any) -> None:
+        self.kind = kind
+        super().__init__(f"Packed({kind})")
+
+
+@typeof_impl.register(Packed)
+def _typeof_packed(packed: Packed, _: Any) -> _PackedType:
+    return _PackedType(packed.kind)
+
+
+@register_model(_PackedType)
+class _PackedModel(models.PrimitiveModel):
+    def __init__(self, manager: Any, kind: _PackedType) -> None:
+        super().__init__(manager, kind, ir.IntType(64).as_pointer())
+
+
+@unbox(_PackedType)
+def _unbox_packed(kind: _PackedType, packed: Any, c: Any) -> NativeValue:
+    number = c.pyapi.object_getattr_string(packed, "address")
+    pointer = c.builder.inttoptr(c.pyapi.long_as_longlong(number), ir.IntType(64).as_pointer())
+    c.pyapi.decref(number)
+    return NativeValue(pointer)
+
+
+def _unpacked(context: Any, builder: Any, kind: Any, numbers: Iterator[Any]) -> Any:
+    """What `_flat` made of a kind, from the numbers that are left of it."""
+    if _named(kind):
+        parts = [_unpacked(context, builder, inner, numbers) for inner in kind.types]
+        return context.make_tuple(builder, kind, parts)
+    number = next(numbers)
+    if isinstance(kind, View):
+        data = builder.inttoptr(number, context.get_value_type(types.CPointer(kind.dtype)))
+        shape = [next(numbers) for _ in range(kind.ndim)]
+        return _made(
+            context, builder, kind, data, context.make_tuple(builder, types.UniTuple(types.intp, kind.ndim), shape)
+        )
+    if kind == types.float32:
+        return builder.bitcast(builder.trunc(number, ir.IntType(32)), ir.FloatType())
+    return context.cast(builder, number, types.int64, kind)
+
+
+def _numbers(builder: Any, pointer: Any) -> Iterator[Any]:
+    for k in count():
+        yield builder.load(builder.gep(pointer, [ir.Constant(ir.IntType(64), k)]))
+
+
 def _shown(context: Any, builder: Any, kind: Any, value: Any) -> Any:
+    if isinstance(kind, _PackedType):
+        return _unpacked(context, builder, kind.kind, _numbers(builder, value))
     if isinstance(kind, types.Array):
         array = context.make_array(kind)(context, builder, value)
         return _made(context, builder, _seen(kind), array.data, array.shape)
@@ -77,7 +157,8 @@ def _made(context: Any, builder: Any, kind: View, data: Any, shape: Any) -> Any:
 
 @intrinsic
 def view(typing: Any, what: Any) -> Any:
-    """A view of an array, or a named tuple with views of the arrays in it and in those in it; all else stays."""
+    """A view of an array, or a named tuple with views of the arrays in it and in those in it, also from where it was
+    `Packed`; all else stays."""
 
     def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         return _shown(context, builder, signature.args[0], arguments[0])
@@ -114,18 +195,18 @@ def words(typing: Any, floats: Any) -> Any:
 
 
 @intrinsic(prefer_literal=True)
-def room(typing: Any, count: Any) -> Any:
+def room(typing: Any, size: Any) -> Any:
     """A view of so many float32, a number that is written there, on the stack of the kernel: for what it works out."""
-    if not isinstance(count, types.IntegerLiteral):
+    if not isinstance(size, types.IntegerLiteral):
         return None
-    kind, size = View(types.float32, 1), count.literal_value
+    kind, numbers = View(types.float32, 1), size.literal_value
 
     def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        data = cgutils.alloca_once(builder, context.get_value_type(types.float32), size=size)
-        shape = context.make_tuple(builder, types.UniTuple(types.intp, 1), [context.get_constant(types.intp, size)])
+        data = cgutils.alloca_once(builder, context.get_value_type(types.float32), size=numbers)
+        shape = context.make_tuple(builder, types.UniTuple(types.intp, 1), [context.get_constant(types.intp, numbers)])
         return _made(context, builder, kind, data, shape)
 
-    return kind(count), code
+    return kind(size), code
 
 
 def _index(view: View, index: Any) -> Any:

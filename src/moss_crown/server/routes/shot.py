@@ -12,9 +12,8 @@ from fastapi import APIRouter, Depends, Query, Response, WebSocket
 from moss_crown.core.document.binding import value_paths
 from moss_crown.core.document.door import write_shot
 from moss_crown.core.document.formula import FUNCTIONS, NAMES
-from moss_crown.core.document.shot import PictureId
+from moss_crown.core.document.shot import EnvironmentSource, PictureId
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.look.environment import Preset
 from moss_crown.core.picture import ENDINGS
 from moss_crown.core.room import Room
 from moss_crown.server import jobs
@@ -232,7 +231,7 @@ async def solid(recipe: str = Query(max_length=4000), here: Context = Depends(co
 
 
 @router.get("/environments/{preset}", response_class=Response)
-async def environment(preset: Preset, here: Context = Depends(context)) -> Response:
+async def environment(preset: EnvironmentSource, here: Context = Depends(context)) -> Response:
     """The environment's light for the draft."""
     body = await here.pool.draft.run(jobs.environment_of, preset)
     return Response(body, media_type="application/octet-stream", headers=FOREVER)
