@@ -86,3 +86,10 @@ def test_what_is_packed_is_the_same_world():
     rng = np.random.default_rng(2)
     packed = Outer(Inner(rng.random(4, np.float32), False), rng.random((2, 3, 4)), -11)
     assert summed(Packed(packed)) == summed(packed)
+
+
+def test_what_can_not_be_packed_is_refused():
+    with pytest.raises(TypeError, match="float is nothing"):
+        Packed(Inner(np.zeros(1, np.float32), 0.5))
+    with pytest.raises(TypeError, match="without gaps"):
+        Packed(Inner(np.zeros((2, 2), np.float32)[:, 1], True))

@@ -86,8 +86,12 @@ def _flat(what: Any) -> Iterator[int]:
     elif isinstance(what, np.ndarray):
         yield what.ctypes.data
         yield from what.shape
+    elif isinstance(what, np.float32):
+        yield int(what.view(np.uint32))
+    elif isinstance(what, int | np.integer | np.bool_):
+        yield int(what)
     else:
-        yield int(what.view(np.uint32)) if isinstance(what, np.float32) else int(what)
+        raise TypeError(f"{type(what).__name__} is nothing that can be packed")
 
 
 class _PackedType(types.Type):
