@@ -10,18 +10,25 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Iterator
-from itertools import count
 from typing import Any
 
 import numpy as np
 from llvmlite import ir
 from numba import typeof, types
 from numba.core import cgutils
-from numba.core.typing.templates import AbstractTemplate, Signature, infer_global, signature
+from numba.core.typing.templates import (
+    AbstractTemplate,
+    AttributeTemplate,
+    Signature,
+    infer_getattr,
+    infer_global,
+    signature,
+)
 from numba.extending import (
     NativeValue,
     intrinsic,
     lower_builtin,
+    lower_getattr_generic,
     make_attribute_wrapper,
     models,
     register_model,
@@ -56,8 +63,6 @@ def _named(kind: Any) -> bool:
 
 def _seen(kind: Any) -> Any:
     """What `view` makes of a type."""
-    if isinstance(kind, _PackedType):
-        return kind.kind
     if isinstance(kind, types.Array):
         if kind.layout != "C":
             raise TypeError(f"a view shows arrays without gaps, not {kind}")
@@ -68,9 +73,9 @@ def _seen(kind: Any) -> Any:
 
 
 class Packed:
-    """A named tuple of numbers, of arrays without gaps, and of such tuples, for kernels that Python calls: what makes
-    kernels of it is where all of it lies, in one array of whole numbers. To take a tuple of forty arrays apart costs as
-    much to compile as all else that a kernel does with it."""
+    """A named tuple of numbers, of arrays without gaps, and of such tuples, as one array of whole numbers that say
+    where all of it lies. A kernel that Python calls with it, or that hands it on, gets a single address, and reads a
+    field when it asks for it; to take forty arrays apart costs as much to compile as all else that a kernel does."""
 
     def __init__(self, what: Any) -> None:
         self.kind = _seen(typeof(what))
@@ -119,31 +124,46 @@ def _unbox_packed(kind: _PackedType, packed: Any, c: Any) -> NativeValue:
     return NativeValue(pointer)
 
 
-def _unpacked(context: Any, builder: Any, kind: Any, numbers: Iterator[Any]) -> Any:
-    """What `_flat` made of a kind, from the numbers that are left of it."""
+def _length(kind: Any) -> int:
+    """How many numbers `_flat` makes of a kind."""
     if _named(kind):
-        parts = [_unpacked(context, builder, inner, numbers) for inner in kind.types]
-        return context.make_tuple(builder, kind, parts)
-    number = next(numbers)
+        return sum(map(_length, kind.types))
+    return 1 + kind.ndim if isinstance(kind, View) else 1
+
+
+@infer_getattr
+class _PackedField(AttributeTemplate):
+    key = _PackedType
+
+    def generic_resolve(self, typ: Any, attr: str) -> Any:  # type: ignore[override]
+        kind = dict(zip(typ.kind.fields, typ.kind.types, strict=True)).get(attr)
+        return _PackedType(kind) if _named(kind) else kind
+
+
+@lower_getattr_generic(_PackedType)
+def _field(context: Any, builder: Any, packed: _PackedType, pointer: Any, name: str) -> Any:
+    """One field, read where it lies: of a tuple that is packed in it where that begins."""
+    fields, kinds = packed.kind.fields, packed.kind.types
+    place = fields.index(name)
+    kind, first = kinds[place], sum(map(_length, kinds[:place]))
+
+    def at(k: int) -> Any:
+        return builder.gep(pointer, [ir.Constant(ir.IntType(64), first + k)], inbounds=True)
+
+    if _named(kind):
+        return at(0)
+    number = builder.load(at(0))
     if isinstance(kind, View):
         data = builder.inttoptr(number, context.get_value_type(types.CPointer(kind.dtype)))
-        shape = [next(numbers) for _ in range(kind.ndim)]
-        return _made(
-            context, builder, kind, data, context.make_tuple(builder, types.UniTuple(types.intp, kind.ndim), shape)
-        )
+        sizes = [builder.load(at(1 + k)) for k in range(kind.ndim)]
+        shape = context.make_tuple(builder, types.UniTuple(types.intp, kind.ndim), sizes)
+        return _made(context, builder, kind, data, shape)
     if kind == types.float32:
         return builder.bitcast(builder.trunc(number, ir.IntType(32)), ir.FloatType())
     return context.cast(builder, number, types.int64, kind)
 
 
-def _numbers(builder: Any, pointer: Any) -> Iterator[Any]:
-    for k in count():
-        yield builder.load(builder.gep(pointer, [ir.Constant(ir.IntType(64), k)]))
-
-
 def _shown(context: Any, builder: Any, kind: Any, value: Any) -> Any:
-    if isinstance(kind, _PackedType):
-        return _unpacked(context, builder, kind.kind, _numbers(builder, value))
     if isinstance(kind, types.Array):
         array = context.make_array(kind)(context, builder, value)
         return _made(context, builder, _seen(kind), array.data, array.shape)
@@ -161,8 +181,8 @@ def _made(context: Any, builder: Any, kind: View, data: Any, shape: Any) -> Any:
 
 @intrinsic
 def view(typing: Any, what: Any) -> Any:
-    """A view of an array, or a named tuple with views of the arrays in it and in those in it, also from where it was
-    `Packed`; all else stays."""
+    """A view of an array, or a named tuple with views of the arrays in it and in those in it. All else stays, also what
+    is `Packed`, of which each field is such a view already."""
 
     def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         return _shown(context, builder, signature.args[0], arguments[0])
