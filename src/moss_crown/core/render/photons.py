@@ -243,7 +243,7 @@ def _follow(world, w, q, ray, origins, directions, landed):
     from, and what it brings, in a row of `landed` a photon and bounce."""
     world, origins, directions, landed = view(world), view(origins), view(directions), view(landed)
     w, q, ray = view(w), view(q), view(ray)
-    count = len(origins)
+    count, ground = len(origins), world.ground
     for first in range(0, count, ln.LANES):
         n = min(np.int64(ln.LANES), count - first)
         wide = padded(n)
@@ -263,7 +263,7 @@ def _follow(world, w, q, ray, origins, directions, landed):
             n = met(world, w, q, ray, n, CASTS_SHADOW, u32(bounce), False)
             for i in range(n):
                 instance = q[ln.INSTANCE + i]
-                if not world.ground[instance]:
+                if not ground[instance]:
                     continue
                 if bounce > 0:
                     row = (bounce - 1) * count + int(q[ln.PIXEL + i])
