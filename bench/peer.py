@@ -358,7 +358,7 @@ def limit(name: str, scene: Scene) -> None:
                 tile = (top, top + high, left, left + TILE)
 
                 def rendered(tile: tuple[int, ...] = tile) -> None:
-                    kernel.trace_rows(picture._world, *room, *film, *tile, *ALL_SAMPLES, *TOLD)
+                    kernel.trace_rows(picture._packed, *room, *film, *tile, *ALL_SAMPLES, *TOLD)
 
                 whole += timed(rendered, RUNS)[0]
                 steps = _rays_of(picture._world, film, tile)

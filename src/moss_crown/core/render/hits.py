@@ -259,7 +259,7 @@ def gather(rows, normals, facets, poses, first_triangle, surface, w, q, n):
 
 @kernel
 def met(world, w, q, ray, n, mask, salt, coherent):
-    """Send the lanes' rays and gather what they met: for what is done now and then, as handing a world over is dear."""
+    """Send the lanes' rays and gather what they met."""
     trace(
         world.scene,
         world.veiled,

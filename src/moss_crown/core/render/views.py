@@ -78,7 +78,7 @@ class Packed:
     field when it asks for it; to take forty arrays apart costs as much to compile as all else that a kernel does."""
 
     def __init__(self, what: Any) -> None:
-        self.kind = _seen(typeof(what))
+        self.kind = _PackedType(_seen(typeof(what)))
         self._kept = what
         self._numbers = np.array(list(_flat(what)), np.int64)
         self.address = self._numbers.ctypes.data
@@ -107,7 +107,7 @@ class _PackedType(types.Type):
 
 @typeof_impl.register(Packed)
 def _typeof_packed(packed: Packed, _: Any) -> _PackedType:
-    return _PackedType(packed.kind)
+    return packed.kind
 
 
 @register_model(_PackedType)
@@ -195,9 +195,8 @@ def address(typing: Any, what: Any) -> Any:
     """Where the numbers of an array or a view begin."""
 
     def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        kind = signature.args[0]
-        shown = cgutils.create_struct_proxy(_seen(kind))(context, builder, _shown(context, builder, kind, arguments[0]))
-        return builder.ptrtoint(shown.data, context.get_value_type(types.intp))
+        shown = _shown(context, builder, signature.args[0], arguments[0])
+        return builder.ptrtoint(builder.extract_value(shown, 0), context.get_value_type(types.intp))
 
     return types.intp(what), code
 
@@ -205,15 +204,12 @@ def address(typing: Any, what: Any) -> Any:
 @intrinsic
 def words(typing: Any, floats: Any) -> Any:
     """The same memory as whole numbers of 32 bits without a sign."""
-    seen = _seen(floats)
-    whole = View(types.uint32, seen.ndim)
+    whole = View(types.uint32, floats.ndim)
 
     def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        shown = cgutils.create_struct_proxy(seen)(
-            context, builder, _shown(context, builder, signature.args[0], arguments[0])
-        )
-        pointer = context.get_data_type(types.uint32).as_pointer()
-        return _made(context, builder, whole, builder.bitcast(shown.data, pointer), shown.shape)
+        shown = _shown(context, builder, signature.args[0], arguments[0])
+        data = builder.bitcast(builder.extract_value(shown, 0), context.get_data_type(types.uint32).as_pointer())
+        return _made(context, builder, whole, data, builder.extract_value(shown, 1))
 
     return whole(floats), code
 
