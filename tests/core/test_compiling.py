@@ -1,6 +1,10 @@
 """What has kernels compiled sooner changes nothing of what they do."""
 
 import math
+import os
+import subprocess
+import sys
+from pathlib import Path
 
 import numba
 import numpy as np
@@ -80,3 +84,43 @@ def test_an_inner_kernel_refuses_python_before_and_after_it_was_compiled():
     with pytest.raises(TypeError, match="scaled"):
         scaled(1, 2)
     assert called(scaled)(1, 2) == 4
+
+
+KERNELS = """
+import sys
+from moss_crown.core.compiling import inner, outer
+
+@inner
+def shifted(x, by):
+    return x + by
+
+@inner
+def bent(x):
+    return shifted(x * x, 1)
+
+@outer
+def first(x):
+    return bent(x) + shifted(x, 2)
+
+@outer
+def second(x):
+    return shifted(bent(x), 3)
+
+found = globals()[sys.argv[1]](int(sys.argv[2]))
+known = [sum(kernel.stats.cache_hits.values()) for kernel in (shifted, bent, first, second)]
+print(found, known)
+"""
+
+
+def test_what_is_kept_of_an_inner_kernel_is_linked_into_others_by_another_process(tmp_path: Path):
+    module = tmp_path / "kernels.py"
+    module.write_text(KERNELS)
+
+    def run(name: str, x: int) -> str:
+        around = os.environ | {"NUMBA_CACHE_DIR": str(tmp_path)}
+        command = [sys.executable, str(module), name, str(x)]
+        return subprocess.run(command, env=around, check=True, capture_output=True, text=True).stdout.strip()
+
+    assert run("first", 5) == "33 [0, 0, 0, 0]"
+    assert run("second", 5) == "29 [1, 1, 0, 0]"
+    assert run("first", 7) == "59 [0, 0, 1, 0]"

@@ -17,8 +17,10 @@ import numba
 from llvmlite import binding
 from numba import types
 from numba.core import typed_passes, untyped_passes
-from numba.core.compiler import CompilerBase
-from numba.core.compiler_machinery import PassManager
+from numba.core.caching import CompileResultCacheImpl, FunctionCache
+from numba.core.codegen import JITCodeLibrary
+from numba.core.compiler import CompilerBase, CompileResult
+from numba.core.compiler_machinery import PassManager, register_pass
 from numba.core.typing import arraydecl
 from numba.core.typing.templates import AbstractTemplate, Signature, infer_global, signature
 from numba.extending import lower_builtin
@@ -28,6 +30,8 @@ class _Compiler(CompilerBase):
     """Numba's passes, of those between its own code and types only what makes of a number that is written out an index
     into a tuple. The others look for closures, for calls to write out, for whole arrays, branches that are known, and
     for mistakes in what the passes before made: a quarter of the time, for what kernels do not have."""
+
+    lowering: Any = typed_passes.NativeLowering
 
     def define_pipelines(self) -> list[PassManager]:
         passes = PassManager("kernels")
@@ -39,12 +43,75 @@ class _Compiler(CompilerBase):
             untyped_passes.ReconstructSSA,
             typed_passes.NopythonTypeInference,
             typed_passes.PreLowerStripPhis,
-            typed_passes.NativeLowering,
+            self.lowering,
             typed_passes.NoPythonBackend,
         ):
             passes.add_pass(one, one.__name__)
         passes.finalize()
         return [passes]
+
+
+class _Part(JITCodeLibrary):
+    """Code that is only linked into other code: it is optimized and made machine code there, and not before. For numba
+    each kernel is a whole: a sixth of the time went to what nobody would call."""
+
+    def _optimize_final_module(self) -> None:
+        pass
+
+    def _finalize_final_module(self) -> None:
+        self._finalize_dynamic_globals()
+        self._finalized = True
+
+    @classmethod
+    def of(cls, codegen: Any, name: str, bitcode: bytes) -> _Part:
+        part = cls(codegen, name)
+        part._final_module = binding.parse_bitcode(bitcode)
+        part._finalize_final_module()
+        return part
+
+
+@register_pass(mutates_CFG=True, analysis_only=False)
+class _PartLowering(typed_passes.NativeLowering):
+    _name = "part_lowering"
+
+    def run_pass(self, state: Any) -> bool:
+        state.library = _Part(state.targetctx.codegen(), state.func_id.func_qualname)
+        state.flags.no_compile = True  # that is: nothing that Python could call
+        super().run_pass(state)
+        state["cr"] = state["cr"]._replace(cfunc=object())
+        state.targetctx.insert_user_function(state["cr"].cfunc, state["cr"].fndesc, [state.library])
+        return True
+
+
+class _InnerCompiler(_Compiler):
+    lowering = _PartLowering
+
+
+class _PartsOnDisk(CompileResultCacheImpl):
+    """What of a part is kept: no machine code."""
+
+    def reduce(self, cres: Any) -> Any:
+        cres.fndesc.typemap = cres.fndesc.calltypes = None
+        return cres.library.name, cres.library._get_module_for_linking().as_bitcode(), cres.fndesc, cres.signature
+
+    def rebuild(self, target_context: Any, payload: Any) -> Any:
+        name, bitcode, fndesc, signature = payload
+        known: dict[str, Any] = dict.fromkeys(CompileResult._fields)
+        known |= {
+            "typing_context": target_context.typing_context,
+            "target_context": target_context,
+            "entry_point": object(),
+            "objectmode": False,
+            "lifted": (),
+            "library": _Part.of(target_context.codegen(), name, bitcode),
+            "signature": signature,
+            "fndesc": fndesc,
+        }
+        return CompileResult(**known)
+
+
+class _PartsCache(FunctionCache):
+    _impl_class = _PartsOnDisk
 
 
 _Decorator: TypeAlias = Callable[[Callable[..., Any]], Any]
@@ -56,16 +123,16 @@ def outer_with(**options: Any) -> _Decorator:
     """For kernels that Python calls, with more options of numba's."""
 
     def decorator(function: Callable[..., Any]) -> Any:
-        kernel = _compiled_with(**options)(function)
+        kernel = _compiled_with(_Compiler, **options)(function)
         OUTER.append(kernel)
         return kernel
 
     return decorator
 
 
-def _compiled_with(**options: Any) -> _Decorator:
+def _compiled_with(compiler: type[_Compiler], **options: Any) -> _Decorator:
     njit: Any = numba.njit
-    decorator: _Decorator = njit(cache=True, no_cfunc_wrapper=True, pipeline_class=_Compiler, **options)
+    decorator: _Decorator = njit(cache=True, no_cfunc_wrapper=True, pipeline_class=compiler, **options)
     return decorator
 
 
@@ -77,7 +144,8 @@ def inner_with(known_as: Callable[[Any], Any] = types.unliteral, **options: Any)
     """
 
     def decorator(function: Callable[..., Any]) -> Any:
-        kernel = _compiled_with(no_cpython_wrapper=True, **options)(function)
+        kernel = _compiled_with(_InnerCompiler, no_cpython_wrapper=True, **options)(function)
+        kernel._cache = _PartsCache(function)
 
         def refuse(*_: Any, **__: Any) -> None:
             raise TypeError(f"{function.__name__} is compiled for kernels alone")
