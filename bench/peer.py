@@ -55,8 +55,7 @@ from moss_crown.core.render.lamps import FAR_AWAY
 from moss_crown.core.render.lanes import LANES
 from moss_crown.core.render.rays import CASTS_SHADOW, ray_buffer, shadows, trace
 from moss_crown.core.render.renderer import Render, RenderSettings, denoised, render
-from moss_crown.core.render.views import view
-from moss_crown.core.render.world import World
+from moss_crown.core.render.views import Packed, view
 from moss_crown.core.stage.scene import RectangleLight, Scene, Sheet
 
 SIZE = (640, 360)
@@ -340,11 +339,11 @@ class Steps:
         self.how: list[tuple[int, bool, int, bool]] = []
 
     def keep(self, asked: tuple[Any, ...], shadow: bool) -> None:
-        w = asked[7]
+        w = asked[1]
         way = (ln.LX, ln.LY, ln.LZ) if shadow else (ln.DX, ln.DY, ln.DZ)
         rows = (ln.OX, ln.OY, ln.OZ, *way, ln.TIME, ln.REACH, ln.SHARE if shadow else ln.ALIVE)
         self.rays.append(np.array([w[row : row + LANES] for row in rows]))
-        self.how.append((int(asked[10]), shadow, 0 if shadow else int(asked[11]), bool(asked[-1])))
+        self.how.append((int(asked[4]), shadow, 0 if shadow else int(asked[5]), bool(asked[-1])))
 
 
 def limit(name: str, scene: Scene) -> None:
@@ -361,10 +360,10 @@ def limit(name: str, scene: Scene) -> None:
                     kernel.trace_rows(picture._packed, *room, *film, *tile, *ALL_SAMPLES, *TOLD)
 
                 whole += timed(rendered, RUNS)[0]
-                steps = _rays_of(picture._world, film, tile)
+                steps = _rays_of(picture._packed, film, tile)
                 kept, how = np.array(steps.rays), np.array(steps.how)
-                alone += timed(lambda kept=kept, how=how: _in_packets(picture._world, *room, kept, how), RUNS)[0]
-                single += timed(lambda kept=kept, how=how: _one_by_one(picture._world, room[2], kept, how), RUNS)[0]
+                alone += timed(lambda kept=kept, how=how: _in_packets(picture._packed, *room, kept, how), RUNS)[0]
+                single += timed(lambda kept=kept, how=how: _one_by_one(picture._packed, room[2], kept, how), RUNS)[0]
     say(
         f"{name}: share of the ray limit, one thread",
         f"{100 * single / whole:.0f} % ({single:.2f} of {whole:.2f} s)",
@@ -373,7 +372,7 @@ def limit(name: str, scene: Scene) -> None:
     say("  with the rays in packets", f"{100 * alone / whole:.0f} % ({alone:.2f} s)", "-")
 
 
-def _rays_of(world: World, film: tuple[Any, ...], tile: tuple[int, ...]) -> Steps:
+def _rays_of(world: Packed, film: tuple[Any, ...], tile: tuple[int, ...]) -> Steps:
     """Render a tile with the interpreter in the place of the outer loop, and keep what is sent."""
     steps = Steps()
 
@@ -395,8 +394,7 @@ def _rays_of(world: World, film: tuple[Any, ...], tile: tuple[int, ...]) -> Step
 
 @numba.njit(nogil=True)
 def _in_packets(world, w, q, ray, kept, how):  # type: ignore[no-untyped-def]
-    seen, lanes = view(world), (view(w), view(q), view(ray))
-    met = (seen.scene, seen.veiled, seen.rows, seen.facet, seen.light_of, seen.first_triangle, seen.surface)
+    lanes = (view(w), view(q), view(ray))
     for k in range(len(how)):
         count, shadow, coherent = how[k, 0], how[k, 1] > 0, how[k, 3] > 0
         x, there = (ln.LX, ln.SHARE) if shadow else (ln.DX, ln.ALIVE)
@@ -406,9 +404,9 @@ def _in_packets(world, w, q, ray, kept, how):  # type: ignore[no-untyped-def]
         w[ln.TIME : ln.TIME + LANES], w[ln.REACH : ln.REACH + LANES] = kept[k, 6], kept[k, 7]
         w[there : there + LANES] = kept[k, THERE]
         if shadow:
-            shadows(*met, *lanes, count, coherent)
+            shadows(world, *lanes, count, coherent)
         else:
-            trace(*met, *lanes, count, np.uint32(how[k, 2]), np.uint32(0), coherent)
+            trace(world, *lanes, count, np.uint32(how[k, 2]), np.uint32(0), coherent)
 
 
 _ADDRESS = ctypes.cast(embree._library().rtcOccluded1, ctypes.c_void_p).value

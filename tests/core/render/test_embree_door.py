@@ -1,10 +1,13 @@
 """The Embree door against a plain, slow twin: the same first hits, at every shutter time."""
 
+from typing import NamedTuple
+
 import numba
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from numpy.typing import NDArray
 
 from letters import alike, setting
 from moss_crown.core.compiling import called
@@ -16,6 +19,7 @@ from moss_crown.core.render.arithmetic import f32
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, RayScene, intersect1
 from moss_crown.core.render.lanes import workspace
 from moss_crown.core.render.rays import NONE, aim, ray_buffer, shadows, trace
+from moss_crown.core.render.views import Packed
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.shape import faces
 
@@ -39,8 +43,16 @@ def one_by_one(scene, ray, origins, directions, times, mask):
     return found
 
 
-NO_ROWS = (np.zeros((1, 1), np.float32), np.zeros(1, np.uint8), np.zeros(1, np.int64), np.zeros(1, np.int64))
-NO_SURFACE = np.zeros((1, 1), np.int64)
+class Rays(NamedTuple):
+    """Of a world what sends rays."""
+
+    scene: int
+    rows: NDArray[np.float32] = np.zeros((1, 1), np.float32)
+    facet: NDArray[np.uint8] = np.zeros(1, np.uint8)
+    light_of: NDArray[np.int32] = np.zeros(1, np.int32)
+    first_triangle: NDArray[np.int64] = np.zeros(1, np.int64)
+    surface: NDArray[np.int32] = np.zeros((1, 1), np.int32)
+    veiled: bool = False
 
 
 def filled(origins, directions, times, along):
@@ -58,7 +70,7 @@ def in_packets(scene, origins, directions, times, mask, coherent=False):
     count = len(origins)
     w, q = filled(origins, directions, times, (ln.DX, ln.DY, ln.DZ))
     w[ln.ALIVE :][:count] = 1
-    trace(scene, False, *NO_ROWS, NO_SURFACE, w, q, ray_buffer(), count, mask, np.uint32(1), coherent)
+    trace(Packed(Rays(scene)), w, q, ray_buffer(), count, mask, np.uint32(1), coherent)
     instance, piece = q[ln.INSTANCE :][:count], q[ln.PIECE :][:count]
     hit = instance != NONE
     return np.stack(
@@ -77,7 +89,7 @@ def lit(scene, origins, directions, times, far, coherent=False):
     w, q = filled(origins, directions, times, (ln.LX, ln.LY, ln.LZ))
     w[ln.SHARE :][:count] = 1
     w[ln.REACH :][:count] = far
-    assert shadows(scene, False, *NO_ROWS, NO_SURFACE, w, q, ray_buffer(), count, coherent) == count
+    assert shadows(Packed(Rays(scene)), w, q, ray_buffer(), count, coherent) == count
     return w[ln.SHARE :][:count]
 
 

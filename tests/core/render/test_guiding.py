@@ -120,9 +120,9 @@ def test_what_is_drawn_has_the_density_that_is_said(kind):
         w[ln.GUIDED : ln.GUIDED + count] = guide.share[cell]
         choose_guided(w, count)
         by_the_cosine(w, count)
-        turn_guided(guide.frames, guide.rise, w, q, count)
+        turn_guided(guide, w, q, count)
         evaluated(w, count)
-        weigh_guided(guide.frames, guide.rise, w, q, count)
+        weigh_guided(guide, w, q, count)
         x, y, z = (w[row : row + count].astype(float) for row in (ln.IN_X, ln.IN_Y, ln.IN_Z))
         across, up = 0.6 * x - 0.8 * y, 0.8 * x + 0.6 * y
         near = (np.hypot(across - middle[0], up - middle[1]) < 0.2) & (z > 1e-4)

@@ -1,11 +1,12 @@
 """Samples are even, directions are drawn with the density that is claimed, the Embree door agrees with a plain twin."""
 
 from dataclasses import replace
-from typing import get_args
+from typing import NamedTuple, get_args
 
 import numba
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 from scipy.interpolate import RegularGridInterpolator
 
 from moss_crown.core.compiling import called
@@ -15,9 +16,9 @@ from moss_crown.core.look.material import Surface
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import arc_cosine, arc_tangent, circle, f32, u32
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE, draft_table, to_bytes, to_display
-from moss_crown.core.render.environment_map import density_at, environment_map, texel
+from moss_crown.core.render.environment_map import EnvironmentMap, density_at, environment_map, texel
 from moss_crown.core.render.environment_map import place as place_of
-from moss_crown.core.render.lamps import choose, look_at, sky_radiance, to_sky
+from moss_crown.core.render.lamps import LIGHT_ROW, choose, look_at, sky_radiance, to_sky
 from moss_crown.core.render.lanes import LANES, workspace
 from moss_crown.core.render.sampling import mix, place_in_order, reverse_bits, sample2, second_dimension
 from moss_crown.core.render.shading import draw, evaluate, settle
@@ -31,6 +32,7 @@ from moss_crown.core.render.tables import (
     glass_table,
     material_rows,
 )
+from moss_crown.core.render.views import Packed
 from moss_crown.core.stage.scene import Surround
 
 arc_cosine, arc_tangent, circle = map(called, (arc_cosine, arc_tangent, circle))
@@ -144,8 +146,16 @@ def test_pixels_and_dimensions_are_not_correlated():
             assert abs(np.corrcoef(a[:, i], b[:, j])[0, 1]) < 0.05
 
 
+class Lit(NamedTuple):
+    """Of a world what lights it."""
+
+    lights: NDArray[np.float32]
+    surround: EnvironmentMap
+
+
 def drawn_directions(sky, count):
     """Rows of direction, density and radiance as the environment is drawn, lane after lane."""
+    world = Packed(Lit(np.zeros((0, LIGHT_ROW), np.float32), sky))
     w, q = workspace()
     rows = (ln.LX, ln.LY, ln.LZ, ln.CHANCE, ln.LIGHT_R, ln.LIGHT_G, ln.LIGHT_B)
     found = []
@@ -158,21 +168,8 @@ def drawn_directions(sky, count):
             ]
         )
         w[ln.U : ln.U + LANES], w[ln.V : ln.V + LANES] = at[:, 0], at[:, 1]
-        to_sky(
-            w,
-            q,
-            LANES,
-            0,
-            sky.rows,
-            sky.row_guide,
-            sky.cells,
-            sky.cell_guide,
-            sky.edges,
-            sky.dense,
-            sky.turn,
-            sky.radiance,
-        )
-        sky_radiance(w, q, LANES, 0, sky.radiance)
+        to_sky(world, w, q, LANES)
+        sky_radiance(world, w, q, LANES)
         found.append(np.stack([w[row : row + LANES] for row in rows], 1))
     return np.concatenate(found)
 

@@ -96,9 +96,9 @@ def begin(w, n):
 
 
 @kernel
-def start(poses, camera, lens, w, q, n, index, width, height):
+def start(world, w, q, n, index, width, height):
     """Camera rays of the lanes, whose pixels stand in LX and LY."""
-    steps = poses.shape[1]
+    steps, lens = world.poses.shape[1], world.lens
     wide = padded(n)
     if steps > 1:
         sample_lanes(w, q, wide, index, 1)
@@ -106,7 +106,7 @@ def start(poses, camera, lens, w, q, n, index, width, height):
         w[ln.TIME + i] = w[ln.U + i] if steps > 1 else ZERO
     sample_lanes(w, q, wide, index, 0)
     _filter(w, n)
-    pinhole(w, wide, camera, lens, width, height)
+    pinhole(w, wide, world.camera, lens, width, height)
     if lens[4] > ZERO:
         sample_lanes(w, q, wide, index, 90)
         _through_lens(w, n, lens)

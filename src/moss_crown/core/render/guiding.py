@@ -55,8 +55,9 @@ def _cell(frames, g, at, x, y, z):
 
 
 @kernel
-def find_cells(of, frames, share, w, q, n):
+def find_cells(guide, w, q, n):
     """CELL of the lanes, lifted off their hits, and the share of directions that is drawn by it: GUIDED."""
+    of, frames, share = guide.of, guide.frames, guide.share
     for i in range(n):
         w[ln.GUIDED + i] = ZERO
         g = of[q[ln.INSTANCE + i]]
@@ -86,8 +87,9 @@ def choose_guided(w, n):
 
 
 @kernel
-def turn_guided(frames, rise, w, q, n):
+def turn_guided(guide, w, q, n):
     """Give those lanes their direction instead of the one that the material drew: IN_X.."""
+    frames, rise = guide.frames, guide.rise
     for i in range(n):
         if w[ln.TURNED + i] == ZERO:
             continue
@@ -118,13 +120,14 @@ def turn_guided(frames, rise, w, q, n):
 
 
 @kernel
-def weigh_guided(frames, rise, w, q, n):
+def weigh_guided(guide, w, q, n):
     """What was evaluated at guided lanes, as if the material had drawn all of it: OUT_R.. over DRAWN is what comes of
     both ways. RATIO: how much rarer the material alone draws the direction.
 
     The density of the material alone goes on to weigh such paths against looking at lights: both sides take it, and a
     guide looks for letters, not for lights.
     """
+    frames, rise = guide.frames, guide.rise
     for i in range(n):
         share = w[ln.GUIDED + i]
         if not share > ZERO:

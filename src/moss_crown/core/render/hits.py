@@ -76,9 +76,10 @@ def _places(w, n, turn):
 
 
 @kernel
-def backdrop(radiance, turn, w, q, n, missed, film):
+def backdrop(world, w, q, n, missed, film):
     """What camera rays that met nothing see of the environment."""
-    _places(w, n, turn)
+    radiance = world.surround.radiance
+    _places(w, n, world.surround.turn)
     for j in range(missed):
         i = i64(q[ln.MISSED + j])
         pixel = q[ln.PIXEL + i]
@@ -89,12 +90,14 @@ def backdrop(radiance, turn, w, q, n, missed, film):
 
 
 @kernel
-def sky(radiance, cells, dense, turn, choice, touches, w, q, n, missed, picked, film, clamp, passes):
+def sky(world, w, q, n, missed, picked, film, clamp, passes):
     """Light of the environment on rays that met nothing. `picked`: from how many lights the last surface drew, each by
     its chance; 0 when it drew from every one."""
+    choice, touches = world.choice, world.touches
+    radiance, cells, dense = world.surround.radiance, world.surround.cells, world.surround.dense
     count = len(choice) - 2
     factor = picked * (choice[count + 1] - choice[count]) if picked > ZERO else ONE
-    _places(w, n, turn)
+    _places(w, n, world.surround.turn)
     picture, height, width = address(radiance), radiance.shape[0], radiance.shape[1]
     for j in range(missed):
         i = i64(q[ln.MISSED + j])
@@ -111,8 +114,9 @@ def sky(radiance, cells, dense, turn, choice, touches, w, q, n, missed, picked, 
 
 
 @kernel
-def suns(lamps, choice, touches, w, q, missed, picked, film, clamp, passes):
+def suns(world, w, q, missed, picked, film, clamp, passes):
     """The same for suns."""
+    lamps, choice, touches = world.lights, world.choice, world.touches
     for k in range(len(lamps)):
         if lamps[k, KIND] != f32(SUN):
             continue
@@ -135,10 +139,10 @@ def suns(lamps, choice, touches, w, q, missed, picked, film, clamp, passes):
 
 
 @kernel
-def lamps_met(
-    lamps, choice, touches, light_of, pieces, owners, poses, first_piece, w, q, shone, picked, film, clamp, passes
-):
+def lamps_met(world, w, q, shone, picked, film, clamp, passes):
     """Light of lamps that paths met by chance."""
+    lamps, choice, touches, light_of = world.lights, world.choice, world.touches, world.light_of
+    pieces, owners, poses, first_piece = world.pieces, world.piece_instance, world.poses, world.first_piece
     steps = poses.shape[1]
     for j in range(shone):
         i = i64(q[ln.SHONE + j])
@@ -169,8 +173,10 @@ def lamps_met(
 
 
 @kernel
-def gather(rows, normals, facets, poses, first_triangle, surface, w, q, n):
+def gather(world, w, q, n):
     """Move the n lanes that met a surface up to the front, with all that belongs to it."""
+    rows, normals, facets, poses = world.rows, world.normals, world.facet, world.poses
+    first_triangle, surface = world.first_triangle, world.surface
     steps = poses.shape[1]
     for j in range(n):
         i = i64(q[ln.MET + j])  # at j or behind it, so that lane j has been read already
@@ -260,32 +266,18 @@ def gather(rows, normals, facets, poses, first_triangle, surface, w, q, n):
 @kernel
 def met(world, w, q, ray, n, mask, salt, coherent):
     """Send the lanes' rays and gather what they met."""
-    trace(
-        world.scene,
-        world.veiled,
-        world.rows,
-        world.facet,
-        world.light_of,
-        world.first_triangle,
-        world.surface,
-        w,
-        q,
-        ray,
-        n,
-        mask,
-        salt,
-        coherent,
-    )
+    trace(world, w, q, ray, n, mask, salt, coherent)
     _, _, n = told_apart(world.light_of, w, q, n)
-    gather(world.rows, world.normals, world.facet, world.poses, world.first_triangle, world.surface, w, q, n)
+    gather(world, w, q, n)
     return n
 
 
 @kernel
-def hazed(haze, camera, catches, ground, w, q, n, light, film, passes):
+def hazed(world, w, q, n, film, passes):
     """Haze between the camera and the first surface, by depth along the camera's axis, as the draft has it, and the
     horizon that grounds go over into: what they take of all that comes, and their own light, which counts as the
     environment's."""
+    haze, camera, catches, ground, light = world.haze, world.camera, world.catches, world.ground, len(world.lights)
     for i in range(n):
         instance = q[ln.INSTANCE + i]
         along = -(w[ln.DX + i] * camera[0, 0, 2] + w[ln.DY + i] * camera[0, 0, 6] + w[ln.DZ + i] * camera[0, 0, 10])
@@ -305,8 +297,10 @@ def hazed(haze, camera, catches, ground, w, q, n, light, film, passes):
 
 
 @kernel
-def glows(choice, glow, first_piece, pieces, owners, poses, w, q, n, depth, picked, film, clamp, passes):
+def glows(world, w, q, n, depth, picked, film, clamp, passes):
     """Light of the surfaces themselves."""
+    choice, glow, first_piece = world.choice, world.glow, world.first_piece
+    pieces, owners, poses = world.pieces, world.piece_instance, world.poses
     steps = poses.shape[1]
     factor = picked * (choice[glow + 1] - choice[glow]) if picked > ZERO else ONE
     for i in range(n):
@@ -324,9 +318,10 @@ def glows(choice, glow, first_piece, pieces, owners, poses, w, q, n, depth, pick
 
 
 @kernel
-def grains(texture, rows, corners, rest, first_triangle, w, q, n, relief):
-    """The textures of surfaces: their colours into the lanes; their relief bends the lanes' normals. `texture`: see
-    `texturing.textures`."""
+def grains(world, w, q, n, relief):
+    """The textures of surfaces: their colours into the lanes; their relief bends the lanes' normals."""
+    texture, rows, corners = world.texture, world.rows, world.corners
+    rest, first_triangle = world.rest, world.first_triangle
     point = room(9)
     here, row_address = address(point), address(rows)
     for i in range(n):
@@ -392,8 +387,10 @@ def _on_film(pose, instance, lens, camera, x, y, z):
 
 
 @kernel
-def first_passes(poses, later, camera, later_camera, corners, first_triangle, lens, w, q, n, film, mattes, counts):
+def first_passes(world, w, q, n, film, mattes, counts):
     """Place, motion to the next frame (in half frames, across and up) and name of the surfaces that the camera sees."""
+    poses, later, camera, later_camera = world.poses, world.later, world.camera, world.later_camera
+    corners, first_triangle, lens = world.corners, world.first_triangle, world.lens
     for i in range(n):
         pixel, instance = q[ln.PIXEL + i], q[ln.INSTANCE + i]
         far = w[ln.FAR + i]

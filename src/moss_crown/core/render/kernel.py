@@ -106,8 +106,9 @@ def _look(w, q, film, n):
 
 
 @kernel
-def _keep_touched(touches, w, q, n):
+def _keep_touched(world, w, q, n):
     """Lamps that do not light a lane's facet have no chance there."""
+    touches = world.touches
     for i in range(n):
         if not touches[q[ln.LAMP + i], q[ln.INSTANCE + i]] >> q[ln.FACET + i] & 1:
             w[ln.CHANCE + i] = ZERO
@@ -141,11 +142,12 @@ def _weigh(w, n):
 
 
 @kernel
-def _wanted(catching, catches, w, q, n, depth, film, faint, salt, passes):
+def _wanted(world, w, q, n, depth, film, faint, salt, passes):
     """Which lanes send a ray for the light that they may get: SHARE.
 
     Rays for light fainter than `faint` are sent by chance only, and then stand for those that are not sent.
     """
+    catching, catches = world.catching, world.catches
     for i in range(n):
         r, g, b = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i]
         w[ln.SHARE + i] = ZERO
@@ -166,8 +168,9 @@ def _wanted(catching, catches, w, q, n, depth, film, faint, salt, passes):
 
 
 @kernel
-def _add_light(dark, catching, catches, w, q, n, depth, film, clamp, passes):
+def _add_light(world, w, q, n, depth, film, clamp, passes):
     """Add the light that nothing keeps away from the lanes that sent a ray for it, which are the picked ones."""
+    dark, catching, catches = world.dark, world.catching, world.catches
     for j in range(n):
         i = i64(q[ln.PICK + j])
         r, g, b, share = w[ln.LIGHT_R + i], w[ln.LIGHT_G + i], w[ln.LIGHT_B + i], w[ln.SHARE + i]
@@ -312,13 +315,9 @@ def trace_rows(
     `open_back` the camera sees letters only. Samples are added one by one in their order, so that stopping and going on
     gives the same bits as one go.
     """
-    world, film, mattes, counts = view(world), view(film), view(mattes), view(counts)
+    film, mattes, counts = view(film), view(mattes), view(counts)
     w, q, ray = view(w), view(q), view(ray)
-    lamps, choice, touches = world.lights, world.choice, world.touches
-    pieces, owners, first_piece, poses = world.pieces, world.piece_instance, world.first_piece, world.poses
-    first_triangle, corners, rows, table = world.first_triangle, world.corners, world.rows, world.albedo
-    surround, light_of, lens, layered = world.surround, world.light_of, world.lens, world.layered
-    guide = world.guide
+    lamps, table, layered, guide = world.lights, world.albedo, world.layered, world.guide
     lights = len(lamps)
     everything = lights < MOST_AT_FIRST
     mask = SEEN_BY_CAMERA_LETTERS if open_back and not world.catching else SEEN_BY_CAMERA
@@ -330,95 +329,34 @@ def trace_rows(
             sequence = mix(u32(frame_key + u32(u32(sample) >> u32(bits))))
             n = _take_pixels(w, q, first_row, last_row, left, right, width, frame_key, sequence, bits)
             index = reverse_bits(u32(sample & ((1 << bits) - 1)))
-            start(poses, world.camera, lens, w, q, n, index, width, height)
+            start(world, w, q, n, index, width, height)
             picked = ZERO
             last = depth_limit + THROUGH_GLASS if world.glassy else depth_limit
             for depth in range(last + 1):
                 bound = clamp if depth >= 2 else ZERO
                 salt = u32(mix(u32(index + u32(depth) * u32(0x85EBCA6B))))
-                trace(
-                    world.scene,
-                    world.veiled,
-                    rows,
-                    world.facet,
-                    light_of,
-                    first_triangle,
-                    world.surface,
-                    w,
-                    q,
-                    ray,
-                    n,
-                    mask if depth == 0 else SEEN_BY_PATHS,
-                    salt,
-                    depth == 0,
-                )
-                missed, shone, met = told_apart(light_of, w, q, n)
+                trace(world, w, q, ray, n, mask if depth == 0 else SEEN_BY_PATHS, salt, depth == 0)
+                missed, shone, met = told_apart(world.light_of, w, q, n)
                 if depth == 0 and missed > 0:
-                    backdrop(surround.radiance, surround.turn, w, q, n, missed, film)
+                    backdrop(world, w, q, n, missed, film)
                 if depth > 0 and missed > 0:
-                    sky(
-                        surround.radiance,
-                        surround.cells,
-                        surround.dense,
-                        surround.turn,
-                        choice,
-                        touches,
-                        w,
-                        q,
-                        n,
-                        missed,
-                        picked,
-                        film,
-                        bound,
-                        passes,
-                    )
-                    suns(lamps, choice, touches, w, q, missed, picked, film, bound, passes)
+                    sky(world, w, q, n, missed, picked, film, bound, passes)
+                    suns(world, w, q, missed, picked, film, bound, passes)
                 if depth > 0 and shone > 0:
-                    lamps_met(
-                        lamps,
-                        choice,
-                        touches,
-                        light_of,
-                        pieces,
-                        owners,
-                        poses,
-                        first_piece,
-                        w,
-                        q,
-                        shone,
-                        picked,
-                        film,
-                        bound,
-                        passes,
-                    )
+                    lamps_met(world, w, q, shone, picked, film, bound, passes)
                 n = met
-                gather(rows, world.normals, world.facet, poses, first_triangle, world.surface, w, q, n)
+                gather(world, w, q, n)
                 if world.glassy:
                     absorb(w, n)
                 if world.hazy and depth == 0:
-                    hazed(world.haze, world.camera, world.catches, world.ground, w, q, n, lights, film, passes)
+                    hazed(world, w, q, n, film, passes)
                 if world.glow >= 0:
-                    glows(
-                        choice,
-                        world.glow,
-                        first_piece,
-                        pieces,
-                        owners,
-                        poses,
-                        w,
-                        q,
-                        n,
-                        depth,
-                        picked,
-                        film,
-                        bound,
-                        passes,
-                    )
+                    glows(world, w, q, n, depth, picked, film, bound, passes)
                 if n == 0 or depth == last:
                     break
                 wide = padded(n)
                 if world.grained:
-                    grains(world.texture, rows, corners, world.rest, first_triangle, w, q, n, depth == 0)
+                    grains(world, w, q, n, depth == 0)
                 if widen > ZERO and depth > 0:
                     _widen(w, wide, widen)
                 frame(w, wide)
@@ -426,30 +364,16 @@ def trace_rows(
                 settle(w, table, n, wide, layered)
                 if depth == 0:
                     if passes:
-                        first_passes(
-                            poses,
-                            world.later,
-                            world.camera,
-                            world.later_camera,
-                            corners,
-                            first_triangle,
-                            lens,
-                            w,
-                            q,
-                            n,
-                            film,
-                            mattes,
-                            counts,
-                        )
+                        first_passes(world, w, q, n, film, mattes, counts)
                     seen_albedo(w, wide)
                     _look(w, q, film, n)
                 if world.glassy:
-                    glass_rows(rows, w, q, n)
+                    glass_rows(world.rows, w, q, n)
                     sample_lanes(w, q, wide, index, 5 + depth * 4)
                     meet(w, n)
                 lift(w, wide)
                 if guide.there:
-                    find_cells(guide.of, guide.frames, guide.share, w, q, n)
+                    find_cells(guide, w, q, n)
                 if world.glassy:
                     _count_again(w, n, f32(depth_limit))
                 bound = clamp if depth >= 1 else ZERO
@@ -464,7 +388,7 @@ def trace_rows(
                 for k in range(turns):
                     kind = EVERY
                     if picked > ZERO:
-                        choose(w, q, wide, choice, picked, k)
+                        choose(w, q, wide, world.choice, picked, k)
                     else:
                         look_at(w, q, n, k)
                         kind = int(lamps[k, KIND]) if k < lights else SKY
@@ -474,61 +398,35 @@ def trace_rows(
                     if kind == EVERY:
                         to_rectangles(w, q, n, lamps)
                     if kind in (EVERY, SHAPE):
-                        to_shapes(lamps, pieces, owners, world.rise, poses, w, q, n)
+                        to_shapes(world, w, q, n)
                     if kind in (EVERY, SUN):
                         to_suns(w, q, n, lamps)
                     if kind in (EVERY, SKY):
-                        to_sky(
-                            w,
-                            q,
-                            n,
-                            lights,
-                            surround.rows,
-                            surround.row_guide,
-                            surround.cells,
-                            surround.cell_guide,
-                            surround.edges,
-                            surround.dense,
-                            surround.turn,
-                            surround.radiance,
-                        )
+                        to_sky(world, w, q, n)
                     if world.linked:
-                        _keep_touched(touches, w, q, n)
+                        _keep_touched(world, w, q, n)
                     if world.glassy:
                         _not_glass(w, n)
                     _into_frame(w, wide)
                     if kind in (EVERY, SKY):
-                        sky_radiance(w, q, n, lights, surround.radiance)
+                        sky_radiance(world, w, q, n)
                     evaluate(w, table, n, wide, layered)
                     if passes and depth == 0:
                         _split(w, wide)
                     _weigh(w, wide)
                     apart = mix(u32(salt + u32(k) * u32(0x9E3779B9)))
-                    _wanted(world.catching, world.catches, w, q, n, depth, film, faint, apart, passes)
-                    sent = shadows(
-                        world.scene,
-                        world.veiled,
-                        rows,
-                        world.facet,
-                        light_of,
-                        first_triangle,
-                        world.surface,
-                        w,
-                        q,
-                        ray,
-                        n,
-                        depth == 0,
-                    )
-                    _add_light(world.dark, world.catching, world.catches, w, q, sent, depth, film, bound, passes)
+                    _wanted(world, w, q, n, depth, film, faint, apart, passes)
+                    sent = shadows(world, w, q, ray, n, depth == 0)
+                    _add_light(world, w, q, sent, depth, film, bound, passes)
                 sample_lanes(w, q, wide, index, 4 + depth * 4)
                 if guide.there:
                     choose_guided(w, wide)
                 draw(w, wide)
                 if guide.there:
-                    turn_guided(guide.frames, guide.rise, w, q, n)
+                    turn_guided(guide, w, q, n)
                 evaluate(w, table, n, wide, layered)
                 if guide.there:
-                    weigh_guided(guide.frames, guide.rise, w, q, n)
+                    weigh_guided(guide, w, q, n)
                 if passes and depth == 0:
                     _split(w, wide)
                 if world.glassy:

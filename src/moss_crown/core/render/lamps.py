@@ -230,8 +230,9 @@ def to_suns(w, q, n, lamps):
 
 
 @kernel
-def to_shapes(lamps, pieces, owners, rise, poses, w, q, n):
+def to_shapes(world, w, q, n):
     """The same for shapes of triangles."""
+    lamps, pieces, owners, rise, poses = world.lights, world.pieces, world.piece_instance, world.rise, world.poses
     steps = poses.shape[1]
     count = u32(len(lamps))
     for i in range(n):
@@ -293,9 +294,12 @@ def sides(w, q, n):
 
 
 @kernel
-def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, dense, turn, radiance):
+def to_sky(world, w, q, n):
     """Directions to the environment, by the distribution of the side that a lane's surface looks to, even in solid
-    angle within a cell. `light`: its number. Where that is in its picture goes into U and V for `sky_radiance`."""
+    angle within a cell. Where that is in its picture goes into U and V for `sky_radiance`."""
+    sky, light = world.surround, len(world.lights)
+    rows, row_guide, cells, cell_guide = sky.rows, sky.row_guide, sky.cells, sky.cell_guide
+    edges, dense, turn, radiance = sky.edges, sky.dense, sky.turn, sky.radiance
     picture, height, width = address(radiance), radiance.shape[0], radiance.shape[1]
     for i in range(n):
         if q[ln.LAMP + i] != u32(light):
@@ -335,8 +339,9 @@ def to_sky(w, q, n, light, rows, row_guide, cells, cell_guide, edges, dense, tur
 
 
 @kernel
-def sky_radiance(w, q, n, light, radiance):
+def sky_radiance(world, w, q, n):
     """Radiance of the environment where `to_sky` looks, for lanes with a chance of it."""
+    light, radiance = len(world.lights), world.surround.radiance
     for i in range(n):
         if q[ln.LAMP + i] == u32(light):
             r, g, b = ZERO, ZERO, ZERO

@@ -241,7 +241,7 @@ def _from_sky(power: Floats, turn: float, numbers: Floats) -> Floats:
 def _follow(world, w, q, ray, origins, directions, landed):
     """Send photons through the scene; what lands on the stage by way of letters: instance, place, way to where it came
     from, and what it brings, in a row of `landed` a photon and bounce."""
-    world, origins, directions, landed = view(world), view(origins), view(directions), view(landed)
+    origins, directions, landed = view(origins), view(directions), view(landed)
     w, q, ray = view(w), view(q), view(ray)
     count, ground = len(origins), world.ground
     for first in range(0, count, ln.LANES):

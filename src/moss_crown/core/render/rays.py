@@ -82,38 +82,39 @@ def _tell(words, address, coherent):
 
 
 @inlined
-def opacity_at(rows, facets, light_of, first_triangle, surface, instance, piece):
+def opacity_at(world, instance, piece):
     """How much of what was hit is there: 1 for lamps."""
     there = ONE
-    if light_of[instance] < 0:
-        there = rows[surface[instance, facets[first_triangle[instance] + piece]], 45]
+    if world.light_of[instance] < 0:
+        facet = world.facet[world.first_triangle[instance] + piece]
+        there = world.rows[world.surface[instance, facet], 45]
     return there
 
 
 @inlined
-def _pass_veils(scene, rows, facets, light_of, first_triangle, surface, address, ray, words, key, salt):
+def _pass_veils(world, address, ray, words, key, salt):
     """Send a ray on through what it does not meet, of as many as MOST_VEILS layers."""
     for layer in range(MOST_VEILS):
         if words[18] == NONE:
             break
-        there = opacity_at(rows, facets, light_of, first_triangle, surface, words[19], words[17])
+        there = opacity_at(world, words[19], words[17])
         if there >= ONE or unit(mix(u32(key ^ mix(u32(salt + u32(layer) * u32(0x9E3779B9)))))) < there:
             break
         ray[3] = ray[8] * _ON + _ON_LEAST
         ray[8] = FAR_AWAY
         words[17], words[18], words[19], words[20] = NONE, NONE, NONE, NONE
-        intersect1(scene, address, 0)
+        intersect1(world.scene, address, 0)
 
 
 @inlined
-def light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words):
+def light_through(world, address, ray, words):
     """What share of light comes along a ray that was aimed, through all that is not wholly there."""
     share, far = ONE, ray[8]
     for _ in range(MOST_VEILS):
-        intersect1(scene, address, 0)
+        intersect1(world.scene, address, 0)
         if words[18] == NONE:
             break
-        share = share * (ONE - opacity_at(rows, facets, light_of, first_triangle, surface, words[19], words[17]))
+        share = share * (ONE - opacity_at(world, words[19], words[17]))
         if share <= f32(1e-4):
             share = ZERO
             break
@@ -124,14 +125,14 @@ def light_through(scene, rows, facets, light_of, first_triangle, surface, addres
 
 
 @kernel
-def _each(scene, rows, facets, light_of, first_triangle, surface, w, q, ray, count, mask, salt):
+def _each(world, w, q, ray, count, mask, salt):
     """Send the picked lanes one by one, each through what it does not meet."""
     words, address = words_of(ray), address_of(ray)
     for j in range(count):
         i = int(q[ln.PICK + j])
         _aim_lane(w, ray, words, i, ln.DX, ln.DY, ln.DZ, FAR_AWAY, mask)
-        intersect1(scene, address, 0)
-        _pass_veils(scene, rows, facets, light_of, first_triangle, surface, address, ray, words, q[ln.KEY + i], salt)
+        intersect1(world.scene, address, 0)
+        _pass_veils(world, address, ray, words, q[ln.KEY + i], salt)
         w[ln.FAR + i] = ray[_FAR]
         w[ln.GX + i], w[ln.GY + i], w[ln.GZ + i] = ray[_NORMAL], ray[_NORMAL + 1], ray[_NORMAL + 2]
         w[ln.BU + i], w[ln.BV + i] = ray[_U], ray[_V]
@@ -163,34 +164,34 @@ def _together(scene, w, q, ray, count, mask, coherent):
 
 
 @kernel
-def trace(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q, ray, n, mask, salt, coherent):
+def trace(world, w, q, ray, n, mask, salt, coherent):
     """Send the rays of the lanes that are alive: FAR, INSTANCE, PIECE (its triangle), GX.. and BU, BV of the hit.
 
-    `veiled`: whether any material is not wholly there; a ray meets it by chance, `salt` telling one ray from the next.
-    `coherent`: whether neighbours go about the same way, which Embree then makes use of.
+    What is not wholly there is met by chance, `salt` telling one ray from the next. `coherent`: whether neighbours go
+    about the same way, which Embree then makes use of.
     """
     for i in range(n):
         q[ln.LAST_INSTANCE + i], q[ln.LAST_FACET + i] = q[ln.INSTANCE + i], q[ln.FACET + i]
     count = _picked(w, q, ln.ALIVE, n)
-    if veiled:
-        _each(scene, rows, facets, light_of, first_triangle, surface, w, q, ray, count, mask, salt)
+    if world.veiled:
+        _each(world, w, q, ray, count, mask, salt)
     else:
-        _together(scene, w, q, ray, count, mask, coherent)
+        _together(world.scene, w, q, ray, count, mask, coherent)
 
 
 @kernel
-def shadows(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q, ray, n, coherent):
+def shadows(world, w, q, ray, n, coherent):
     """What share of its light reaches each lane with a SHARE, along LX.. as far as REACH: into SHARE.
 
     Answers how many lanes were picked.
     """
     words, address = words_of(ray), address_of(ray)
     count = _picked(w, q, ln.SHARE, n)
-    if veiled:
+    if world.veiled:
         for j in range(count):
             i = int(q[ln.PICK + j])
             _aim_lane(w, ray, words, i, ln.LX, ln.LY, ln.LZ, w[ln.REACH + i], CASTS_SHADOW)
-            w[ln.SHARE + i] = light_through(scene, rows, facets, light_of, first_triangle, surface, address, ray, words)
+            w[ln.SHARE + i] = light_through(world, address, ray, words)
         return count
     there, told = _tell(words, address, coherent)
     for first in range(0, count, PACKET):
@@ -198,7 +199,7 @@ def shadows(scene, veiled, rows, facets, light_of, first_triangle, surface, w, q
         _fill(w, q, ray, words, first, size, ln.LX, ln.LY, ln.LZ, CASTS_SHADOW)
         for j in range(PACKET):
             ray[_FAR * PACKET + j] = w[ln.REACH + int(q[ln.PICK + first + min(j, size - 1)])]
-        occluded16(there, scene, address, told)
+        occluded16(there, world.scene, address, told)
         for j in range(size):
             # Embree makes the end of a ray minus infinity when something is in its way.
             w[ln.SHARE + int(q[ln.PICK + first + j])] = ZERO if ray[_FAR * PACKET + j] < ZERO else ONE

@@ -60,7 +60,7 @@ def _towards(w, n, row, column, turn):
 
 @entry
 def _survey(world, w, q, ray, found, points):
-    world, found, points = view(world), view(found), view(points)
+    found, points = view(found), view(points)
     w, q, ray = view(w), view(q), view(ray)
     n = _points(w, q)
     pinhole(w, n, world.camera, world.lens, ACROSS, DOWN)
@@ -74,20 +74,7 @@ def _survey(world, w, q, ray, found, points):
     for row in range(SIGHT_ROWS):
         for column in range(SIGHT_COLUMNS):
             _towards(w, n, row, column, world.surround.turn)
-            sent = shadows(
-                world.scene,
-                world.veiled,
-                world.rows,
-                world.facet,
-                world.light_of,
-                world.first_triangle,
-                world.surface,
-                w,
-                q,
-                ray,
-                n,
-                True,
-            )
+            sent = shadows(world, w, q, ray, n, True)
             for j in range(sent):
                 i = int(q[ln.PICK + j])
                 found[q[ln.SIDE + i], row, column] += w[ln.SHARE + i] * w[ln.CHANCE + i]

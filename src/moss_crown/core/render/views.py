@@ -62,7 +62,7 @@ def _named(kind: Any) -> bool:
 
 
 def _seen(kind: Any) -> Any:
-    """What `view` makes of a type."""
+    """A type with views in the place of arrays."""
     if isinstance(kind, types.Array):
         if kind.layout != "C":
             raise TypeError(f"a view shows arrays without gaps, not {kind}")
@@ -75,13 +75,18 @@ def _seen(kind: Any) -> Any:
 class Packed:
     """A named tuple of numbers, of arrays without gaps, and of such tuples, as one array of whole numbers that say
     where all of it lies. A kernel that Python calls with it, or that hands it on, gets a single address, and reads a
-    field when it asks for it; to take forty arrays apart costs as much to compile as all else that a kernel does."""
+    field when it asks for it, arrays as views; to take forty arrays apart costs as much to compile as all else that a
+    kernel does. Kernels ask once, ahead of their loops: what they write might be what was packed, for all that the
+    optimizer knows."""
 
     def __init__(self, what: Any) -> None:
         self.kind = _PackedType(_seen(typeof(what)))
         self._kept = what
         self._numbers = np.array(list(_flat(what)), np.int64)
         self.address = self._numbers.ctypes.data
+
+    def __getattr__(self, field: str) -> Any:
+        return getattr(self._kept, field)
 
 
 def _flat(what: Any) -> Iterator[int]:
@@ -167,9 +172,6 @@ def _shown(context: Any, builder: Any, kind: Any, value: Any) -> Any:
     if isinstance(kind, types.Array):
         array = context.make_array(kind)(context, builder, value)
         return _made(context, builder, _seen(kind), array.data, array.shape)
-    if _named(kind):
-        parts = [_shown(context, builder, inner, builder.extract_value(value, k)) for k, inner in enumerate(kind.types)]
-        return context.make_tuple(builder, _seen(kind), parts)
     return value
 
 
@@ -181,8 +183,9 @@ def _made(context: Any, builder: Any, kind: View, data: Any, shape: Any) -> Any:
 
 @intrinsic
 def view(typing: Any, what: Any) -> Any:
-    """A view of an array, or a named tuple with views of the arrays in it and in those in it. All else stays, also what
-    is `Packed`, of which each field is such a view already."""
+    """A view of an array."""
+    if not isinstance(what, types.Array):
+        return None
 
     def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         return _shown(context, builder, signature.args[0], arguments[0])
