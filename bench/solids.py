@@ -25,9 +25,10 @@ import uharfbuzz as hb
 from bench.report import say
 from moss_crown.core import form as form_package
 from moss_crown.core import type as type_package
+from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import Join, letter_outline
 from moss_crown.core.form.profile import Edge, ProfileKind
-from moss_crown.core.form.solid import Form, Solid, closed, solid
+from moss_crown.core.form.solid import Form, closed, solid
 from moss_crown.core.type.families import FAMILIES
 from moss_crown.core.type.fonts import open_font
 from moss_crown.core.type.shape import Glyph, faces

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from moss_crown.core.document.shot import PART, BlockStretch, EmblemStep, MaterialStep, Shot, Some
-from moss_crown.core.form.solid import BEVEL, REAR, REAR_BEVEL
+from moss_crown.core.form.mesh import BEVEL, REAR, REAR_BEVEL
 from moss_crown.core.lettering import matched, picked
 from moss_crown.core.look.dress import FACE_AND_EDGE, Dress
 from moss_crown.core.look.material import linear, surface_at

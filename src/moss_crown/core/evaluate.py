@@ -38,10 +38,11 @@ from moss_crown.core.document.shot import (
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.dressing import dresses_of, own_colours
 from moss_crown.core.errors import FamilyUnknown, PictureUnknown
+from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
-from moss_crown.core.form.solid import Form, Solid, solid
+from moss_crown.core.form.solid import Form, solid
 from moss_crown.core.form.tube import Line, Tube
 from moss_crown.core.grouping import NO_GROUP, Led, Member, Pivots, Resting, in_world, members, resting
 from moss_crown.core.lettering import setting_at

@@ -18,7 +18,7 @@ from moss_crown.core.document.shot import Light, LightsStep, Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluate import camera_at, poses_at, solid_of, structure_at, title_corners
-from moss_crown.core.form.solid import BEVEL, REAR_BEVEL, Solid
+from moss_crown.core.form.mesh import BEVEL, REAR_BEVEL, Solid
 from moss_crown.core.motion.values import sample_one
 from moss_crown.core.stage.ground import triangulated
 from moss_crown.core.staging import grounds_at, wall_behind

@@ -19,7 +19,7 @@ from moss_crown.core.evaluate import (
     structure_at,
 )
 from moss_crown.core.form.developed import texture_places
-from moss_crown.core.form.solid import Solid
+from moss_crown.core.form.mesh import Solid
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.formats.obj import write_obj

@@ -5,9 +5,10 @@ import pytest
 
 from letters import setting
 from moss_crown.core.form.developed import texture_places
+from moss_crown.core.form.mesh import BEVEL, FACE, REAR_BEVEL, RETURN
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.form.profile import Edge
-from moss_crown.core.form.solid import BEVEL, FACE, REAR_BEVEL, RETURN, Form, solid
+from moss_crown.core.form.solid import Form, solid
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.shape import faces
 

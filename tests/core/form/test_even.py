@@ -5,9 +5,10 @@ import pytest
 import shapely
 
 from letters import alike, setting
+from moss_crown.core.form.mesh import FACE, RETURN
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.form.profile import Edge
-from moss_crown.core.form.solid import FACE, RETURN, Form, closed, solid
+from moss_crown.core.form.solid import Form, closed, solid
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.shape import faces
 

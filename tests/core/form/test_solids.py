@@ -9,9 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from letters import alike, setting
+from moss_crown.core.form.mesh import BEVEL, FACE, REAR, RETURN
 from moss_crown.core.form.outline import area, clean, inset, letter_outline, shaped
 from moss_crown.core.form.profile import Edge, profile
-from moss_crown.core.form.solid import BEVEL, FACE, REAR, RETURN, Form, solid
+from moss_crown.core.form.solid import Form, solid
 from moss_crown.core.type.families import FAMILIES
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.shape import faces

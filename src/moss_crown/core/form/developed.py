@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.compiling import inner, outer
+from moss_crown.core.form.mesh import FACE, REAR, REAR_BEVEL, RETURN, Solid
 from moss_crown.core.form.profile import Edge, profile
-from moss_crown.core.form.solid import FACE, MOST_EDGES, REAR, REAR_BEVEL, RETURN, Form, Solid
+from moss_crown.core.form.solid import MOST_EDGES, Form
 
 Floats = NDArray[np.float64]
 

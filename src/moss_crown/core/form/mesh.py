@@ -1,7 +1,8 @@
-"""Small tools of triangle meshes shared by the plan, its refinement and the solid."""
+"""Triangle meshes: solid letters, and small tools shared by the plan, its refinement and the solid."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
@@ -10,6 +11,9 @@ from numpy.typing import NDArray
 FloatN2: TypeAlias = NDArray[np.float64]
 FloatN3: TypeAlias = NDArray[np.float64]
 IntN3: TypeAlias = NDArray[np.int64]
+
+FACE, BEVEL, RETURN, REAR_BEVEL, REAR = range(5)
+FACETS = ("face", "bevel", "return", "rear bevel", "rear")
 
 _SHIFT = 24
 INDEX_BOUND = 1 << _SHIFT
@@ -35,3 +39,32 @@ def boundary(triangles: IntN3) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     _, index, count = np.unique(edge_keys(triangles).ravel(), return_index=True, return_counts=True)
     edge = index[count == 1]
     return triangles[edge // 3, edge % 3], triangles[edge // 3, (edge + 1) % 3]
+
+
+@dataclass(frozen=True)
+class Solid:
+    """A closed two-manifold, outward.
+
+    vertices (n, 3) metres; triangles (m, 3), counter-clockwise seen from outside; facet (m) of FACETS;
+    normals (m, 3, 3): one a corner, flat on faces, smooth along curves. `ridged`: somewhere the edge is wider than
+    the stem and meets in a ridge. `along` (n): for tubes, how far along its contour each vertex lies, 0 to 1.
+    """
+
+    vertices: FloatN3
+    triangles: IntN3
+    facet: NDArray[np.uint8]
+    normals: NDArray[np.float32]
+    ridged: bool
+    along: NDArray[np.float32] | None = None
+
+    @property
+    def volume(self) -> float:
+        """Signed volume by the divergence theorem; positive when the triangles face outward."""
+        a, b, c = (self.vertices[self.triangles[:, i]] for i in range(3))
+        return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
+
+
+NOTHING = Solid(
+    np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(0, np.uint8), np.zeros((0, 3, 3), np.float32), False
+)
+"""The solid of a letter of which nothing is there."""

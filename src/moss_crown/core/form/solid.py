@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from moss_crown.core.form.even import even_levels, even_plan
 from moss_crown.core.form.field import InsetField
 from moss_crown.core.form.lift import Rim, Side, lift, lift_undercut
-from moss_crown.core.form.mesh import INDEX_BOUND, FloatN3, IntN3
+from moss_crown.core.form.mesh import BEVEL, FACE, INDEX_BOUND, NOTHING, REAR, REAR_BEVEL, RETURN, FloatN3, IntN3, Solid
 from moss_crown.core.form.normals import corner_normals
 from moss_crown.core.form.outline import Join, Ring, shaped
 from moss_crown.core.form.plan import Plan, plan
@@ -30,9 +30,6 @@ from moss_crown.core.form.tube import Line, Tube, along, bands, middle_lines
 
 Floats: TypeAlias = NDArray[np.float64]
 Grow: TypeAlias = Literal["both", "forward", "backward"]
-
-FACE, BEVEL, RETURN, REAR_BEVEL, REAR = range(5)
-FACETS = ("face", "bevel", "return", "rear bevel", "rear")
 
 MOST_EDGES = 0.996
 """Front and rear edges share the depth; together they take at most this much of it."""
@@ -78,35 +75,6 @@ class Form:
     def middle(self) -> float:
         """z of the middle of the depth."""
         return {"both": 0.0, "forward": self.depth / 2, "backward": -self.depth / 2}[self.grow]
-
-
-@dataclass(frozen=True)
-class Solid:
-    """A closed two-manifold, outward.
-
-    vertices (n, 3) metres; triangles (m, 3), counter-clockwise seen from outside; facet (m) of FACETS;
-    normals (m, 3, 3): one a corner, flat on faces, smooth along curves. `ridged`: somewhere the edge is wider than
-    the stem and meets in a ridge. `along` (n): for tubes, how far along its contour each vertex lies, 0 to 1.
-    """
-
-    vertices: FloatN3
-    triangles: IntN3
-    facet: NDArray[np.uint8]
-    normals: NDArray[np.float32]
-    ridged: bool
-    along: NDArray[np.float32] | None = None
-
-    @property
-    def volume(self) -> float:
-        """Signed volume by the divergence theorem; positive when the triangles face outward."""
-        a, b, c = (self.vertices[self.triangles[:, i]] for i in range(3))
-        return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
-
-
-NOTHING = Solid(
-    np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(0, np.uint8), np.zeros((0, 3, 3), np.float32), False
-)
-"""The solid of a letter of which nothing is there."""
 
 
 def solid(rings: list[Ring], form: Form, unit: float, strokes: Sequence[Line] = (), edge: float | None = None) -> Solid:

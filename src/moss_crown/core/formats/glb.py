@@ -10,7 +10,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.solid import Solid
+from moss_crown.core.form.mesh import Solid
 from moss_crown.core.formats.model import TitleModel
 from moss_crown.core.look.material import Surface
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.solid import Solid
+from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.dress import Dress
 
 

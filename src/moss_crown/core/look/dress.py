@@ -9,7 +9,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.solid import BEVEL, FACETS, REAR, REAR_BEVEL, Solid
+from moss_crown.core.form.mesh import BEVEL, FACETS, REAR, REAR_BEVEL, Solid
 from moss_crown.core.look.material import Surface
 
 Which: TypeAlias = tuple[int, int, int, int, int]

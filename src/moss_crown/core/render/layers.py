@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.solid import FACETS
+from moss_crown.core.form.mesh import FACETS
 from moss_crown.core.render import film as channels
 from moss_crown.core.stage.scene import Scene
 

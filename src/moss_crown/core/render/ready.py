@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from moss_crown.core.form.solid import Solid
+from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.display import to_bytes
 from moss_crown.core.render.environment_map import COLUMNS, ROWS

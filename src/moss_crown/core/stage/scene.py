@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.solid import Solid
+from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.environment import Picture
 from moss_crown.core.look.material import Surface
 from moss_crown.core.stage.backdrop import Backdrop
