@@ -1,5 +1,6 @@
 """Views show what arrays hold, whatever they are packed in."""
 
+import pickle
 from typing import NamedTuple
 
 import numba
@@ -11,6 +12,11 @@ from moss_crown.core.render.views import Packed, address, room, view, words
 
 
 class Inner(NamedTuple):
+    numbers: NDArray[np.float32]
+    there: bool
+
+
+class Twin(NamedTuple):
     numbers: NDArray[np.float32]
     there: bool
 
@@ -81,6 +87,13 @@ def test_room_is_a_kernels_own_and_its_words_are_the_bits():
 def test_what_has_gaps_is_refused():
     with pytest.raises(Exception, match="without gaps"):
         looked_at(np.zeros((4, 4))[:, 1])
+
+
+def test_kernels_know_what_is_packed_by_its_fields_and_not_by_a_class_that_others_may_not_have():
+    numbers = np.zeros(3, np.float32)
+    kinds = [Packed(one).kind for one in (Inner(numbers, True), Twin(numbers, False), Inner(np.zeros(3), True))]
+    assert kinds[0] == kinds[1] != kinds[2]
+    assert b"Inner" not in pickle.dumps(kinds[0])
 
 
 def test_what_can_not_be_packed_is_refused():

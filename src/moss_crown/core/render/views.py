@@ -8,8 +8,10 @@ A view does not keep alive what it shows: whoever calls the first kernel does.
 
 from __future__ import annotations
 
+import hashlib
 import operator
 from collections.abc import Iterator
+from itertools import takewhile
 from typing import Any
 
 import numpy as np
@@ -57,18 +59,25 @@ class _ViewModel(models.StructModel):
 make_attribute_wrapper(View, "shape", "shape")
 
 
-def _named(kind: Any) -> bool:
-    return isinstance(kind, types.BaseNamedTuple)
+class _PackedType(types.Type):
+    """By the names and types of the fields, not by the class that Python knows them by: what is compiled is kept under
+    it, for whom that class may be out of reach."""
+
+    def __init__(self, fields: dict[str, Any]) -> None:
+        self.fields = fields
+        whole = ", ".join(f"{name}: {kind}" for name, kind in fields.items())
+        # Short, for it stands in the names of all kernels that take it.
+        super().__init__(f"Packed({hashlib.sha256(whole.encode()).hexdigest()[:16]})")
 
 
 def _seen(kind: Any) -> Any:
-    """A type with views in the place of arrays."""
+    """A type with views in the place of arrays, and what is packed in that of named tuples."""
     if isinstance(kind, types.Array):
         if kind.layout != "C":
             raise TypeError(f"a view shows arrays without gaps, not {kind}")
         return View(kind.dtype, kind.ndim)
-    if _named(kind):
-        return types.NamedTuple([_seen(inner) for inner in kind.types], kind.instance_class)
+    if isinstance(kind, types.NamedTuple | types.NamedUniTuple):
+        return _PackedType(dict(zip(kind.fields, map(_seen, kind.types), strict=True)))
     return kind
 
 
@@ -80,7 +89,7 @@ class Packed:
     optimizer knows."""
 
     def __init__(self, what: Any) -> None:
-        self.kind = _PackedType(_seen(typeof(what)))
+        self.kind: _PackedType = _seen(typeof(what))
         self._kept = what
         self._numbers = np.array(list(_flat(what)), np.int64)
         self.address = self._numbers.ctypes.data
@@ -104,12 +113,6 @@ def _flat(what: Any) -> Iterator[int]:
         raise TypeError(f"{type(what).__name__} is nothing that can be packed")
 
 
-class _PackedType(types.Type):
-    def __init__(self, kind: Any) -> None:
-        self.kind = kind
-        super().__init__(f"Packed({kind})")
-
-
 @typeof_impl.register(Packed)
 def _typeof_packed(packed: Packed, _: Any) -> _PackedType:
     return packed.kind
@@ -131,8 +134,8 @@ def _unbox_packed(kind: _PackedType, packed: Any, c: Any) -> NativeValue:
 
 def _length(kind: Any) -> int:
     """How many numbers `_flat` makes of a kind."""
-    if _named(kind):
-        return sum(map(_length, kind.types))
+    if isinstance(kind, _PackedType):
+        return sum(map(_length, kind.fields.values()))
     return 1 + kind.ndim if isinstance(kind, View) else 1
 
 
@@ -141,21 +144,20 @@ class _PackedField(AttributeTemplate):
     key = _PackedType
 
     def generic_resolve(self, typ: Any, attr: str) -> Any:  # type: ignore[override]
-        kind = dict(zip(typ.kind.fields, typ.kind.types, strict=True)).get(attr)
-        return _PackedType(kind) if _named(kind) else kind
+        return typ.fields.get(attr)
 
 
 @lower_getattr_generic(_PackedType)
 def _field(context: Any, builder: Any, packed: _PackedType, pointer: Any, name: str) -> Any:
     """One field, read where it lies: of a tuple that is packed in it where that begins."""
-    fields, kinds = packed.kind.fields, packed.kind.types
-    place = fields.index(name)
-    kind, first = kinds[place], sum(map(_length, kinds[:place]))
+    kind = packed.fields[name]
+    ahead = takewhile(lambda field: field != name, packed.fields)
+    first = sum(_length(packed.fields[field]) for field in ahead)
 
     def at(k: int) -> Any:
         return builder.gep(pointer, [ir.Constant(ir.IntType(64), first + k)], inbounds=True)
 
-    if _named(kind):
+    if isinstance(kind, _PackedType):
         return at(0)
     number = builder.load(at(0))
     if isinstance(kind, View):
