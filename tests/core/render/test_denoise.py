@@ -26,6 +26,19 @@ def test_borders_are_as_clean_as_the_middle(quality):
         assert border.max() < 3 * middle.max()
 
 
+def test_what_is_fine_in_sharp_guides_is_kept_and_noise_in_others_is_not():
+    beauty, albedo, normal = noisy(96, 96)
+    albedo[:, ::4] = albedo[:, 1::4] = 0.1
+
+    def away(guide, sharp, truth):
+        return float(np.sqrt(((denoise(truth * beauty, guide, normal, "high", sharp) - 0.2 * truth) ** 2).mean()))
+
+    lines = albedo / 0.5
+    assert away(albedo, True, lines) < 0.9 * away(albedo, False, lines)
+    rough = albedo * np.random.default_rng(8).gamma(4.0, 0.25, (96, 96, 1)).astype(np.float32)
+    assert away(rough, False, np.ones_like(lines)) < 0.9 * away(rough, True, np.ones_like(lines))
+
+
 @pytest.mark.parametrize("size", [(1, 1), (2, 5), (40, 7)])
 def test_pictures_of_any_size_keep_it(size):
     clean = denoise(*noisy(*size), "fast")

@@ -234,6 +234,7 @@ def test_a_moving_letter_is_blurred_and_a_still_one_is_not():
     assert 0.2 < picture.alpha.max() < 0.6
     assert still.alpha.max() == 1
     assert picture.alpha.sum() == pytest.approx(still.alpha.sum(), rel=0.02)
+    assert still.sharp and not picture.sharp
 
 
 @pytest.mark.parametrize("blades", [0, 6])
@@ -245,7 +246,9 @@ def test_a_small_light_out_of_focus_spreads_to_the_circle_of_a_thin_lens(place, 
     pose = np.diag([2e-4, 2e-4, 2e-4, 1.0])[None]
     lens = Camera(camera(place=(0, 0, place)).poses, (half, half), (0.0, 0.0), radius, focus, blades)
     small = scene([dark], sky=NO_SKY, cam=lens, letters=[Placed(0, pose, (0,) * 5)])
-    picture = render(small, RenderSettings(64, 64, 1024, bounded=False), None).alpha[..., 0]
+    found = render(small, RenderSettings(64, 64, 1024, bounded=False), None)
+    assert not found.sharp
+    picture = found.alpha[..., 0]
     at = (np.arange(64) + 0.5) / 32 - 1
     total = picture.sum()
     spread = np.sqrt(((at[None] ** 2 + at[:, None] ** 2) * picture).sum() / total)

@@ -22,16 +22,25 @@ class DenoiseError(TitleError):
 
 
 def denoise(
-    beauty: NDArray[np.float32], albedo: NDArray[np.float32], normal: NDArray[np.float32], quality: Quality
+    beauty: NDArray[np.float32],
+    albedo: NDArray[np.float32],
+    normal: NDArray[np.float32],
+    quality: Quality,
+    sharp: bool = False,
 ) -> NDArray[np.float32]:
     """(h, w, 3) scene-linear beauty with its albedo (0..1) and normals (-1..1) -> the same without noise.
+
+    `sharp`: albedo and normals have as good as no noise themselves, so that all that is fine in them may be kept. Only
+    the high quality heeds it: the fast filter takes more from them than there is.
 
     It goes on beyond its borders as in a mirror: what the filter takes for black there would speckle them.
     """
     beyond = [(min(BEYOND, side - 1),) * 2 for side in beauty.shape[:2]]
     wider = [np.pad(part, (*beyond, (0, 0)), mode="reflect") for part in (beauty, albedo, normal)]
     try:
-        clean: NDArray[np.float32] = pyoidn.denoise(*wider, hdr=True, quality=quality)
+        clean: NDArray[np.float32] = pyoidn.denoise(
+            *wider, hdr=True, clean_aux=sharp and quality == "high", quality=quality
+        )
     except RuntimeError as failed:
         raise DenoiseError(str(failed)) from None
     (top, _), (left, _) = beyond

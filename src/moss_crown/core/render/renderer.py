@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 import numpy as np
@@ -67,13 +67,14 @@ class RenderSettings:
 @dataclass(frozen=True)
 class Passes:
     """(h, w, k) float32. beauty exposed, linear, premultiplied; alpha; albedo; normal in the world; depth in metres
-    along the ray, 0 where nothing was hit."""
+    along the ray, 0 where nothing was hit. `sharp`: nothing moved while the shutter was open, all was in focus."""
 
     beauty: F32
     alpha: F32
     albedo: F32
     normal: F32
     depth: F32
+    sharp: bool
 
 
 class Render:
@@ -213,6 +214,7 @@ class Render:
             albedo=np.ascontiguousarray(film[..., channels.ALBEDO : channels.ALBEDO + 3]),
             normal=np.ascontiguousarray(film[..., channels.NORMAL : channels.NORMAL + 3]),
             depth=np.where(hits > 0, film[..., channels.DEPTH : channels.DEPTH + 1] / some, np.float32(0)),
+            sharp=self._world.poses.shape[1] == 1 and float(self._world.lens[4]) == 0,
         )
 
     def _alpha(self, film: F32) -> F32:
@@ -261,5 +263,5 @@ def render(scene: Scene, settings: RenderSettings, quality: Quality | None = "hi
 
 
 def denoised(passes: Passes, quality: Quality) -> Passes:
-    clean = np.maximum(denoise(passes.beauty, passes.albedo, passes.normal, quality), np.float32(0))
-    return Passes(clean, passes.alpha, passes.albedo, passes.normal, passes.depth)
+    clean = denoise(passes.beauty, passes.albedo, passes.normal, quality, passes.sharp)
+    return replace(passes, beauty=np.maximum(clean, np.float32(0)))
