@@ -155,7 +155,14 @@ def outer_with(**options: Any) -> _Decorator:
 
 def _compiled_with(compiler: type[_Compiler], **options: Any) -> _Decorator:
     njit: Any = numba.njit
-    decorator: _Decorator = njit(cache=True, no_cfunc_wrapper=True, pipeline_class=compiler, **options)
+
+    def decorator(function: Callable[..., Any]) -> Any:
+        # Kernels that a function makes, each around numbers of its own, numba tells apart by their turn in a process:
+        # one that another process kept would be linked in for one of the same turn.
+        for cell in function.__closure__ or ():
+            function.__qualname__ += f"_{cell.cell_contents:d}"
+        return njit(cache=True, no_cfunc_wrapper=True, pipeline_class=compiler, **options)(function)
+
     return decorator
 
 
