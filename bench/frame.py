@@ -17,7 +17,7 @@ from moss_crown.core.render.arithmetic import f32
 from moss_crown.core.render.embree import intersect1
 from moss_crown.core.render.rays import aim, ray_buffer
 from moss_crown.core.render.renderer import Render, RenderSettings, denoised
-from moss_crown.core.render.world import World
+from moss_crown.core.render.views import Packed
 
 WIDTH, HEIGHT, SAMPLES = 1280, 720, 16
 
@@ -43,7 +43,7 @@ def primary(scene, ray, camera, lens, first, last, count):  # type: ignore[no-un
     return hits
 
 
-def camera_rays(world: World) -> float:
+def camera_rays(world: Packed) -> float:
     """Seconds that the camera rays of SAMPLES samples take on two threads, when nothing is shaded."""
     primary(world.scene, ray_buffer(), world.camera, world.lens, 0, 1, 1)
     begun = time.perf_counter()

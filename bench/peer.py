@@ -357,13 +357,13 @@ def limit(name: str, scene: Scene) -> None:
                 tile = (top, top + high, left, left + TILE)
 
                 def rendered(tile: tuple[int, ...] = tile) -> None:
-                    kernel.trace_rows(picture._packed, *room, *film, *tile, *ALL_SAMPLES, *TOLD)
+                    kernel.trace_rows(picture._world, *room, *film, *tile, *ALL_SAMPLES, *TOLD)
 
                 whole += timed(rendered, RUNS)[0]
-                steps = _rays_of(picture._packed, film, tile)
+                steps = _rays_of(picture._world, film, tile)
                 kept, how = np.array(steps.rays), np.array(steps.how)
-                alone += timed(lambda kept=kept, how=how: _in_packets(picture._packed, *room, kept, how), RUNS)[0]
-                single += timed(lambda kept=kept, how=how: _one_by_one(picture._packed, room[2], kept, how), RUNS)[0]
+                alone += timed(lambda kept=kept, how=how: _in_packets(picture._world, *room, kept, how), RUNS)[0]
+                single += timed(lambda kept=kept, how=how: _one_by_one(picture._world, room[2], kept, how), RUNS)[0]
     say(
         f"{name}: share of the ray limit, one thread",
         f"{100 * single / whole:.0f} % ({single:.2f} of {whole:.2f} s)",

@@ -99,8 +99,7 @@ class Render:
         if aided:
             samples = settings.width * settings.height * settings.samples
             world = world._replace(guide=guide_of(scene, world, samples))
-        self._world = world
-        self._packed = Packed(world)
+        self._world = Packed(world)
         pixels = settings.height * settings.width
         groups = channels.GROUPS + 3 * (len(self._world.lights) + 1)
         self._film = np.zeros((pixels, groups if settings.passes else channels.PLAIN), np.float32)
@@ -167,7 +166,7 @@ class Render:
 
         def part(tile: Tile) -> None:
             trace_rows(
-                self._packed,
+                self._world,
                 *workspace(),
                 ray_buffer(),
                 self._film,
@@ -218,7 +217,7 @@ class Render:
             albedo=np.ascontiguousarray(film[..., channels.ALBEDO : channels.ALBEDO + 3]),
             normal=np.ascontiguousarray(film[..., channels.NORMAL : channels.NORMAL + 3]),
             depth=np.where(hits > 0, film[..., channels.DEPTH : channels.DEPTH + 1] / some, np.float32(0)),
-            sharp=self.done >= MANY and self._world.poses.shape[1] == 1 and float(self._world.lens[4]) == 0,
+            sharp=self.done >= MANY and self._world.poses.shape[1] == 1 and self.scene.camera.opening == 0,
         )
 
     def _alpha(self, film: F32) -> F32:
