@@ -216,6 +216,24 @@ def test_every_shape_of_stage_is_there(shape):
     assert found[0, 0, ..., 3].max() == 1
 
 
+@pytest.mark.parametrize("count", [1, 40])
+def test_a_floor_in_pieces_sends_what_a_whole_one_does(count):
+    """A sweep's floor is a line that is drawn out, in as many pieces as its bend needs."""
+    made = {"colour": (0.5, 0.4, 0.3), "roughness": 0.4, "ior": 1.5}
+    lit = {"lamps": (SUN,), "preset": "long_softbox", "strength": 1.0}
+    wall = Ground(colour=(0.3, 0.3, 0.4), roughness=0.4, centre=(0, 4, -4), u=(6, 0, 0), v=(0, 4, 0))
+    whole = Ground(**made, centre=(0, 0, 0), u=(6, 0, 0), v=(0, 0, -4))
+    line = tuple((0.0, float(depth)) for depth in np.linspace(4, -4, count + 1))
+    drawn_out = Ground(**made, line=line, half=6)
+    seen, found = (around(grounds=(floor, wall), **lit) for floor in (whole, drawn_out))
+    if count == 1:
+        assert found == pytest.approx(seen, abs=1e-5)
+    else:
+        # What the wall sends it, and what it sends the wall, is now known for every piece instead of one.
+        assert found[0, 0].mean((0, 1)) == pytest.approx(seen[0, 0].mean((0, 1)), rel=0.01)
+        assert (found[0, 0, ..., 3] == seen[0, 0, ..., 3]).mean() > 0.999
+
+
 @pytest.mark.parametrize("shape", ["corner", "sweep", "card"])
 @pytest.mark.parametrize("made", [{"roughness": 1.0, "ior": 1.0}, {}], ids=["matt", "glossy"])
 def test_grounds_are_as_bright_as_the_renderer_sees_them_without_a_title(shape, made):

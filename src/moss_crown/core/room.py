@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from functools import lru_cache, partial
+from functools import lru_cache
 from itertools import pairwise
 from typing import Annotated, Literal, TypeAlias
 
@@ -97,27 +97,25 @@ class Room(Model):
 
 
 @dataclass(frozen=True)
-class _Piece:
-    """A flat part of a ground, or a whole globe: where it is met, and the place that stands for it."""
+class _Matter:
+    """What a ground is made of."""
 
-    ground: int
     colour: Floats  # of what is sent back to all sides
     mirrors: Floats  # of what is mirrored, seen straight
     roughness: float
     glow: Floats
+
+
+@dataclass(frozen=True)
+class _Piece:
+    """A flat part of a ground, or a whole globe: where it is met, and the place that stands for it."""
+
+    ground: int
     centre: Floats
     normal: Floats
     edges: Floats | None  # (2, 3) half edges; a globe has none
     radius: float
     middle: Floats
-
-    def facing(self, at: Floats, ways: Floats) -> Floats:
-        """The normals at places (n, 3) of it, on the side that is seen along ways (n, 3)."""
-        if self.edges is None:
-            normal = (at - self.centre) / self.radius
-        else:
-            normal = np.broadcast_to(self.normal, at.shape)
-        return np.where((normal * ways).sum(1, keepdims=True) > 0, -normal, normal)
 
 
 def seen_around(room: Room) -> NDArray[np.float32]:
@@ -136,6 +134,7 @@ def seen_around(room: Room) -> NDArray[np.float32]:
         tuple(shrunk(picture, step) for step in _STEPS),
         turn_matrix(room.turn),
         room.strength,
+        [_matter(ground) for ground in room.grounds],
         pieces,
         np.zeros((len(pieces), 3)),
     )
@@ -157,16 +156,19 @@ def _all_pieces(room: Room) -> list[_Piece]:
     return [piece for k, ground in enumerate(room.grounds) for piece in _pieces(k, ground, np.array(room.place))]
 
 
-def _pieces(number: int, ground: Ground, place: Floats) -> list[_Piece]:
-    full, glow, centre = (np.array(v, float) for v in (ground.colour, ground.glow, ground.centre))
-    colour = full * (1 - ground.metal)
+def _matter(ground: Ground) -> _Matter:
+    full = np.array(ground.colour, float)
     mirrors = full * ground.metal + ((ground.ior - 1) / (ground.ior + 1)) ** 2 * (1 - ground.metal)
-    made = partial(_Piece, number, colour, mirrors, ground.roughness, glow)
+    return _Matter(full * (1 - ground.metal), mirrors, ground.roughness, np.array(ground.glow, float))
+
+
+def _pieces(number: int, ground: Ground, place: Floats) -> list[_Piece]:
+    centre = np.array(ground.centre, float)
     if ground.radius > 0:
         way = place - centre
         away = float(np.linalg.norm(way))
         up = way / away if away > 1e-9 else np.array([0.0, 1.0, 0.0])
-        return [made(centre, up, None, ground.radius, centre + ground.radius * up)]
+        return [_Piece(number, centre, up, None, ground.radius, centre + ground.radius * up)]
     if ground.u is not None and ground.v is not None:
         sheets = [(centre, np.array(ground.u, float), np.array(ground.v, float))]
     else:
@@ -184,34 +186,39 @@ def _pieces(number: int, ground: Ground, place: Floats) -> list[_Piece]:
             continue
         shares = [float(np.clip((place - middle) @ edge / (edge @ edge), -1, 1)) for edge in (u, v)]
         near = middle + shares[0] * u + shares[1] * v
-        found.append(made(middle, normal / size, np.stack([u, v]), 0.0, near))
+        found.append(_Piece(number, middle, normal / size, np.stack([u, v]), 0.0, near))
     return found
 
 
-def _hits(pieces: list[_Piece], places: Floats, ways: Floats) -> Iterator[tuple[int, NDArray[np.bool_], Floats]]:
-    """What ways (n, 3) from a place (3) or from places (n, 3) meet first: each piece that any does, which of them (n),
-    and where."""
+def _hits(
+    pieces: list[_Piece], places: Floats, ways: Floats
+) -> Iterator[tuple[int, NDArray[np.bool_], NDArray[np.int64], Floats]]:
+    """What ways (n, 3) from a place (3) or from places (n, 3) meet first: each ground that any does, which of them do
+    (n), and for those which piece of it, and where."""
     first = np.full(len(ways), -1)
     nearest = np.full(len(ways), np.inf)
+    places = np.broadcast_to(places, ways.shape)
     for k, piece in enumerate(pieces):
-        to = piece.centre - places
         with np.errstate(divide="ignore", invalid="ignore"):
             if piece.edges is None:
-                along = (ways * to).sum(-1)
-                rest = piece.radius**2 - ((to * to).sum(-1) - along**2)
+                to = piece.centre - places
+                along = (ways * to).sum(1)
+                rest = piece.radius**2 - ((to * to).sum(1) - along**2)
                 far = along - np.sqrt(rest)
-                hit = (rest > 0) & (far > 1e-6)
+                hit = np.flatnonzero((far > 1e-6) & (far < nearest))
             else:
-                far = (to @ piece.normal) / (ways @ piece.normal)
-                shares = (far[:, None] * ways - to) @ piece.edges.T / (piece.edges**2).sum(1)
-                # What lies in two pieces' common edge must not be seen through.
-                hit = (far > 1e-6) & (np.abs(shares) <= 1 + 1e-6).all(1)
-            hit &= far < nearest
+                far = (piece.centre @ piece.normal - places @ piece.normal) / (ways @ piece.normal)
+                hit = np.flatnonzero((far > 1e-6) & (far < nearest))
+                for edge in piece.edges:
+                    along = far[hit] * (ways[hit] @ edge) + (places[hit] @ edge - piece.centre @ edge)
+                    # What lies in two pieces' common edge must not be seen through.
+                    hit = hit[np.abs(along) <= (1 + 1e-6) * (edge @ edge)]
         first[hit], nearest[hit] = k, far[hit]
     meeting = places + np.where(first >= 0, nearest, 0)[:, None] * ways
-    for k in set(first[first >= 0].tolist()):
-        own = first == k
-        yield k, own, meeting[own]
+    grounds = np.array([piece.ground for piece in pieces] + [-1])[first]  # the last is for what meets nothing
+    for ground in np.unique(grounds[grounds >= 0]).tolist():
+        own = grounds == ground
+        yield ground, own, first[own], meeting[own]
 
 
 def _lit(places: Floats, normals: Floats, lamps: list[Lamp]) -> Floats:
@@ -240,12 +247,14 @@ def _lit(places: Floats, normals: Floats, lamps: list[Lamp]) -> Floats:
 
 @dataclass(frozen=True)
 class _Light:
-    """What lights the pieces: lamps, the environment from fine to coarse, and what arrives at each piece besides."""
+    """What lights the pieces: lamps, the environment from fine to coarse, and what arrives at each piece besides.
+    Pieces of one ground are asked at once: a sweep has dozens of them."""
 
     lamps: list[Lamp]
     environment: tuple[Picture, ...]
     turn: Floats
     strength: float
+    matter: list[_Matter]  # of each ground
     pieces: list[_Piece]
     ambient: Floats
 
@@ -262,47 +271,57 @@ class _Light:
             found[level == k] = self.around(ways[level == k], k)
         return found
 
-    def sent(self, k: int, at: Floats, ways: Floats) -> Floats:
-        """(n, 3) light of a piece from places (n, 3) of it, seen along ways (n, 3)."""
-        piece = self.pieces[k]
-        normal = piece.facing(at, ways)
-        base = self.base(k, at, normal)
-        if not piece.mirrors.any():
-            return base + piece.glow
-        mirrors = self.gloss(piece, normal, ways)
-        lamps = _lamps_mirrored(at, normal, -ways, self.lamps, piece.roughness)
-        # What the gloss sends back does not reach the base below it.
-        return base * (1 - mirrors) + piece.glow + mirrors * lamps + self.mirrored(piece, at, normal, ways)
+    def facing(self, which: NDArray[np.int64], at: Floats, ways: Floats) -> Floats:
+        """The normals at places (n, 3) of pieces (n) of one ground, on the side that is seen along ways (n, 3)."""
+        first = self.pieces[which[0]]
+        if first.edges is None:
+            normal = (at - first.centre) / first.radius
+        else:
+            normal = np.array([piece.normal for piece in self.pieces])[which]
+        return np.asarray(np.where((normal * ways).sum(1, keepdims=True) > 0, -normal, normal))
 
-    def base(self, k: int, at: Floats, normal: Floats) -> Floats:
-        """What a piece sends on evenly to all sides."""
-        sent: Floats = self.pieces[k].colour / np.pi * (_lit(at, normal, self.lamps) + self.ambient[k])
+    def sent(self, ground: int, which: NDArray[np.int64], at: Floats, ways: Floats) -> Floats:
+        """(n, 3) light of a ground from places (n, 3) of its pieces (n), seen along ways (n, 3)."""
+        matter = self.matter[ground]
+        normal = self.facing(which, at, ways)
+        base = self.base(ground, which, at, normal)
+        if not matter.mirrors.any():
+            return base + matter.glow
+        mirrors = self.gloss(matter, normal, ways)
+        lamps = _lamps_mirrored(at, normal, -ways, self.lamps, matter.roughness)
+        # What the gloss sends back does not reach the base below it.
+        return base * (1 - mirrors) + matter.glow + mirrors * lamps + self.mirrored(matter, at, normal, ways)
+
+    def base(self, ground: int, which: NDArray[np.int64], at: Floats, normal: Floats) -> Floats:
+        """What a ground sends on evenly to all sides."""
+        sent: Floats = self.matter[ground].colour / np.pi * (_lit(at, normal, self.lamps) + self.ambient[which])
         return sent
 
-    def gloss(self, piece: _Piece, normal: Floats, ways: Floats) -> Floats:
-        """(n, 3) share that a piece mirrors: by Schlick's formula, which rough surfaces follow less."""
+    def gloss(self, matter: _Matter, normal: Floats, ways: Floats) -> Floats:
+        """(n, 3) share that a ground mirrors: by Schlick's formula, which rough surfaces follow less."""
         slant = -(ways * normal).sum(1, keepdims=True)
-        most = np.maximum(1 - piece.roughness, piece.mirrors)
-        return np.asarray(piece.mirrors + (most - piece.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5)
+        most = np.maximum(1 - matter.roughness, matter.mirrors)
+        return np.asarray(matter.mirrors + (most - matter.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5)
 
-    def mirrored(self, piece: _Piece, at: Floats, normal: Floats, ways: Floats) -> Floats:
-        """(n, 3) what a piece mirrors of the environment and of other pieces, by some of its microfacets (`_facets`):
-        seen at a slant, what is rough mirrors much that stands far above where a mirror would look."""
-        alpha = max(piece.roughness**2, _SHARPEST)
+    def mirrored(self, matter: _Matter, at: Floats, normal: Floats, ways: Floats) -> Floats:
+        """(n, 3) what a ground mirrors of the environment and of what stands there, by some of its microfacets
+        (`_facets`): seen at a slant, what is rough mirrors much that stands far above where a mirror would look."""
+        alpha = max(matter.roughness**2, _SHARPEST)
         frame = _frames(normal)
         seen = np.einsum("nij,nj->ni", frame, -ways)
         seen[:, 2] = np.maximum(seen[:, 2], 1e-3)
         total = np.zeros_like(at)
-        count = _FACETS if piece.roughness > _ROUGH else 1
+        count = _FACETS if matter.roughness > _ROUGH else 1
         for halfway, wide in _facets(seen, alpha, count):
             slant = (seen * halfway).sum(1, keepdims=True)
             back = 2 * slant * halfway - seen
-            share = piece.mirrors + (1 - piece.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5
+            share = matter.mirrors + (1 - matter.mirrors) * (1 - np.clip(slant, 0, 1)) ** 5
             share *= _unmasked(seen, back, alpha)[:, None]
             way = np.einsum("nij,ni->nj", frame, back)
             found = self.spread(way, wide)
-            for k, own, there in _hits(self.pieces, at + _LIFT * normal, way):
-                found[own] = self.base(k, there, self.pieces[k].facing(there, way[own])) + self.pieces[k].glow
+            for ground, own, which, there in _hits(self.pieces, at + _LIFT * normal, way):
+                facing = self.facing(which, there, way[own])
+                found[own] = self.base(ground, which, there, facing) + self.matter[ground].glow
             total += share * found
         return total / count
 
@@ -375,30 +394,31 @@ def _view(place: Floats, light: _Light) -> tuple[Floats, Floats]:
     behind them: means of four directions a texel."""
     ways = directions(2 * WIDTH, 2 * HEIGHT).reshape(-1, 3)
     found = np.zeros((len(ways), 7))
-    for k, own, at in _hits(light.pieces, place, ways):
+    for ground, own, which, at in _hits(light.pieces, place, ways):
         behind = light.around(ways[own], 0)
-        found[own] = np.concatenate([light.sent(k, at, ways[own]), np.ones((len(at), 1)), behind], 1)
+        sent = light.sent(ground, which, at, ways[own])
+        found[own] = np.concatenate([sent, np.ones((len(at), 1)), behind], 1)
     means = found.reshape(HEIGHT, 2, WIDTH, 2, 7).mean((1, 3))
     return means[..., :4], means[..., 4:]
 
 
 def _between(light: _Light) -> Floats:
     """(pieces, 3) light that arrives at the middle of each from the environment and from other pieces."""
-    pieces = light.pieces
+    pieces, count = light.pieces, len(light.pieces)
     sky = directions(*_COARSE).reshape(-1, 3)
-    part = np.sqrt(1 - sky[:, 1] ** 2)
-    around = light.around(sky, len(_STEPS) - 1)
-    direct = np.zeros((len(pieces), 3))
-    shares = np.zeros((len(pieces), len(pieces)))
-    for k, piece in enumerate(pieces):
-        weight = np.maximum(sky @ piece.normal, 0) * part
-        weight *= np.pi / max(weight.sum(), 1e-12)
-        arriving = around.copy()
-        for other, own, at in _hits(pieces, piece.middle + _LIFT * piece.normal, sky):
-            arriving[own] = light.sent(other, at, sky[own])
-            shares[k, other] = weight[own].sum()
-        direct[k] = weight @ arriving
-    colours = np.array([piece.colour for piece in pieces]).reshape(-1, 3)
+    normals, middles = (
+        np.array([getattr(piece, name) for piece in pieces]).reshape(-1, 3) for name in ("normal", "middle")
+    )
+    weight = np.maximum(normals @ sky.T, 0) * np.sqrt(1 - sky[:, 1] ** 2)
+    weight *= np.pi / np.maximum(weight.sum(1, keepdims=True), 1e-12)
+    arriving = np.tile(light.around(sky, len(_STEPS) - 1), (count, 1))
+    asking, ways = np.repeat(np.arange(count), len(sky)), np.tile(sky, (count, 1))
+    shares = np.zeros((count, count))
+    for ground, own, which, at in _hits(pieces, (middles + _LIFT * normals)[asking], ways):
+        arriving[own] = light.sent(ground, which, at, ways[own])
+        np.add.at(shares, (asking[own], which), weight.ravel()[own])
+    direct: Floats = np.einsum("pn,pnc->pc", weight, arriving.reshape(count, len(sky), 3))
+    colours = np.array([light.matter[piece.ground].colour for piece in pieces]).reshape(-1, 3)
     sent = np.zeros_like(direct)
     for _ in range(_ROUNDS):
         sent = shares @ (colours / np.pi * (direct + sent))
