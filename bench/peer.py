@@ -301,7 +301,7 @@ def cleaned(name: str, scene: Scene, mi: Any) -> None:
         say("  against the long pictures denoised", f"error {at[0]:.4f}, letters {at[1]:.4f}", "-")
 
     kinds: list[tuple[str, int, Quality, tuple[float, float, int]]] = [
-        ("final", 10, "high", (0.0052, 0.0200, 9)),
+        ("final", 8, "high", (0.0052, 0.0200, 9)),
         ("draft proof", 4, "fast", (0.0080, 0.0300, 4)),
     ]
     for kind, samples, quality, aims in kinds:

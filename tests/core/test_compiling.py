@@ -37,6 +37,22 @@ def halves(k, x):
     return halved(k) + halved(3) + halved(x)
 
 
+@inner
+def summed(numbers):
+    total = 0.0
+    for k in range(len(numbers)):
+        total += numbers[k]
+    return total
+
+
+@outer
+def summed_twice(numbers, twice):
+    if not twice:
+        return summed(numbers)
+    same = numbers
+    return summed(same) + summed(numbers)
+
+
 @numba.njit
 def chosen(a, b):
     return min(a, b), max(a, b)
@@ -68,6 +84,13 @@ def test_and_of_those_without_a_sign(a, b):
 @given(st.floats(-1e15, 1e15))
 def test_whole_numbers_are_cut_off(x):
     assert whole(x) == int(x)
+
+
+def test_arrays_of_pythons_are_let_go_of():
+    numbers = np.ones(5)
+    held = sys.getrefcount(numbers)
+    assert [summed_twice(numbers, twice) for twice in (False, True, True)] == [5, 10, 10]
+    assert sys.getrefcount(numbers) == held
 
 
 def test_an_inner_kernel_is_compiled_once_for_numbers_that_are_written_out():

@@ -1,13 +1,20 @@
 """Compiled kernels are kept by the state of their sources, whatever is loaded first."""
 
+import gc
 import os
 import subprocess
 import sys
+import tracemalloc
 from pathlib import Path
 
 import pytest
 
 import moss_crown.core
+from moss_crown.core.cache import Cache
+from moss_crown.core.draft import draft
+from moss_crown.core.picture import FrameOrder, render_frame
+from moss_crown.demo.motions import buoy_line
+from moss_crown.demo.shots import demo_shots
 
 SOURCES = Path(moss_crown.core.__file__).parents[2]
 ASK = "import numba; print(numba.config.CACHE_DIR)"
@@ -62,3 +69,25 @@ def test_nothing_is_left_to_compile_when_all_is_warm():
     left, late = folder(NOTHING_LEFT, MOSS_CROWN_KERNELS=os.environ["MOSS_CROWN_KERNELS"]).split("|")
     assert left.split() == []
     assert late.split() == []
+
+
+@pytest.mark.parametrize("shot", [demo_shots()[0], buoy_line()], ids=lambda shot: shot.title)
+def test_nothing_is_kept_of_what_was_rendered(shot):
+    """A take renders hundreds of frames in one process."""
+
+    def made():
+        render_frame(shot, shot.first + 12, FrameOrder(64, 36, 2), Cache())
+        draft(shot)
+        gc.collect()
+
+    made()
+    tracemalloc.start()
+    try:
+        made()
+        once, _ = tracemalloc.get_traced_memory()
+        for _ in range(3):
+            made()
+        again, _ = tracemalloc.get_traced_memory()
+    finally:
+        tracemalloc.stop()
+    assert again - once < 100_000

@@ -22,6 +22,7 @@ from numba.core.codegen import JITCodeLibrary
 from numba.core.compiler import CompilerBase, CompileResult
 from numba.core.compiler_machinery import PassManager, register_pass
 from numba.core.interpreter import Interpreter
+from numba.core.postproc import PostProcessor
 from numba.core.rewrites.static_getitem import RewriteConstGetitems
 from numba.core.typing import arraydecl
 from numba.core.typing.templates import AbstractTemplate, Signature, infer_global, signature
@@ -53,11 +54,22 @@ class _Reading(untyped_passes.TranslateByteCode):
         return True
 
 
+@register_pass(mutates_CFG=True, analysis_only=False)
+class _Lowering(typed_passes.NativeLowering):
+    _name = "lowering"
+
+    def run_pass(self, state: Any) -> bool:
+        if any(isinstance(kind, types.Array) for kind in state.typemap.values()):
+            # Where each variable is of no more use: arrays would else be kept for good, those of Python's among them.
+            PostProcessor(state.func_ir).run(emit_dels=True)
+        return bool(super().run_pass(state))
+
+
 class _Compiler(CompilerBase):
     """Numba's passes, without those that look for closures, for calls to write out, for whole arrays, branches that are
     known, and for mistakes in what the passes before made: a third of the time, for what kernels do not have."""
 
-    lowering: Any = typed_passes.NativeLowering
+    lowering: Any = _Lowering
 
     def define_pipelines(self) -> list[PassManager]:
         passes = PassManager("kernels")
@@ -94,7 +106,7 @@ class _Part(JITCodeLibrary):
 
 
 @register_pass(mutates_CFG=True, analysis_only=False)
-class _PartLowering(typed_passes.NativeLowering):
+class _PartLowering(_Lowering):
     _name = "part_lowering"
 
     def run_pass(self, state: Any) -> bool:
