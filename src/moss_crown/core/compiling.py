@@ -16,7 +16,7 @@ from typing import Any, TypeAlias
 import numba
 from llvmlite import binding
 from numba import types
-from numba.core import typed_passes, untyped_passes
+from numba.core import ir, typed_passes, untyped_passes
 from numba.core.caching import CompileResultCacheImpl, FunctionCache
 from numba.core.codegen import JITCodeLibrary
 from numba.core.compiler import CompilerBase, CompileResult
@@ -59,9 +59,13 @@ class _Lowering(typed_passes.NativeLowering):
     _name = "lowering"
 
     def run_pass(self, state: Any) -> bool:
-        if any(isinstance(kind, types.Array) for kind in state.typemap.values()):
-            # Where each variable is of no more use: arrays would else be kept for good, those of Python's among them.
+        models = state.targetctx.data_model_manager
+        counted = {name for name, kind in state.typemap.items() if models[kind].contains_nrt_meminfo()}
+        if counted:
+            # Where each is of no more use: arrays would else be kept for good, those of Python's among them.
             PostProcessor(state.func_ir).run(emit_dels=True)
+            for block in state.func_ir.blocks.values():
+                block.body = [one for one in block.body if not isinstance(one, ir.Del) or one.value in counted]
         return bool(super().run_pass(state))
 
 
