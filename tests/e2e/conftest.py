@@ -27,7 +27,7 @@ def browser_type_launch_args():
 
 @pytest.fixture(scope="session")
 def browser_context_args():
-    # Half the pixels each way: the draft is drawn in software here, and every test waits for it.
+    # A quarter of the pixels each way: the draft is drawn in software here, and every test waits for it.
     return {"viewport": {"width": 1280, "height": 800}, "device_scale_factor": 0.25, "accept_downloads": True}
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from itertools import pairwise
 from typing import Annotated, Literal, TypeAlias
 
@@ -258,6 +258,11 @@ class _Light:
     pieces: list[_Piece]
     ambient: Floats
 
+    @cached_property
+    def normals(self) -> Floats:
+        """(pieces, 3)"""
+        return np.array([piece.normal for piece in self.pieces]).reshape(-1, 3)
+
     def around(self, ways: Floats, level: int) -> Floats:
         """(n, 3) of the environment in ways (n, 3), the coarser the higher the level."""
         return np.asarray(lookup(self.environment[level], ways @ self.turn), float) * self.strength
@@ -277,7 +282,7 @@ class _Light:
         if first.edges is None:
             normal = (at - first.centre) / first.radius
         else:
-            normal = np.array([piece.normal for piece in self.pieces])[which]
+            normal = self.normals[which]
         return np.asarray(np.where((normal * ways).sum(1, keepdims=True) > 0, -normal, normal))
 
     def sent(self, ground: int, which: NDArray[np.int64], at: Floats, ways: Floats) -> Floats:
@@ -406,15 +411,13 @@ def _between(light: _Light) -> Floats:
     """(pieces, 3) light that arrives at the middle of each from the environment and from other pieces."""
     pieces, count = light.pieces, len(light.pieces)
     sky = directions(*_COARSE).reshape(-1, 3)
-    normals, middles = (
-        np.array([getattr(piece, name) for piece in pieces]).reshape(-1, 3) for name in ("normal", "middle")
-    )
-    weight = np.maximum(normals @ sky.T, 0) * np.sqrt(1 - sky[:, 1] ** 2)
+    places = np.array([piece.middle + _LIFT * piece.normal for piece in pieces]).reshape(-1, 3)
+    weight = np.maximum(light.normals @ sky.T, 0) * np.sqrt(1 - sky[:, 1] ** 2)
     weight *= np.pi / np.maximum(weight.sum(1, keepdims=True), 1e-12)
     arriving = np.tile(light.around(sky, len(_STEPS) - 1), (count, 1))
     asking, ways = np.repeat(np.arange(count), len(sky)), np.tile(sky, (count, 1))
     shares = np.zeros((count, count))
-    for ground, own, which, at in _hits(pieces, (middles + _LIFT * normals)[asking], ways):
+    for ground, own, which, at in _hits(pieces, places[asking], ways):
         arriving[own] = light.sent(ground, which, at, ways[own])
         np.add.at(shares, (asking[own], which), weight.ravel()[own])
     direct: Floats = np.einsum("pn,pnc->pc", weight, arriving.reshape(count, len(sky), 3))
