@@ -130,8 +130,8 @@ def kernels() -> None:
 
 
 def _read(path: Path):  # type: ignore[no-untyped-def]
+    from moss_crown.core.assets import check_assets
     from moss_crown.core.document.door import read_shot_json
-    from moss_crown.core.evaluate import check_assets
 
     shot = read_shot_json(path.read_bytes())
     check_assets(shot)
@@ -183,13 +183,13 @@ def render(
         motion_blur=blur,
         layers=layers,
     )
-    orders.check(shot)
+    orders.check(shot.first, shot.last)
     out.mkdir(parents=True, exist_ok=True)
     path = {frame: out / f"frame.{frame:05d}.png" for frame in wanted}
     waiting = working_order(wanted, {frame for frame in wanted if path[frame].exists()})
     document = write_shot(shot)
     with Crew(dask) as crew:
-        running = {crew.submit(document, frame, orders.frame_order(shot)): frame for frame in waiting}
+        running = {crew.submit(document, frame, orders.frame_order(shot.pixel_shape)): frame for frame in waiting}
         while running:
             for frame, result in crew.finished(running, 1.0):
                 if isinstance(result, Exception):

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from messages import opened
+from moss_crown.core.assets import check_assets
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
@@ -23,7 +24,6 @@ from moss_crown.core.draft import (
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.evaluate import (
     camera_at,
-    check_assets,
     poses_at,
     rest_frame,
     scene_at,

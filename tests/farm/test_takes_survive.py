@@ -1,10 +1,12 @@
 """A take of 24 frames survives the death of a worker, of the server and of the database: all frames, none wrong."""
 
 import io
+import time
 import zipfile
 
 import numpy as np
 import psutil
+import psycopg
 import pytest
 
 from cluster import RunningServer, wait_for
@@ -154,6 +156,53 @@ def test_stop_and_carry_on(server, shot, expected):
     assert server.client.post(f"/api/takes/{take}/carry-on").json()["state"] == "queued"
     done(server, take)
     assert_all_right(server, shot, take, expected)
+
+
+def test_a_stopped_take_frees_the_crew(server, shot, expected):
+    """Frames of hours are let go of between two parts of them; what waits for its turn stops at once."""
+    large = order(server, shot, width=2048, height=1152, samples=1024)
+    waiting = order(server, shot, width=2048, height=1152, samples=1024)
+    wait_for(lambda: state(server, large)["state"] == "running", 60)
+    time.sleep(3)  # until the frames in hand are being traced
+    assert server.client.post(f"/api/takes/{waiting}/stop").json()["state"] == "stopped"
+    server.client.post(f"/api/takes/{large}/stop")
+    small = order(server, shot, 0, 1)
+    wait_for(lambda: state(server, large)["state"] == "stopped", 30)
+    wait_for(lambda: state(server, small)["state"] == "done", 60)
+    assert_all_right(server, shot, small, expected, 2)
+    assert state(server, large)["done"] == 0
+
+
+def test_a_take_that_can_not_be_done_fails_and_others_go_on(server, shot, cluster, database):
+    """The crew gives its frames; the database cannot keep them, whatever is tried."""
+    with psycopg.connect(cluster.url(database), autocommit=True) as connection:
+        connection.execute(
+            """create function no_room() returns trigger language plpgsql as
+               $$ begin raise exception 'No space left on device' using errcode = '53100'; end $$;
+               create trigger no_room before insert on take_frame for each row execute function no_room()"""
+        )
+        try:
+            stuck = order(server, shot, 0, 3)
+            wait_for(lambda: state(server, stuck)["state"] == "failed", 60)
+        finally:
+            connection.execute("drop trigger no_room on take_frame; drop function no_room()")
+    assert "disk is full" in state(server, stuck)["message"]
+    after = order(server, shot, 0, 1)
+    done(server, after)
+    assert server.client.post(f"/api/takes/{stuck}/carry-on").json()["state"] == "queued"
+    done(server, stuck)
+
+
+def test_a_take_that_ends_its_runner_every_time_is_given_up(server, shot, cluster, database):
+    first = order(server, shot, 0, 3, width=1024, height=576, samples=256)
+    with psycopg.connect(cluster.url(database), autocommit=True) as connection:
+        connection.execute("update take set tries = 99 where id = %s", [first])
+        runner, _ = runner_and_workers(server)
+        runner.kill()
+        wait_for(lambda: (s := state(server, first)) and s["state"] == "failed", 60)
+    assert "without a further frame" in state(server, first)["message"]
+    second = order(server, shot, 0, 1)
+    done(server, second)
 
 
 def test_frames_with_alpha_come_as_a_zip_and_no_movie(server, shot, expected):

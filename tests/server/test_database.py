@@ -6,8 +6,10 @@ import psycopg
 import pytest
 
 from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.door import write_shot
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.demo.load import load_demo
+from moss_crown.server import editing
 from moss_crown.server.db import shots
 from moss_crown.server.db.cluster import ensure_database
 from moss_crown.server.db.migrate import migrate, numbered
@@ -24,7 +26,18 @@ def connection(cluster, database):
 @pytest.fixture
 def shot(connection):
     production = shots.add_production(connection, "Lowmere", {})
-    return shots.add_shot(connection, production, new_shot())
+    return shots.add_shot(connection, production, write_shot(new_shot()), {})
+
+
+def edit_shot(connection, shot, revision, patch, label):
+    """An edit as it is made: worked out first, then stored against the revision that it was made of."""
+    made = editing.edited(shots.load_shot(connection, shot).document, patch)
+    return shots.store_edit(connection, shot, revision, made, patch, label)
+
+
+def step_history(connection, shot, forward):
+    row, patch = shots.load_step(connection, shot, forward)
+    return shots.store_step(connection, row, editing.stepped(row.document, patch), forward)
 
 
 def size(value):
@@ -57,44 +70,64 @@ def test_undo_and_redo_walk_the_whole_history(connection, shot):
     first = shots.load_shot(connection, shot)
     row = first
     for value in (1.5, 2.0, 2.5):
-        row = shots.edit_shot(connection, shot, row.revision, size(value), f"size {value}")
+        row = edit_shot(connection, shot, row.revision, size(value), f"size {value}")
     assert (row.undo, row.redo, row.revision) == ("size 2.5", "", 4)
     for _ in range(3):
-        row = shots.step_history(connection, shot, forward=False)
+        row = step_history(connection, shot, forward=False)
     assert row.document == first.document
     assert (row.undo, row.redo, row.revision) == ("", "size 1.5", 7)
     with pytest.raises(NothingTo):
-        shots.step_history(connection, shot, forward=False)
-    row = shots.step_history(connection, shot, forward=True)
+        step_history(connection, shot, forward=False)
+    row = step_history(connection, shot, forward=True)
     assert row.document["steps"][0]["size"] == 1.5
 
 
 def test_an_edit_after_undo_ends_what_could_be_redone(connection, shot):
-    row = shots.edit_shot(connection, shot, 1, size(2.0), "a")
-    row = shots.step_history(connection, shot, forward=False)
-    row = shots.edit_shot(connection, shot, row.revision, size(3.0), "b")
+    row = edit_shot(connection, shot, 1, size(2.0), "a")
+    row = step_history(connection, shot, forward=False)
+    row = edit_shot(connection, shot, row.revision, size(3.0), "b")
     assert (row.undo, row.redo) == ("b", "")
     with pytest.raises(NothingTo):
-        shots.step_history(connection, shot, forward=True)
+        step_history(connection, shot, forward=True)
 
 
 def test_a_stale_edit_is_refused_and_changes_nothing(connection, shot):
-    shots.edit_shot(connection, shot, 1, size(2.0), "a")
+    edit_shot(connection, shot, 1, size(2.0), "a")
     with pytest.raises(RevisionStale) as refused:
-        shots.edit_shot(connection, shot, 1, size(9.0), "b")
+        edit_shot(connection, shot, 1, size(9.0), "b")
     assert (refused.value.given, refused.value.current) == (1, 2)
     assert shots.load_shot(connection, shot).document["steps"][0]["size"] == 2.0
 
 
+def test_undo_against_another_state_is_refused(connection, shot):
+    edit_shot(connection, shot, 1, size(2.0), "a")
+    row, patch = shots.load_step(connection, shot, False)
+    edit_shot(connection, shot, 2, size(3.0), "b")
+    with pytest.raises(RevisionStale):
+        shots.store_step(connection, row, editing.stepped(row.document, patch), False)
+    assert shots.load_shot(connection, shot).undo == "b"
+
+
+def test_history_that_holds_more_than_it_should_is_still_walked(connection, shot):
+    """Operations with unknown members were stored once."""
+    edit_shot(connection, shot, 1, size(2.0), "a")
+    connection.execute(
+        """update history set inverse = jsonb_set(inverse, '{0}', inverse->0 || '{"remark": "of old"}')
+           where shot_id = %s""",
+        [shot],
+    )
+    assert step_history(connection, shot, forward=False).document["steps"][0]["size"] == 1.0
+
+
 def test_a_bad_edit_leaves_no_trace(connection, shot):
     with pytest.raises(DocumentInvalid):
-        shots.edit_shot(connection, shot, 1, size(-1), "bad")
+        edit_shot(connection, shot, 1, size(-1), "bad")
     row = shots.load_shot(connection, shot)
     assert (row.revision, row.undo) == (1, "")
 
 
 def test_a_deleted_shot_is_gone_and_comes_back_whole(connection, shot):
-    shots.edit_shot(connection, shot, 1, size(2.0), "a")
+    edit_shot(connection, shot, 1, size(2.0), "a")
     shots.set_deleted(connection, shot, True)
     with pytest.raises(ShotMissing):
         shots.load_shot(connection, shot)
@@ -110,7 +143,7 @@ def test_edits_from_two_windows_never_both_win(cluster, database, connection, sh
     def edit(value):
         with psycopg.connect(cluster.url(database)) as c:
             try:
-                shots.edit_shot(c, shot, 1, size(value), "x")
+                edit_shot(c, shot, 1, size(value), "x")
                 return True
             except RevisionStale:
                 return False

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterable
 from typing import Any, TypeVar, cast
 
 T = TypeVar("T")
@@ -44,3 +44,49 @@ class Cache:
 
     def __contains__(self, key: Hashable) -> bool:
         return key in self._held
+
+
+class Shelf:
+    """What was brought into this process, by an id made from its content. Above a budget of bytes those go that were
+    asked for longest ago; never one that the work in hand named, so that work may need more than the budget."""
+
+    def __init__(self, budget: int) -> None:
+        self.budget = budget
+        self.used = 0
+        self._held: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._wanted: frozenset[str] = frozenset()
+
+    def begin(self, wanted: Iterable[str]) -> bool:
+        """Work begins that names these ids. Answers whether anything was let go."""
+        self._wanted = frozenset(wanted)
+        for id in self._wanted & self._held.keys():
+            self._held.move_to_end(id)
+        return self._make_room()
+
+    def put(self, id: str, thing: Any, weight: int) -> bool:
+        """Keep a thing of so many bytes; one that is there already stays. Answers whether anything was let go."""
+        if id in self._held:
+            self._held.move_to_end(id)
+            return False
+        self._held[id] = (thing, weight)
+        self.used += weight
+        return self._make_room(id)
+
+    def get(self, id: str) -> Any:
+        """Raises KeyError."""
+        return self._held[id][0]
+
+    def __contains__(self, id: object) -> bool:
+        return id in self._held
+
+    def _make_room(self, newest: str = "") -> bool:
+        gone = []
+        for id in self._held:
+            if self.used <= self.budget:
+                break
+            if id not in self._wanted and id != newest:
+                gone.append(id)
+                self.used -= self._held[id][1]
+        for id in gone:
+            del self._held[id]
+        return bool(gone)

@@ -89,6 +89,20 @@ class LinkLoop(TitleError):
         return "these values follow each other in a circle: " + " -> ".join(self.loop)
 
 
+class LinkTooLong(TitleError):
+    """Values that ask for each other over more steps than `limits.CHAIN`."""
+
+    code = "link.too_long"
+
+    def __init__(self, field: str, chain: list[str], most: int) -> None:
+        super().__init__(field, chain, most)
+        self.field, self.chain, self.most = field, chain, most
+        self.bound = f"at most {most} values in a row"
+
+    def __str__(self) -> str:
+        return f"{self.field}: too many values ask for each other in a row: " + " -> ".join(self.chain)
+
+
 class TooMany(TitleError):
     """More of something than the limits allow."""
 

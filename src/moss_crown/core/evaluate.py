@@ -7,7 +7,7 @@ cache, which is addressed by what a result depends on.
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from statistics import median
@@ -27,17 +27,13 @@ from moss_crown.core.document.shot import (
     FormStep,
     GroupStep,
     LightsStep,
-    Material,
-    MaterialStep,
     Shot,
-    StageStep,
     Step,
     Subject,
     Tubes,
 )
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.dressing import dresses_of, own_colours
-from moss_crown.core.errors import FamilyUnknown, PictureUnknown
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
@@ -75,8 +71,8 @@ from moss_crown.core.stage.camera import camera_poses
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
 from moss_crown.core.stage.scene import Camera, Light, Placed, Scene, Surround
 from moss_crown.core.staging import floor_below, grounds_at, haze_at, horizon_at, wall_behind
-from moss_crown.core.type import emblem, families
-from moss_crown.core.type.families import FAMILIES, Axes
+from moss_crown.core.type import emblem
+from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import EmblemSetting, Letter, Setting
 from moss_crown.core.type.shape import Glyph, faces
 
@@ -830,76 +826,3 @@ def lights_at(
                     touches = (*letters, *([255 if stage else 0] * grounds))
                 found += [light_at(lamp, frame, touches)] if whole else sources_at(lamp, frame, touches)
     return tuple(found)
-
-
-@dataclass(frozen=True)
-class Asset:
-    """A font, an emblem or a picture that was brought in: id by content, kind, name, facts and bytes."""
-
-    id: str
-    kind: str
-    name: str
-    facts: dict[str, Any]
-    data: bytes
-
-
-def bring_in(asset: Asset) -> None:
-    """Make an asset known to this process. Once is enough; again changes nothing."""
-    if asset.kind == "font":
-        families.bring_in(asset.id, asset.name, asset.data, tuple(asset.facts.get("scripts", ())))
-    elif asset.kind == "picture":
-        pictures.bring_in(asset.id, asset.data)
-    else:
-        emblem.bring_in(emblem.read(asset.id, asset.facts))
-
-
-def is_at_hand(id: str) -> bool:
-    """Can letters of this family, parts of this emblem, or this picture be drawn in this process?"""
-    return families.is_known(id) or emblem.is_known(id) or pictures.is_known(id)
-
-
-def assets_of(shot: Shot) -> dict[str, str]:
-    """Every family, emblem and picture that a shot names, with the first place that names it."""
-    found: dict[str, str] = {}
-    for index, step in enumerate(shot.steps):
-        if isinstance(step, BlockStep):
-            named: list[tuple[str, Any]] = [(f"/steps/{index}/family", step.family)]
-            named.append((f"/steps/{index}/baseline/emblem", step.baseline.emblem))
-            named += [(f"/steps/{index}/patterns/{k}/family", p.family) for k, p in enumerate(step.patterns)]
-            named += [(f"/steps/{index}/overrides/{k}/family", o.family) for k, o in enumerate(step.overrides)]
-        elif isinstance(step, EmblemStep):
-            named = [(f"/steps/{index}/emblem", step.emblem)]
-        elif isinstance(step, EnvironmentStep):
-            named = [(f"/steps/{index}/preset", step.preset), (f"/steps/{index}/backdrop", step.backdrop)]
-        elif isinstance(step, DriveStep):
-            named = [
-                (f"/steps/{index}/reaches/{k}/picture", reach.picture)
-                for k, reach in enumerate(step.reaches)
-                if reach.kind == "picture"
-            ]
-        elif isinstance(step, MaterialStep | StageStep):
-            named = [
-                (f"/steps/{index}/{part}/pictures/{map}", getattr(material.pictures, map))
-                for part, material in step
-                if isinstance(material, Material)
-                for map in ("colour", "roughness", "bump")
-            ]
-        else:
-            continue
-        for path, value in named:
-            for family in [key.value for key in value.keys] if isinstance(value, Keyed) else [value]:
-                if family is not None and (step.kind != "environment" or pictures.is_picture(family)):
-                    found.setdefault(str(family), path)
-    return found
-
-
-def check_assets(shot: Shot, own: Container[str] = ()) -> None:
-    """Raise FamilyUnknown or PictureUnknown for the first place that names what is neither bundled nor one's own."""
-    for id, path in assets_of(shot).items():
-        if id not in FAMILIES and id not in own:
-            raise unknown(id, path)
-
-
-def unknown(id: str, field: str = "") -> FamilyUnknown | PictureUnknown:
-    """What to raise for a font, an emblem or a picture that is nowhere, and the field that names it."""
-    return PictureUnknown(field or "picture", id) if pictures.is_picture(id) else FamilyUnknown(field or "family", id)

@@ -1,4 +1,8 @@
-"""Every bound of the product in one place."""
+"""Every bound of the product in one place.
+
+DOCUMENT_BYTES counts a document as it is kept, compact; a file of it may have FILE_BYTES, with its spaces. CHAIN bounds
+how many values may ask for each other in a row, ASKED how many one value may ask for in all.
+"""
 
 LETTERS_A_BLOCK = 400
 LETTERS_A_SHOT = 2_000
@@ -6,9 +10,13 @@ LINES_A_BLOCK = 40
 TEXT_LENGTH = 2_000
 TRIANGLES = 3_000_000
 FRAMES = 10_000
+FRAMES_AWAY = 1_000_000
 SIDE_PIXELS = 4_096
 STEPS = 200
 KEYS_A_VALUE = 10_000
+KEYS_A_SHOT = 20_000
+CHAIN = 24
+ASKED = 200
 LIGHTS = 16
 AXES = 12
 FEATURES = 40
@@ -18,7 +26,10 @@ COPIES = 40
 REACHES = 8
 OVERRIDES = 400
 SAMPLES = 4_096
+TAKE_SAMPLES = 1_000_000_000_000
 DOCUMENT_BYTES = 4 * 1024 * 1024
+FILE_BYTES = 4 * DOCUMENT_BYTES
+JSON_DEPTH = 60
 PATCH_OPERATIONS = 1_000
 FONT_BYTES = 20 * 1024 * 1024
 FACES_A_FILE = 40

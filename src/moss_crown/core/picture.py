@@ -29,7 +29,7 @@ from moss_crown.core.look.dress import Dress
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.layers import Layers
-from moss_crown.core.render.renderer import Passes, Render, RenderSettings, denoised, render
+from moss_crown.core.render.renderer import Between, Passes, Render, RenderSettings, denoised, go_on, render
 from moss_crown.core.render.scopes import culprits
 from moss_crown.core.stage.backdrop import Backdrop, seen_in
 from moss_crown.core.stage.scene import Camera, Scene
@@ -87,27 +87,31 @@ def cropped(camera: Camera, region: tuple[float, float, float, float]) -> Camera
     )
 
 
-def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> Passes:
+def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache, between: Between = go_on) -> Passes:
     """All passes of a frame. The same frame has the same bits alone or in sequence, on any number of threads."""
     scene = scene_of(shot, frame, order, cache)
     quality: Quality | None = "high" if order.denoise else None
-    return render(scene, render_settings(shot, frame, order), quality)
+    return render(scene, render_settings(shot, frame, order), quality, between)
 
 
-def render_layers(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tuple[Passes, Layers]:
+def render_layers(
+    shot: Shot, frame: int, order: FrameOrder, cache: Cache, between: Between = go_on
+) -> tuple[Passes, Layers]:
     """A frame as it is shown, and all of its layers; the first has the bits of `render_frame`."""
     scene = scene_of(shot, frame, order, cache, motion=True)
-    with Render(scene, replace(render_settings(shot, frame, order), passes=True)) as picture:
+    with Render(scene, replace(render_settings(shot, frame, order), passes=True), between=between) as picture:
         picture.finish()
         passes = picture.passes()
         return denoised(passes, "high") if order.denoise else passes, picture.layers()
 
 
-def render_files(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> tuple[bytes, bytes | None]:
-    """A frame as PNG, and with `layers` as OpenEXR too."""
+def render_files(
+    shot: Shot, frame: int, order: FrameOrder, cache: Cache, between: Between = go_on
+) -> tuple[bytes, bytes | None]:
+    """A frame as PNG, and with `layers` as OpenEXR too. `between` is called between parts of it, and may raise."""
     if not order.layers:
-        return _png(render_frame(shot, frame, order, cache), frame, order), None
-    shown, layers = render_layers(shot, frame, order, cache)
+        return _png(render_frame(shot, frame, order, cache, between), frame, order), None
+    shown, layers = render_layers(shot, frame, order, cache, between)
     return _png(shown, frame, order), _exr(shown, layers, order)
 
 

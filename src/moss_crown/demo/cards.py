@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from moss_crown.core.assets import Asset
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import (
     Baseline,
@@ -25,7 +26,6 @@ from moss_crown.core.document.shot import (
     StageStep,
 )
 from moss_crown.core.document.values import Ease, Key, Keyed
-from moss_crown.core.evaluate import Asset
 from moss_crown.core.formats.svg_file import read_svg
 from moss_crown.demo.shots import changed
 

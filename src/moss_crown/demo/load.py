@@ -14,6 +14,8 @@ def load_demo(database: str) -> bool:
         if connection.execute("select 1 from production limit 1").fetchone():
             return False
         # Only a first start needs these: they load the whole computation, which takes a second.
+        from moss_crown.core.assets import assets_of
+        from moss_crown.core.document.door import write_shot
         from moss_crown.demo.cards import cards, film_unit_emblem
         from moss_crown.demo.looks import looks
         from moss_crown.demo.motions import motions
@@ -25,5 +27,5 @@ def load_demo(database: str) -> bool:
         production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
         add_asset(connection, production, film_unit_emblem())
         for shot in [*demo_shots(), *cards(), *looks(), *motions()]:
-            add_shot(connection, production, shot)
+            add_shot(connection, production, write_shot(shot), assets_of(shot))
         return True

@@ -7,7 +7,6 @@ from typing import Annotated
 from pydantic import Field
 
 from moss_crown.core import limits
-from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Model
 from moss_crown.core.errors import TitleError
 from moss_crown.core.picture import FrameOrder
@@ -37,13 +36,26 @@ class TakeOutside(TitleError):
         return f"{self.field}: frame {self.frame} is outside the shot ({self.first} to {self.last})"
 
 
+class TakeTooLarge(TitleError):
+    code = "take.too_large"
+    field = "samples"
+
+    def __init__(self, work: int) -> None:
+        super().__init__(work)
+        self.work = work
+        self.bound = f"frames x width x height x samples at most {limits.TAKE_SAMPLES:.0e}"
+
+    def __str__(self) -> str:
+        return f"samples: the take has {self.work:.1e} samples of pixels in all, at most {limits.TAKE_SAMPLES:.0e}"
+
+
 class TakeOrders(Model):
     """A range of frames with size and quality: `samples` a pixel, or with `noise` at most so many, fewer where a part
     of the frame has less noise than that share of its light before denoising. `alpha`: letters only, straight alpha;
     then no movie is made. `layers`: each frame also as OpenEXR with all of its passes and mattes."""
 
-    first: int
-    last: int
+    first: Annotated[int, Field(ge=-limits.FRAMES_AWAY, le=limits.FRAMES_AWAY)]
+    last: Annotated[int, Field(ge=-limits.FRAMES_AWAY, le=limits.FRAMES_AWAY)]
     width: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)] = 1280
     height: Annotated[int, Field(ge=16, le=limits.SIDE_PIXELS)] = 720
     samples: Annotated[int, Field(ge=1, le=limits.SAMPLES)] = 16
@@ -52,19 +64,27 @@ class TakeOrders(Model):
     alpha: bool = False
     layers: bool = False
 
-    def check(self, shot: Shot) -> None:
-        """Raise TakeEmpty or TakeOutside when the range does not fit the shot."""
+    def check(self, first: int, last: int) -> None:
+        """Raise TakeEmpty or TakeOutside when the range does not fit a shot of these frames, TakeTooLarge when the
+        work is beyond the bound."""
         if self.last < self.first:
             raise TakeEmpty(self.first, self.last)
         for name, frame in (("first", self.first), ("last", self.last)):
-            if not shot.first <= frame <= shot.last:
-                raise TakeOutside(name, frame, shot.first, shot.last)
+            if not first <= frame <= last:
+                raise TakeOutside(name, frame, first, last)
+        if self.work > limits.TAKE_SAMPLES:
+            raise TakeTooLarge(self.work)
+
+    @property
+    def work(self) -> int:
+        """Samples of all pixels of all frames, at most."""
+        return len(self.frames) * self.width * self.height * self.samples
 
     @property
     def frames(self) -> range:
         return range(self.first, self.last + 1)
 
-    def frame_order(self, shot: Shot, threads: int = 1) -> FrameOrder:
+    def frame_order(self, pixel_shape: float, threads: int = 1) -> FrameOrder:
         return FrameOrder(
             self.width,
             self.height,
@@ -74,7 +94,7 @@ class TakeOrders(Model):
             alpha=self.alpha,
             threads=threads,
             layers=self.layers,
-            pixel_shape=shot.pixel_shape,
+            pixel_shape=pixel_shape,
         )
 
 

@@ -17,7 +17,7 @@ def main() -> None:
     settings = Settings()
     pool = Pool(settings.job_seconds, settings.job_bytes)
     # The compute process loads while this one does. Its imports stay below: a spawned process reads this file too.
-    pool.draft.begin()
+    pool.draft.begin(1)
     import uvicorn
 
     from moss_crown.server.app import configure_logs, create_app

@@ -7,6 +7,7 @@ import logging
 import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import partial
 
 import structlog
 from fastapi import FastAPI
@@ -16,10 +17,10 @@ from starlette.exceptions import HTTPException
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.responses import Response
 
-from moss_crown.core.errors import TitleError
 from moss_crown.server import jobs
 from moss_crown.server.context import Context
 from moss_crown.server.db.pool import Database
+from moss_crown.server.guard import Guard
 from moss_crown.server.keeper import Farm, keep_posters
 from moss_crown.server.live import Listeners
 from moss_crown.server.pool import Pool
@@ -62,7 +63,7 @@ def create_app(settings: Settings | None = None, pool: Pool | None = None) -> Fa
         app.state.context = here
         here.database.open()
         farm = Farm(settings) if settings.farm else None
-        tasks = [asyncio.create_task(_begin(here, farm))]
+        tasks = [asyncio.create_task(here.watch.keep("beginning", lambda: _begin(here, farm)))]
         try:
             yield
         finally:
@@ -84,10 +85,12 @@ def create_app(settings: Settings | None = None, pool: Pool | None = None) -> Fa
     )
     add_problems(app)
     app.add_middleware(RequestLog, most_bytes=settings.request_bytes, most_upload=settings.upload_bytes)
+    app.add_middleware(Guard, host=settings.host)
     # Only this machine's own names: a page elsewhere must not reach the server by a name that points here.
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", settings.host])
     for subject in (health, slate, shot, families, looks, motions, assets, takes):
         app.include_router(subject.router)
+    app.include_router(slate.files)
     _serve_front_end(app, settings)
     return app
 
@@ -99,17 +102,19 @@ async def _begin(here: Context, farm: Farm | None) -> None:
     """
     clock = asyncio.get_running_loop().time
     begun = clock()
-    try:
-        await here.pool.draft.run(jobs.warm_draft)
-        here.warm = True
-        log.info("ready for edits", seconds=round(clock() - begun, 2))
-        await here.pool.proof.run(jobs.warm)
-        log.info("ready for proofs", seconds=round(clock() - begun, 2))
-    except TitleError as failed:
-        log.error("kernels not ready", error=str(failed))
-    beside = [farm.keep()] if farm else []
+    here.pool.edit.begin(1)
+    await here.watch.once("warm draft", lambda: here.pool.draft.run(jobs.warm_draft))
+    here.warm = True
+    log.info("ready for edits", seconds=round(clock() - begun, 2))
+    here.pool.reader.begin(1)
+    await here.watch.once("warm proof", lambda: here.pool.proof.run(jobs.warm))
+    log.info("ready for proofs", seconds=round(clock() - begun, 2))
+    for lane in here.pool.lanes:
+        lane.begin()
+    beside = [here.watch.keep("farm", farm.keep)] if farm else []
     if here.settings.posters:
-        beside.append(keep_posters(here.pool, here.database, here.settings.proof_threads, here.listeners))
+        posters = partial(keep_posters, here.pool, here.database, here.settings.proof_threads, here.listeners)
+        beside.append(here.watch.keep("posters", posters))
     await asyncio.gather(*beside)
 
 

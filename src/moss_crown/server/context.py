@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from fastapi import Request
 
@@ -10,6 +10,7 @@ from moss_crown.server.db.pool import Database
 from moss_crown.server.live import Listeners
 from moss_crown.server.pool import Pool
 from moss_crown.server.settings import Settings
+from moss_crown.server.watch import Watch
 
 
 @dataclass
@@ -18,6 +19,7 @@ class Context:
     database: Database
     pool: Pool
     listeners: Listeners
+    watch: Watch = field(default_factory=Watch)
     warm: bool = False
 
 

@@ -76,6 +76,17 @@ class TakeStateWrong(TitleError):
         return f"the take is {self.state}: it cannot become {self.wanted}"
 
 
+class TakeHopeless(TitleError):
+    code = "take.hopeless"
+
+    def __init__(self, tries: int) -> None:
+        super().__init__(tries)
+        self.tries = tries
+
+    def __str__(self) -> str:
+        return f"it was begun {self.tries} times without a further frame: what rendered it ended each time"
+
+
 class ComputeFailed(TitleError):
     code = "compute.failed"
 
@@ -93,7 +104,27 @@ class ComputeTooLong(TitleError):
     def __init__(self, seconds: float) -> None:
         super().__init__(seconds)
         self.seconds = seconds
-        self.bound = f"at most {seconds:g} seconds"
+        self.bound = f"at most {seconds:g} seconds of processor time"
 
     def __str__(self) -> str:
-        return f"the computation took longer than {self.seconds:g} seconds and was ended"
+        return f"the computation took more than {self.seconds:g} seconds and was ended"
+
+
+class ComputeBusy(TitleError):
+    """So many wait before a lane that one more would wait for too long."""
+
+    code = "compute.busy"
+
+    def __init__(self, lane: str, waiting: int) -> None:
+        super().__init__(lane, waiting)
+        self.lane, self.waiting = lane, waiting
+
+    def __str__(self) -> str:
+        return f"{self.waiting} others wait for this already; try again in a moment"
+
+
+class StorageFull(TitleError):
+    code = "storage.full"
+
+    def __str__(self) -> str:
+        return "the disk is full: nothing was changed; make room, then try again"

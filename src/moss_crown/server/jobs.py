@@ -194,6 +194,9 @@ def arrangement_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict
     """The patch that arranges blocks as ordered."""
     shot = kit.shot_of(document)
     frame = float(order["frame"])
+    blocks = [step.id for step in shot.steps if step.kind in ("block", "emblem")]
+    if order["step"] not in blocks and order["what"] != "space_evenly":
+        raise DocumentInvalid("step", ", ".join(blocks), f"there is no block {order['step']}")
     match order["what"]:
         case "align":
             return align(shot, frame, order["step"], order["side"], order["to"])

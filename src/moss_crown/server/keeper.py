@@ -17,6 +17,7 @@ from moss_crown.core.errors import TitleError
 from moss_crown.server import jobs
 from moss_crown.server.db.pool import Database
 from moss_crown.server.db.shots import ShotRow, next_without_poster, store_poster
+from moss_crown.server.errors import ComputeBusy
 from moss_crown.server.live import Listeners
 from moss_crown.server.pool import Pool
 from moss_crown.server.settings import Settings
@@ -81,8 +82,10 @@ async def keep_posters(pool: Pool, database: Database, threads: int, listeners: 
             if row is None or (str(row.id), row.revision) in failed:
                 continue
             try:
-                picture, strip, letters = await pool.proof.run(jobs.poster_of, row.document, threads)
-            except TitleError as wrong:
+                picture, strip, letters = await pool.proof.of("posters").run(jobs.poster_of, row.document, threads)
+            except ComputeBusy:
+                continue
+            except TitleError as wrong:  # also what its process died of: the next shot is another matter
                 failed.add((str(row.id), row.revision))
                 log.warning("no poster", shot=str(row.id), error=str(wrong))
                 continue

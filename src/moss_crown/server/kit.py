@@ -1,4 +1,4 @@
-"""What a compute process needs beside a document: what was brought in, fetched once a process."""
+"""What a compute process needs beside a document: what was brought in, fetched when it is not there."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from typing import Any
 
 import psycopg
 
+from moss_crown.core.assets import assets_of, begin_with, bring_in, is_at_hand, unknown
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.evaluate import assets_of, bring_in, is_at_hand, unknown
 from moss_crown.server.db.assets import load_assets
 from moss_crown.server.settings import Settings
 
@@ -27,7 +27,9 @@ def ready(shot: Shot) -> Shot:
 def need(ids: Iterable[str]) -> None:
     """Fetch the assets of these ids that this process does not have. Raises FamilyUnknown or PictureUnknown for one
     that is nowhere."""
-    missing = [id for id in ids if not is_at_hand(id)]
+    wanted = list(ids)
+    begin_with(wanted)
+    missing = [id for id in wanted if not is_at_hand(id)]
     if not missing:
         return
     with psycopg.connect(Settings().database, connect_timeout=5) as connection:

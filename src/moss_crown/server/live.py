@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import Callable
+from collections import deque
+from collections.abc import Callable, Coroutine
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
@@ -16,6 +17,7 @@ from pydantic import ValidationError
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from moss_crown.core.document.door import Patch, first_error
+from moss_crown.core.document.plain import check_plain
 from moss_crown.core.draft import framed
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.picture import FrameOrder
@@ -24,6 +26,7 @@ from moss_crown.server import jobs
 from moss_crown.server.db.pool import Database
 from moss_crown.server.db.proofs import keep_proof
 from moss_crown.server.db.shots import load_shot
+from moss_crown.server.errors import ComputeFailed
 from moss_crown.server.pool import Pool
 from moss_crown.server.schemas import ProofOrder
 
@@ -33,16 +36,73 @@ PROOF_STEPS = (1, 4, 16, 64, 256, 1024)
 """Samples after which a proof is shown. Each showing is denoised, which costs as much as two or three samples."""
 
 
+WINDOWS = 64
+"""Windows that may have one shot open."""
+QUEUED, QUEUED_BYTES = 200, 64 * 1024**2
+SEND_SECONDS = 10.0
+"""A window that takes none of what it is sent for so long, or lets so much queue up, is let go of. Its page comes back
+by itself when it goes on, and asks for all that it shows anew."""
+
+
+class Outbox:
+    """What goes to a window: sent beside everything else, in order. Nobody waits for a window that does not read."""
+
+    def __init__(self, socket: WebSocket) -> None:
+        self._socket = socket
+        self._waiting: deque[str | bytes] = deque()
+        self._bytes = 0
+        self._more = asyncio.Event()
+        self.slow = False
+
+    def put(self, message: str | bytes) -> None:
+        """Queue a message; once there is too much of it the window counts as slow."""
+        self._bytes += len(message)
+        self._waiting.append(message)
+        self.slow = self.slow or len(self._waiting) > QUEUED or self._bytes > QUEUED_BYTES
+        self._more.set()
+
+    async def send(self) -> None:
+        """Send until the window is gone or slow."""
+        while not self.slow:
+            await self._more.wait()
+            self._more.clear()
+            while self._waiting and not self.slow:
+                message = self._waiting[0]
+                try:
+                    text = isinstance(message, str)
+                    sending = self._socket.send_text(message) if text else self._socket.send_bytes(message)  # type: ignore[arg-type]
+                    await asyncio.wait_for(sending, SEND_SECONDS)
+                except TimeoutError:
+                    self.slow = True
+                    break
+                except (RuntimeError, WebSocketDisconnect, OSError):
+                    return
+                self._bytes -= len(self._waiting.popleft())
+        log.info("slow window let go", waiting=len(self._waiting))
+
+
 @dataclass
 class Listeners:
     """Who has a shot open, and which of them wait for a preview."""
 
-    sockets: dict[UUID, set[WebSocket]] = field(default_factory=dict)
+    _windows: dict[UUID, set[Channel]] = field(default_factory=dict)
     _waiting: dict[UUID, set[Channel]] = field(default_factory=dict)
     _shown: dict[UUID, asyncio.Event] = field(default_factory=dict)
 
     def open_shots(self) -> list[UUID]:
-        return [shot for shot, sockets in self.sockets.items() if sockets]
+        return list(self._windows)
+
+    def has_room(self, shot: UUID) -> bool:
+        return len(self._windows.get(shot, ())) < WINDOWS
+
+    def opened(self, channel: Channel) -> None:
+        self._windows.setdefault(channel.shot, set()).add(channel)
+
+    def closed(self, channel: Channel) -> None:
+        windows = self._windows.get(channel.shot, set())
+        windows.discard(channel)
+        if not windows:
+            self._windows.pop(channel.shot, None)
 
     def waits(self, channel: Channel, waiting: bool) -> None:
         """A window waits for a preview of its shot, or does not any more."""
@@ -63,12 +123,10 @@ class Listeners:
             with suppress(TimeoutError):
                 await asyncio.wait_for(shown.wait(), most)
 
-    async def tell(self, shot: UUID, message: dict[str, Any]) -> None:
-        for socket in list(self.sockets.get(shot, ())):
-            try:
-                await socket.send_text(json.dumps(message))
-            except (RuntimeError, WebSocketDisconnect):
-                self.sockets[shot].discard(socket)
+    def tell(self, shot: UUID, message: dict[str, Any]) -> None:
+        """Send every window on a shot a message; nothing waits for it."""
+        for channel in self._windows.get(shot, ()):
+            channel.say(message)
 
 
 @dataclass(frozen=True)
@@ -90,6 +148,7 @@ class Channel:
         self.shot = shot
         self._socket, self._listeners, self._pool, self._database = socket, listeners, pool, database
         self._threads = threads
+        self._outbox = Outbox(socket)
         self._preview: dict[str, Any] | None = None
         self._pictured: _Asked | None = None
         self._rest: Any = None
@@ -98,10 +157,27 @@ class Channel:
         self._proof: asyncio.Task[None] | None = None
 
     async def run(self) -> None:
-        worker = asyncio.create_task(self._previews())
+        """Hear the window until it is gone, or too slow."""
+        self._listeners.opened(self)
+        tasks = {asyncio.create_task(work) for work in (self._hear(), self._previews(), self._outbox.send())}
         try:
+            await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+        finally:
+            self._listeners.closed(self)
+            for task in tasks:
+                task.cancel()
+            for end in await asyncio.gather(*tasks, return_exceptions=True):
+                if isinstance(end, Exception):
+                    log.error("window ended", shot=str(self.shot), exc_info=end)
+            self._listeners.waits(self, False)
+            self._end_proof()
+            with suppress(RuntimeError, TimeoutError, OSError):
+                await asyncio.wait_for(self._socket.close(1013), 1)
+
+    async def _hear(self) -> None:
+        with suppress(WebSocketDisconnect, RuntimeError):
             while True:
-                message = json.loads(await self._socket.receive_text())
+                message = _read(await self._socket.receive_text())
                 match message.get("type"):
                     case "preview":
                         self._preview = message
@@ -112,15 +188,12 @@ class Channel:
                         self._wake.set()
                     case "proof":
                         self._end_proof()
-                        self._proof = asyncio.create_task(self._prove(message))
+                        self._proof = asyncio.create_task(self._asked_for(self._prove(message), message.get("seq")))
                     case "stop_proof":
                         self._end_proof()
-        except (WebSocketDisconnect, ValueError):
-            pass
-        finally:
-            worker.cancel()
-            self._listeners.waits(self, False)
-            self._end_proof()
+                    case _:
+                        wrong = DocumentInvalid("type", "preview, rest, proof or stop_proof", "no such message")
+                        self._refuse(None, wrong)
 
     def _end_proof(self) -> None:
         if self._proof:
@@ -138,83 +211,98 @@ class Channel:
             await self._wake.wait()
             self._wake.clear()
             if self._rest is not None and self._pictured and self._rest == self._pictured.seq:
-                await self._answer(self._pictured, "whole", jobs.preview_whole)
+                await self._asked_for(self._answer(self._pictured, "whole", jobs.preview_whole), self._pictured.seq)
             self._rest = None
             if (message := self._preview) is None:
                 continue
             self._preview = None
-            try:
-                if self._base is None or message.get("revision") != self._base[1]:
-                    self._base = await self._document()
-                patch = message.get("patch")
-                if not isinstance(patch, list):
-                    raise DocumentInvalid("patch", "a list of operations", "a preview needs a patch")
-                self._pictured = _Asked(message.get("seq"), *self._base, patch)
-                await self._answer(self._pictured, "picture", jobs.preview_picture)
-            except TitleError as wrong:
-                await self._refuse(message.get("seq"), wrong)
+            await self._asked_for(self._picture(message), message.get("seq"))
             if self._preview is None:
                 self._listeners.waits(self, False)
 
-    async def _answer(self, asked: _Asked, part: str, job: Callable[[dict[str, Any], Patch], bytes]) -> None:
-        try:
-            body = await self._pool.draft.run(job, asked.document, asked.patch)
-        except TitleError as wrong:
-            await self._refuse(asked.seq, wrong)
-        else:
-            await self._send({"type": "preview", "part": part, "seq": asked.seq, "revision": asked.revision}, body)
+    async def _picture(self, message: dict[str, Any]) -> None:
+        patch = message.get("patch")
+        if not isinstance(patch, list):
+            raise DocumentInvalid("patch", "a list of operations", "a preview needs a patch")
+        if self._base is None or message.get("revision") != self._base[1]:
+            self._base = await self._document()
+        self._pictured = _Asked(message.get("seq"), *self._base, patch)
+        await self._answer(self._pictured, "picture", jobs.preview_picture)
 
-    async def _refuse(self, seq: Any, wrong: TitleError) -> None:
-        await self._say({"type": "refused", "seq": seq, **wrong.facts()})
+    async def _answer(self, asked: _Asked, part: str, job: Callable[[dict[str, Any], Patch], bytes]) -> None:
+        body = await self._pool.draft.of(self.shot).run(job, asked.document, asked.patch)
+        self._send({"type": "preview", "part": part, "seq": asked.seq, "revision": asked.revision}, body)
+
+    async def _asked_for(self, work: Coroutine[Any, Any, None], seq: Any) -> None:
+        """Do what a window asked for. Whatever goes wrong, that question alone is refused, and the window goes on."""
+        try:
+            await work
+        except TitleError as wrong:
+            self._refuse(seq, wrong)
+        except Exception as failed:
+            log.error("question of a window failed", shot=str(self.shot), exc_info=failed)
+            self._refuse(seq, ComputeFailed("it could not be worked out just now; try again"))
+
+    def _refuse(self, seq: Any, wrong: TitleError) -> None:
+        self.say({"type": "refused", "seq": seq, **wrong.facts()})
 
     async def _prove(self, message: dict[str, Any]) -> None:
         seq = message.get("seq")
+        document, revision = await self._document()
         try:
-            document, revision = await self._document()
             asked = ProofOrder.model_validate(message)
-            order = FrameOrder(
-                asked.width,
-                asked.height,
-                asked.samples,
-                noise=asked.noise,
-                motion_blur=asked.motion_blur,
-                threads=self._threads,
-                region=asked.region,
-                pixel_shape=float(document.get("pixel_shape", 1.0)),
-            )
-            frame = asked.frame
-            key = uuid4().hex
-            head = {"type": "proof", "seq": seq, "revision": revision, "frame": frame, "region": asked.region}
-            head |= {"of": order.samples, "noise": order.noise, "finished": False}
-            body = await self._pool.proof.run(jobs.proof_sketch, document, frame, order)
-            await self._send({**head, "samples": 0, "format": "image/jpeg"}, body)
-            for upto in [*(n for n in PROOF_STEPS if n < order.samples), order.samples]:
-                shown = await self._pool.proof.run(jobs.proof_add, key, document, frame, order, upto)
-                head |= {"samples": shown.samples, "finished": shown.exposure is not None}
-                form = "image/png" if head["finished"] else "image/jpeg"
-                await self._send({**head, "format": form, "scopes": shown.scopes}, shown.picture)
-                if shown.exposure is None:
-                    continue
-                await self._send({**head, "type": "exposure", "format": form, "bands": BAND_COLOURS}, shown.exposure)
-                if asked.region is None:
-                    keep = partial(
-                        keep_proof,
-                        shot=self.shot,
-                        revision=revision,
-                        frame=frame,
-                        samples=shown.samples,
-                        picture=shown.picture,
-                    )
-                    await self._database.run(keep)
-                    await self._say({"type": "proof_kept", "seq": seq})
-                break
-        except TitleError as wrong:
-            await self._refuse(seq, wrong)
         except ValidationError as invalid:
-            await self._refuse(seq, first_error(invalid, message))
+            raise first_error(invalid, message) from None
+        order = FrameOrder(
+            asked.width,
+            asked.height,
+            asked.samples,
+            noise=asked.noise,
+            motion_blur=asked.motion_blur,
+            threads=self._threads,
+            region=asked.region,
+            pixel_shape=float(document.get("pixel_shape", 1.0)),
+        )
+        frame = asked.frame
+        key = uuid4().hex
+        lane = self._pool.proof.of(self)
+        head = {"type": "proof", "seq": seq, "revision": revision, "frame": frame, "region": asked.region}
+        head |= {"of": order.samples, "noise": order.noise, "finished": False}
+        body = await lane.run(jobs.proof_sketch, document, frame, order)
+        self._send({**head, "samples": 0, "format": "image/jpeg"}, body)
+        for upto in [*(n for n in PROOF_STEPS if n < order.samples), order.samples]:
+            shown = await lane.run(jobs.proof_add, key, document, frame, order, upto)
+            head |= {"samples": shown.samples, "finished": shown.exposure is not None}
+            form = "image/png" if head["finished"] else "image/jpeg"
+            self._send({**head, "format": form, "scopes": shown.scopes}, shown.picture)
+            if shown.exposure is None:
+                continue
+            self._send({**head, "type": "exposure", "format": form, "bands": BAND_COLOURS}, shown.exposure)
+            if asked.region is None:
+                keep = partial(
+                    keep_proof,
+                    shot=self.shot,
+                    revision=revision,
+                    frame=frame,
+                    samples=shown.samples,
+                    picture=shown.picture,
+                )
+                await self._database.run(keep)
+                self.say({"type": "proof_kept", "seq": seq})
+            break
 
-    async def _send(self, head: dict[str, Any], body: bytes) -> None:
-        await self._socket.send_bytes(framed(head, body))
+    def _send(self, head: dict[str, Any], body: bytes) -> None:
+        self._outbox.put(framed(head, body))
 
-    async def _say(self, message: dict[str, Any]) -> None:
-        await self._socket.send_text(json.dumps(message))
+    def say(self, message: dict[str, Any]) -> None:
+        self._outbox.put(json.dumps(message))
+
+
+def _read(text: str) -> dict[str, Any]:
+    """A message of a window; one that is none, or holds what cannot be kept, is of no type that is known."""
+    try:
+        message = json.loads(text)
+        check_plain(message)
+    except (ValueError, RecursionError, DocumentInvalid):
+        return {}
+    return message if isinstance(message, dict) else {}

@@ -12,12 +12,23 @@ import psycopg_pool
 import structlog
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
+from fastapi.openapi.utils import get_openapi
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from moss_crown.core.errors import DocumentInvalid, TitleError
-from moss_crown.server.errors import ComputeFailed, ComputeTooLong, Missing, NothingTo, RevisionStale, TakeStateWrong
+from moss_crown.server.db.pool import is_away
+from moss_crown.server.errors import (
+    ComputeBusy,
+    ComputeFailed,
+    ComputeTooLong,
+    Missing,
+    NothingTo,
+    RevisionStale,
+    StorageFull,
+    TakeStateWrong,
+)
 
 log = structlog.get_logger()
 
@@ -42,6 +53,8 @@ _STATUS: list[tuple[type[TitleError], int]] = [
     (NothingTo, 409),
     (TakeStateWrong, 409),
     (ComputeFailed, 500),
+    (ComputeBusy, 503),
+    (StorageFull, 507),
     (ComputeTooLong, 504),
     (TitleError, 422),
 ]
@@ -52,7 +65,9 @@ _TITLES = {
     422: "Not accepted",
     500: "Failed",
     503: "Not available now",
+    403: "Refused",
     504: "Took too long",
+    507: "No room left",
     405: "Not allowed",
 }
 
@@ -86,12 +101,36 @@ def add_problems(app: FastAPI) -> None:
     async def http(request: Request, error: HTTPException) -> Response:
         return problem(request, error.status_code, {"code": "http", "detail": str(error.detail)})
 
-    async def away(request: Request, error: Exception) -> Response:
-        log.warning("database away", error=str(error).split("\n")[0])
-        return problem(request, 503, {"code": "database.away", "detail": "the database does not answer; try again"})
+    async def database(request: Request, error: Exception) -> Response:
+        log.warning("database", error=str(error).split("\n")[0], code=getattr(error, "sqlstate", None))
+        if isinstance(error, psycopg.errors.DiskFull):
+            return problem(request, 507, StorageFull().facts())
+        if is_away(error):  # type: ignore[arg-type]
+            return problem(request, 503, {"code": "database.away", "detail": "the database does not answer; try again"})
+        if isinstance(error, psycopg.DataError):
+            said = DocumentInvalid("request", "values that can be kept", "the database can not keep such a value")
+            return problem(request, 422, said.facts())
+        return problem(request, 500, {"code": "unforeseen", "detail": "something failed that should not have"})
 
-    for kind in (psycopg.OperationalError, psycopg_pool.PoolTimeout):
-        app.add_exception_handler(kind, away)
+    for kind in (psycopg.OperationalError, psycopg.DataError, psycopg_pool.PoolTimeout):
+        app.add_exception_handler(kind, database)
+    app.openapi = lambda: described(app)  # type: ignore[method-assign]
+
+
+def described(app: FastAPI) -> dict[str, Any]:
+    """The API's description, in which errors are what they are: application/problem+json."""
+    if app.openapi_schema is None:
+        whole = get_openapi(title=app.title, version=app.version, routes=app.routes)
+        for path in whole["paths"].values():
+            for operation in path.values():
+                content = operation["responses"].get("default", {}).get("content", {})
+                if "application/json" in content:
+                    content["application/problem+json"] = content.pop("application/json")
+        app.openapi_schema = whole
+    return app.openapi_schema
+
+
+UPLOADS = ("/assets", "/import")
 
 
 class RequestLog:
@@ -109,7 +148,7 @@ class RequestLog:
         scope["request_id"] = given if re.fullmatch(r"[\w-]{1,64}", given) else uuid4().hex
         begun = time.perf_counter()
         status = 0
-        most = self._most_upload if scope["path"].endswith("/assets") else self._most
+        most = self._most_upload if scope["path"].endswith(UPLOADS) else self._most
 
         async def answer(message: Message) -> None:
             nonlocal status
@@ -129,7 +168,8 @@ class RequestLog:
             return message
 
         try:
-            if int(headers.get(b"content-length", b"0") or 0) > most:
+            told = headers.get(b"content-length", b"0")
+            if told.isdigit() and int(told[:20]) > most:
                 too_large = TooLarge(most).facts()
                 await problem(Request(scope), 413, too_large)(scope, receive, answer)
                 return

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from moss_crown.core import limits
 from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Material, Name, Share, Shot, Text
+from moss_crown.core.document.values import Key
 from moss_crown.core.lighting import Effect, Kit
 from moss_crown.core.look_book import PARTS, Part
 from moss_crown.farm.orders import TakeOrders
@@ -34,9 +35,20 @@ class Health(BaseModel):
     status: Literal["up"]
 
 
+class LaneOut(BaseModel):
+    """A lane of compute processes: jobs that it has not answered, and processes that were replaced."""
+
+    waiting: int
+    replaced: int
+
+
 class Ready(BaseModel):
+    """`failures`: how often each thing that runs beside requests has failed and was begun again."""
+
     database: bool
     kernels: bool
+    failures: dict[str, int]
+    lanes: dict[str, LaneOut]
 
 
 class ShotDefaults(Message):
@@ -118,15 +130,6 @@ class HotOut(BaseModel):
     share: float
 
 
-class Operation(BaseModel):
-    """One operation of a JSON Patch (RFC 6902)."""
-
-    model_config = ConfigDict(extra="allow")
-    op: Literal["add", "remove", "replace", "move", "copy", "test"]
-    path: str
-    value: Any = None
-
-
 class Edit(Message):
     revision: int
     label: Annotated[str, Field(min_length=1, max_length=120)]
@@ -177,7 +180,7 @@ class KeyPaste(Message):
     """Keys put on values, the first at a frame; on each further value `delay` frames later."""
 
     revision: int
-    keys: Annotated[list[dict[str, Any]], Field(min_length=1, max_length=limits.KEYS_A_VALUE)]
+    keys: Annotated[list[Key[Any]], Field(min_length=1, max_length=limits.KEYS_A_VALUE)]
     paths: Annotated[list[Pointer], Field(min_length=1, max_length=limits.PATCH_OPERATIONS)]
     frame: FrameNumber
     reverse: bool = False

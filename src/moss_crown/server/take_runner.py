@@ -21,22 +21,28 @@ import psycopg
 import structlog
 from distributed import Future
 
+from moss_crown.core.assets import assets_of
 from moss_crown.core.document.door import read_shot
-from moss_crown.core.evaluate import assets_of
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.formats.movie import write_mp4
 from moss_crown.core.formats.png import read_png
 from moss_crown.core.type.families import FAMILIES
-from moss_crown.farm.crew import Crew, Rendered
+from moss_crown.farm.crew import GROWN_BYTES, Crew, Rendered
 from moss_crown.farm.orders import working_order
 from moss_crown.server.db import takes
 from moss_crown.server.db.assets import load_assets
+from moss_crown.server.db.pool import is_away
 from moss_crown.server.db.takes import TakeRow
-from moss_crown.server.errors import TakeStateWrong
+from moss_crown.server.errors import StorageFull, TakeHopeless, TakeStateWrong
 from moss_crown.server.process import end_with_parent, give_way
 from moss_crown.server.settings import Settings
 
 LOCK = 7_262_002
 IDLE_SECONDS = 0.25
+TRIES = 12
+"""So often a take is begun again without a further frame before it is given up, whatever ended the runner each time."""
+FREE_SECONDS = 10.0
+"""How long frames that were dropped may go on before their workers are replaced."""
 AHEAD = 1
 """Frames in flight for each worker beyond the one it is at."""
 
@@ -64,38 +70,70 @@ class Runner:
         return next(iter(self._database(takes.open_takes)), None)
 
     def _render(self, row: TakeRow) -> None:
-        self._state(row.id, "running", ("queued", "running"))
+        """Work at a take until it is done, stopped, or can not be done; then others come."""
+        try:
+            tries = self._database(lambda c: takes.begin_take(c, row.id))
+        except TakeStateWrong:
+            return  # stopped meanwhile
+        try:
+            if tries > TRIES:
+                raise TakeHopeless(TRIES)
+            self._frames(row)
+        except (OSError, RuntimeError):
+            raise  # the crew is out of reach: whoever keeps this process begins it again
+        except Exception as beyond:
+            log.error("take failed", take=str(row.id), error=repr(beyond))
+            self.unsaved.clear()
+            self._state(row.id, "failed", ("running", "stopping"), _said(beyond))
+
+    def _frames(self, row: TakeRow) -> None:
         orders = row.take_orders
+        document = self._database(lambda c: takes.load_document(c, row.id))
         done = set(self._database(lambda c: takes.finished_frames(c, row.id)))
         wanted = deque(working_order(orders.frames, done))
         log.info("take begun", take=str(row.id), wanted=len(wanted), done=len(done))
         running: dict[Future[Any], int] = {}
-        shot = read_shot(row.document)
+        shot = read_shot(document)
         named = [id for id in assets_of(shot) if id not in FAMILIES]
         assets = self.crew.share(self._database(lambda c: load_assets(c, named)) if named else [])
+        stopped = False
         try:
             while wanted or running:
                 while wanted and len(running) < self.crew.width * (1 + AHEAD):
                     frame = wanted.popleft()
-                    running[self.crew.submit(row.document, frame, orders.frame_order(shot), assets)] = frame
+                    running[self.crew.submit(document, frame, orders.frame_order(shot.pixel_shape), assets)] = frame
                 for frame, result in self.crew.finished(running, 0.5):
                     if isinstance(result, Exception):
                         log.error("frame failed", take=str(row.id), frame=frame, error=repr(result))
                         self._state(row.id, "failed", ("running", "stopping"), f"frame {frame}: {result}")
                         return
                     self.unsaved.append((row.id, result))
+                    if result.held > GROWN_BYTES:
+                        log.info("worker renewed", worker=result.worker, megabytes=result.held // 1024**2)
+                        self.crew.renew(result.worker)
                 self._save()
-                if self._database(lambda c: takes.load_take(c, row.id)).state == "stopping":
+                if self._database(lambda c: takes.load_state(c, row.id)) == "stopping":
+                    stopped = True
                     self._state(row.id, "stopped", ("stopping",))
                     return
         finally:
             self.crew.drop(running)
-        self._finish(row)
+            if stopped:
+                self._free()
+        self._finish(row, shot)
 
-    def _finish(self, row: TakeRow) -> None:
-        orders = row.take_orders
-        if not orders.alpha:
-            shot = read_shot(row.document)
+    def _free(self) -> None:
+        """Wait until the crew has let go of what was dropped, and replace those who do not."""
+        until = time.monotonic() + FREE_SECONDS
+        while not self.crew.idle():
+            if time.monotonic() > until:
+                log.warning("crew replaced", why="it did not let go")
+                self.crew.replace_all()
+                return
+            time.sleep(0.1)
+
+    def _finish(self, row: TakeRow, shot: Shot) -> None:
+        if not row.take_orders.alpha:
 
             def movie(connection: psycopg.Connection[Any]) -> None:
                 pictures = (read_png(picture) for _, picture in takes.each_frame(connection, row.id))
@@ -112,14 +150,18 @@ class Runner:
             self._database(partial(_store, id, r))
             self.unsaved.popleft()
 
-    def _state(self, id: UUID, state: str, among: tuple[str, ...], message: str = "") -> None:
+    def _state(self, id: UUID, state: str, among: tuple[str, ...], message: str = "") -> bool:
+        """Move a take to a state; false when it is in none of those from which it may go there."""
         try:
             self._database(lambda c: takes.set_state(c, id, state, among=among, message=message))
         except TakeStateWrong:
             log.info("take changed meanwhile", take=str(id), wanted=state)
+            return False
+        return True
 
     def _database(self, work: Callable[[psycopg.Connection[Any]], Any]) -> Any:
-        """One transaction, tried until the database takes it: it may be away for any time."""
+        """One transaction, tried until the database answers: it may be away for any time. What it refuses, as it does
+        when the disk is full, is raised."""
         pause = 0.1
         while True:
             try:
@@ -127,6 +169,8 @@ class Runner:
                 with connection.transaction():
                     return work(connection)
             except psycopg.OperationalError as away:
+                if not is_away(away):
+                    raise
                 log.warning("database away", error=str(away).split("\n")[0])
                 self._disconnect()
                 time.sleep(pause)
@@ -145,6 +189,14 @@ class Runner:
         if self.connection is not None:
             self.connection.close()
         self.connection = None
+
+
+def _said(beyond: Exception) -> str:
+    if isinstance(beyond, psycopg.errors.DiskFull):
+        return str(StorageFull())
+    if isinstance(beyond, psycopg.errors.ProgramLimitExceeded):
+        return "the file is larger than the database can keep"
+    return f"{beyond}".split("\n")[0][:500] or type(beyond).__name__
 
 
 def _store(take: UUID, done: Rendered, c: psycopg.Connection[Any]) -> None:
@@ -168,7 +220,7 @@ def main() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     end_with_parent(int(os.environ.get("MOSS_CROWN_PARENT", "0")) or None)
     give_way()  # and so do the workers that it starts
-    with Crew(settings.dask) as crew:
+    with Crew(settings.dask, settings.credentials) as crew:
         Runner(settings.database, crew).run()
 
 

@@ -13,8 +13,8 @@ from fontTools.ttLib.tables._g_l_y_f import GlyphComponent
 
 from letters import setting
 from moss_crown.core import limits
+from moss_crown.core.assets import Asset, bring_in
 from moss_crown.core.errors import FileRefused
-from moss_crown.core.evaluate import Asset, bring_in
 from moss_crown.core.form.outline import area, clean
 from moss_crown.core.formats.font_file import read_font
 from moss_crown.core.formats.svg_file import read_svg

@@ -6,10 +6,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moss_crown.core import limits
+from moss_crown.core.assets import Asset, assets_of, bring_in, check_assets
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.errors import FileRefused, PictureUnknown
-from moss_crown.core.evaluate import Asset, assets_of, bring_in, check_assets
 from moss_crown.core.formats.picture_file import read_picture
 from moss_crown.core.look import pictures
 from moss_crown.core.look.environment import HEIGHT, WIDTH, directions, environment, tilt_matrix, tilted

@@ -3,11 +3,12 @@
 import numpy as np
 import pytest
 
+from moss_crown.core.assets import check_assets
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import DriveStep, Offset, Picture
 from moss_crown.core.document.values import Key, Keyed
 from moss_crown.core.errors import PictureUnknown
-from moss_crown.core.evaluate import check_assets, poses_at, structure_at
+from moss_crown.core.evaluate import poses_at, structure_at
 from moss_crown.core.look import pictures
 from moss_crown.core.motion.reach import Units, picture_reach, shaded
 

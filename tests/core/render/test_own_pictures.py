@@ -6,11 +6,12 @@ import numba
 import numpy as np
 import pytest
 
+from moss_crown.core.assets import assets_of, check_assets
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import Material, Pictures
 from moss_crown.core.errors import PictureUnknown
-from moss_crown.core.evaluate import assets_of, check_assets, scene_at
+from moss_crown.core.evaluate import scene_at
 from moss_crown.core.look import pictures
 from moss_crown.core.look.exposure import srgb_to_linear
 from moss_crown.core.look.material import Images, Surface, surface_at

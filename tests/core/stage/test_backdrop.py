@@ -8,12 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
+from moss_crown.core.assets import check_assets
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, read_shot, write_shot
 from moss_crown.core.draft import look_at_frame
 from moss_crown.core.errors import DocumentInvalid, PictureUnknown
-from moss_crown.core.evaluate import check_assets, scene_at
+from moss_crown.core.evaluate import scene_at
 from moss_crown.core.look.pictures import bring_in, pack
 from moss_crown.core.picture import FrameOrder, render_frame
 from moss_crown.core.stage.backdrop import Backdrop, corners, covering, painted, seen_in

@@ -347,7 +347,7 @@ export function createShot(id: string, across = false) {
   /** Put the copied keys on values, from the playhead on; for each further value `delay` frames later. */
   const pasteKeys = (paths: string[], reverse: boolean, delay = 0) =>
     workedOut(({ revision, frame }) => {
-      const keys = get().copied as unknown as Record<string, never>[];
+      const keys = get().copied as unknown as Schemas['KeyPaste']['keys'];
       return api.POST('/api/shots/{shot}/keys/paste', {
         params,
         body: { revision, frame, paths, reverse, delay, keys },

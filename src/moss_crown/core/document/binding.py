@@ -14,9 +14,10 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeAlias, get_args, 
 from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
 
+from moss_crown.core import limits
 from moss_crown.core.document.formula import FormulaInvalid, circle, parsed, path_parts
 from moss_crown.core.document.values import Formula, Keyed, Link, members, moving
-from moss_crown.core.errors import LinkInvalid, LinkLoop
+from moss_crown.core.errors import LinkInvalid, LinkLoop, LinkTooLong, TooMany
 
 if TYPE_CHECKING:
     from moss_crown.core.document.shot import Shot
@@ -76,7 +77,8 @@ class Bound:
 
 
 def bind(shot: Shot) -> None:
-    """Tie every formula and link of a shot to it. Raises FormulaInvalid, LinkInvalid or LinkLoop."""
+    """Tie every formula and link of a shot to it. Raises FormulaInvalid, LinkInvalid, LinkLoop,
+    LinkTooLong or TooMany."""
     if not any(isinstance(value, Formula | Link) for _, value in moving(shot)):
         return
     found = list(_values(shot))
@@ -97,10 +99,50 @@ def bind(shot: Shot) -> None:
             if isinstance(value, Link) and not spec.takes(given):
                 raise LinkInvalid(pointer, name, f"it is {_words(given)}, and this takes {_words(spec)}")
             sources[name] = source
-            asks[path] = (*asks.get(path, ()), target)
+            asks[path] = tuple(dict.fromkeys((*asks.get(path, ()), target)))
         value.tie(Bound(path, spec, float(shot.fps.fraction), shot.first, shot.seed, of_letters, sources))
     if loop := circle(asks):
         raise LinkLoop(loop)
+    _bound_chains(asks, {path: pointer for path, pointer, _, _ in found})
+
+
+def _bound_chains(asks: dict[str, tuple[str, ...]], pointers: dict[str, str]) -> None:
+    """How deep and how widely values may ask for each other: each is worked out once for every question.
+
+    asks: no circles. Raises LinkTooLong with the chain, or TooMany."""
+    deepest: dict[str, str] = {}  # the next value on the longest chain from each
+    length: dict[str, int] = {}
+    upstream: dict[str, set[str]] = {}
+    for path in _inner_first(asks):
+        following = asks.get(path, ())
+        length[path] = 1 + max((length[name] for name in following), default=0)
+        if following:
+            deepest[path] = max(following, key=lambda name: length[name])
+        upstream[path] = set(following).union(*(upstream[name] for name in following))
+        if length[path] > limits.CHAIN:
+            chain = [path]
+            while chain[-1] in deepest:
+                chain.append(deepest[chain[-1]])
+            raise LinkTooLong(pointers[path], chain, limits.CHAIN)
+        if len(upstream[path]) > limits.ASKED:
+            raise TooMany(pointers[path], "values asked for", len(upstream[path]), limits.ASKED)
+
+
+def _inner_first(asks: dict[str, tuple[str, ...]]) -> Iterator[str]:
+    """Every value that asks or is asked for, each after all those that it asks for."""
+    done: set[str] = set()
+    for start in asks:
+        waiting = [(start, False)]
+        while waiting:
+            path, ready = waiting.pop()
+            if path in done:
+                continue
+            if ready:
+                done.add(path)
+                yield path
+            else:
+                waiting.append((path, True))
+                waiting += [(name, False) for name in asks.get(path, ())]
 
 
 def _formula(value: Formula, pointer: str, of_letters: bool) -> Any:

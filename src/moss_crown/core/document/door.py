@@ -9,12 +9,14 @@ from copy import copy
 from typing import Any, TypeAlias
 
 import jsonpatch
+import jsonpointer
 from pydantic import ValidationError
 
 from moss_crown.core import limits
 from moss_crown.core.document.history import drive_reaches, form_edges
+from moss_crown.core.document.plain import check_plain, check_size, size_of
 from moss_crown.core.document.shot import VERSION, BlockStep, EmblemStep, GroupStep, Shot
-from moss_crown.core.document.values import Keyed
+from moss_crown.core.document.values import Keyed, moving
 from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TooMany
 
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: form_edges, 2: drive_reaches}
@@ -46,10 +48,15 @@ Patch: TypeAlias = list[dict[str, Any]]
 def read_shot(raw: Any) -> Shot:
     """Validate a raw document, upgrading an old version first.
 
-    Raises NotAShot, DocumentTooNew, DocumentInvalid, FormulaInvalid, LinkInvalid, LinkLoop or TooMany.
+    Raises NotAShot, DocumentTooNew, DocumentInvalid, FormulaInvalid, LinkInvalid, LinkLoop, LinkTooLong or TooMany.
     """
     if not isinstance(raw, Mapping):
         raise NotAShot("its top level is not an object")
+    check_plain(raw)
+    return _read_plain(raw)
+
+
+def _read_plain(raw: Mapping[str, Any]) -> Shot:
     version = raw.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or "steps" not in raw:
         raise NotAShot("it has no version and steps")
@@ -65,14 +72,20 @@ def read_shot(raw: Any) -> Shot:
         shot = Shot.model_validate(document)
     except ValidationError as invalid:
         raise first_error(invalid, document) from None
+    if size_of(raw) * GROWTH > limits.DOCUMENT_BYTES:
+        check_size(len(shot.model_dump_json().encode()))
     check(shot)
     return shot
 
 
+GROWTH = 16
+"""A document may get so many times as large when all that it leaves out is filled in, and is measured then."""
+
+
 def read_shot_json(text: str | bytes) -> Shot:
     """The same from JSON text; Not-a-number and infinities, which JSON does not know, are refused."""
-    if len(text) > limits.DOCUMENT_BYTES:
-        raise TooMany("document", "bytes", len(text), limits.DOCUMENT_BYTES)
+    if len(text) > limits.FILE_BYTES:
+        raise TooMany("file", "bytes", len(text), limits.FILE_BYTES)
     try:
         raw = json.loads(text, parse_constant=_refuse_constant)
     except (ValueError, RecursionError):
@@ -93,8 +106,7 @@ def patched(document: Mapping[str, Any], patch: Sequence[Mapping[str, Any]]) -> 
 
     Raises DocumentInvalid for a patch that does not fit, and whatever `read_shot` raises for its result.
     """
-    if len(patch) > limits.PATCH_OPERATIONS:
-        raise TooMany("patch", "operations", len(patch), limits.PATCH_OPERATIONS)
+    check_patch(patch)
     try:
         after = changed(document, patch)
     except UNFIT:
@@ -105,7 +117,46 @@ def patched(document: Mapping[str, Any], patch: Sequence[Mapping[str, Any]]) -> 
             path = next((str(op.get("path", "")) for op in patch if isinstance(op, Mapping)), "")
             bound = "a JSON Patch that fits this revision"
             raise DocumentInvalid(path, bound, f"the edit does not fit: {wrong}") from None
-    return read_shot(after)
+    return _read_plain(after)  # what was added to a valid document is checked to be plain
+
+
+OPERATIONS: dict[str, frozenset[str]] = {
+    "add": frozenset({"op", "path", "value"}),
+    "remove": frozenset({"op", "path"}),
+    "replace": frozenset({"op", "path", "value"}),
+    "move": frozenset({"op", "path", "from"}),
+    "copy": frozenset({"op", "path", "from"}),
+    "test": frozenset({"op", "path", "value"}),
+}
+"""The members of each operation (RFC 6902, 4), all of them required."""
+POINTER_LENGTH = 1_000
+
+
+def check_patch(patch: Sequence[Mapping[str, Any]]) -> None:
+    """Are these operations of a JSON Patch, with the members that they have and no others? Raises DocumentInvalid or
+    TooMany; the field is the place in the patch."""
+    if len(patch) > limits.PATCH_OPERATIONS:
+        raise TooMany("patch", "operations", len(patch), limits.PATCH_OPERATIONS)
+    for index, operation in enumerate(patch):
+        place = f"/patch/{index}"
+        if not isinstance(operation, Mapping):
+            raise DocumentInvalid(place, "an operation of a JSON Patch", "the edit does not fit: it is no object")
+        name = operation.get("op")
+        known = OPERATIONS.get(name) if isinstance(name, str) else None
+        if known is None:
+            raise DocumentInvalid(f"{place}/op", ", ".join(OPERATIONS), "the edit does not fit: no such operation")
+        if lacking := sorted(known - set(operation)):
+            raise DocumentInvalid(f"{place}/{lacking[0]}", "a member", f"the edit does not fit: {name} lacks it")
+        if further := [member for member in operation if member not in known]:
+            shown = str(further[0])[:60]
+            raise DocumentInvalid(f"{place}/{shown}", "a known member", f"{name} has no member of that name")
+        for member in ("path", "from"):
+            if member not in known:
+                continue
+            given = operation[member]
+            if not isinstance(given, str) or len(given) > POINTER_LENGTH:
+                raise DocumentInvalid(f"{place}/{member}", "a JSON pointer", "the edit does not fit: no JSON pointer")
+        check_plain(operation, place)
 
 
 UNFIT = (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, KeyError, TypeError, ValueError)
@@ -113,12 +164,25 @@ UNFIT = (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, KeyError,
 
 def changed(document: Any, patch: Sequence[Mapping[str, Any]]) -> Any:
     """What a JSON Patch makes of any JSON, which stays as it is; what the patch does not touch the two share. Raises
-    what jsonpatch raises for one that does not fit."""
+    what jsonpatch raises for one that does not fit, and TooMany as soon as the result would be too large."""
+    size = size_of(document)
     for operation in map(dict, patch):
+        # Before it is done: a few copies of a thing into itself would fill any memory.
+        size += _added(document, operation)
+        check_size(size)
         for pointer in (operation.get("path"), operation.get("from")):
             document = _copied(document, pointer)
         document = jsonpatch.apply_patch(document, [operation], in_place=True)
     return document
+
+
+def _added(document: Any, operation: Mapping[str, Any]) -> int:
+    """How many bytes an operation may add to a document at most."""
+    if operation.get("op") in ("add", "replace"):
+        return size_of(operation.get("value"))
+    if operation.get("op") == "copy":
+        return size_of(jsonpointer.resolve_pointer(document, operation["from"]))
+    return 0
 
 
 def _copied(document: Any, pointer: Any) -> Any:
@@ -177,7 +241,12 @@ def pointer(location: Sequence[str | int], document: Any) -> str:
 
 
 def check(shot: Shot) -> None:
-    """How many letters a shot may have."""
+    """How many keys and letters a shot may have. Raises TooMany or DocumentInvalid."""
+    keys = 0
+    for path, value in moving(shot):
+        keys += len(value.keys) if isinstance(value, Keyed) else 0
+        if keys > limits.KEYS_A_SHOT:
+            raise TooMany(path, "keys in all", keys, limits.KEYS_A_SHOT)
     letters = 0
     many = copies_of(shot)
     for index, step in enumerate(shot.steps):

@@ -9,12 +9,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.cache import Cache, Shelf
 from moss_crown.core.errors import PictureUnknown
 from moss_crown.core.look.exposure import BRIGHTNESS, linear_to_srgb, srgb_to_linear
 
 PREFIX = "picture-"
-_OWN: dict[str, bytes] = {}
+OWN = Shelf(192 * 1024 * 1024)
 """Pictures brought into this process, packed, by an id made from their content."""
+_UNPACKED = Cache(192 * 1024 * 1024)
+"""What was made of them last."""
 
 
 def is_picture(id: str) -> bool:
@@ -22,11 +25,11 @@ def is_picture(id: str) -> bool:
 
 
 def is_known(id: str) -> bool:
-    return id in _OWN
+    return id in OWN
 
 
 def bring_in(id: str, packed: bytes) -> None:
-    _OWN.setdefault(id, packed)
+    OWN.put(id, packed, len(packed))
 
 
 def pack(pixels: NDArray[np.uint8] | NDArray[np.float16]) -> bytes:
@@ -42,9 +45,9 @@ def unpack(packed: bytes) -> NDArray[np.uint8] | NDArray[np.float16]:
 
 
 def _pixels(id: str) -> NDArray[np.uint8] | NDArray[np.float16]:
-    if id not in _OWN:
+    if id not in OWN:
         raise PictureUnknown("picture", id)
-    return unpack(_OWN[id])
+    return unpack(OWN.get(id))
 
 
 @lru_cache(maxsize=256)
@@ -54,17 +57,18 @@ def size(id: str) -> tuple[int, int]:
     return width, height
 
 
-@lru_cache(maxsize=8)
 def light(id: str) -> NDArray[np.float32]:
     """(h, w, 3) scene-linear light of a picture, top row first. Raises PictureUnknown."""
-    return _shared(_linear(_pixels(id)))
+    return _UNPACKED.get(("light", id), lambda: _shared(_linear(_pixels(id))), _bytes)
 
 
-@lru_cache(maxsize=8)
 def texture(id: str) -> NDArray[np.float32]:
     """(h, w, 4) scene-linear colour, 0 to 1, and alpha, top row first: a picture as it lies on a surface. Raises
     PictureUnknown."""
-    pixels = _pixels(id)
+    return _UNPACKED.get(("texture", id), lambda: _texture(_pixels(id)), _bytes)
+
+
+def _texture(pixels: NDArray[np.uint8] | NDArray[np.float16]) -> NDArray[np.float32]:
     alpha = pixels[..., 3:] / 255 if pixels.dtype == np.uint8 else pixels[..., 3:]
     return _shared(np.concatenate([np.clip(_linear(pixels), 0, 1), alpha.astype(np.float32)], -1))
 
@@ -82,6 +86,10 @@ def shades(id: str) -> NDArray[np.float64]:
 def _linear(pixels: NDArray[np.uint8] | NDArray[np.float16]) -> NDArray[np.float32]:
     colours = pixels[..., :3]
     return np.asarray(_LINEAR[colours] if colours.dtype == np.uint8 else colours, np.float32)
+
+
+def _bytes(found: NDArray[Any]) -> int:
+    return found.nbytes
 
 
 def _shared(found: NDArray[Any]) -> NDArray[Any]:

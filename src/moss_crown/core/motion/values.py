@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -37,7 +38,7 @@ ONE = Letters(*(np.zeros(1) for _ in range(5)))
 def sample(value: Any, frames: Frames) -> Floats:
     """A numeric value (number, vector or colour) at frames: (f) or (f, k) float64."""
     if isinstance(value, Formula | Link):
-        return np.ascontiguousarray(_tied(value, frames, ONE)[:, 0])
+        return np.ascontiguousarray(_Question(frames, ONE).tied(value)[:, 0])
     if not isinstance(value, Keyed):
         return np.broadcast_to(np.asarray(value, np.float64), (len(frames), *np.shape(value)))
     return _keyed(value, frames)
@@ -46,7 +47,7 @@ def sample(value: Any, frames: Frames) -> Floats:
 def sample_each(value: Any, frames: Frames, letters: Letters) -> Floats:
     """A numeric value for each letter: (f, l) or (f, l, k), where l is 1 when it is the same for all."""
     if isinstance(value, Formula | Link):
-        return _tied(value, frames, letters)
+        return _Question(frames, letters).tied(value)
     if isinstance(value, Keyed) and value.spread and len(letters.i) > 1:
         order = letters.i if value.spread > 0 else letters.i.max() - letters.i
         own = frames[:, None] - abs(value.spread) * order
@@ -58,7 +59,7 @@ def sample_each(value: Any, frames: Frames, letters: Letters) -> Floats:
 def sample_choice(value: Any, frame: float) -> Any:
     """A switch, choice or text at a frame: one with keys changes on its key, never between."""
     if isinstance(value, Formula | Link):
-        return _tied_choice(value, frame)
+        return _Question(np.array([float(frame)]), ONE).choice(value)
     if not isinstance(value, Keyed):
         return value
     at = np.array([key.frame for key in value.keys])
@@ -166,48 +167,109 @@ def _carried(value: Keyed[Any], at: Frames, values: Floats, frames: Frames) -> F
 
 def raw_formula(value: Formula, frames: Frames, letters: Letters) -> Any:
     """What a formula answers before it is kept within bounds; it may not be a number."""
-    bound: Bound = value.bound
-    names: dict[str, Any] = {"pi": np.pi, "tau": 2 * np.pi, "n": np.float64(len(letters.i))}
-    names["f"] = frames[:, None]
-    names["t"] = (frames[:, None] - bound.first) / bound.fps
-    for name in "iuxyz":
-        names[name] = getattr(letters, name)[None, :]
-
-    def ask(path: str) -> Any:
-        return _asked(bound.sources[path], frames, letters)
-
-    return evaluate(parsed(value.formula).tree, names, ask, seed_of(bound.seed, bound.path))
+    return _Question(frames, letters).raw(value)
 
 
-def _asked(source: Source, frames: Frames, letters: Letters) -> Any:
-    """A source for a formula, (f, l); of a vector the part that is named, or its first."""
-    if source.spec.kind in ("choice", "text"):
-        return np.array([[sample_choice(source.value, f)] for f in frames])
-    found = _numbers(source, frames, letters)
-    return found if found.ndim == 2 else found[..., max(source.part, 0)]
+class _Question:
+    """Values that ask for values, at some frames and for some letters: each is worked out once, however many ask."""
 
+    def __init__(self, frames: Frames, letters: Letters) -> None:
+        self.frames, self.letters = frames, letters
+        # By identity: the shot holds every value meanwhile.
+        self._known: dict[int, Floats] = {}
+        self._chosen_before: dict[int, Any] = {}
+        self._frames: list[_Question] | None = None
 
-def _numbers(source: Source, frames: Frames, letters: Letters) -> Floats:
-    if source.spec.kind == "switch":
-        return np.array([[float(bool(sample_choice(source.value, f)))] for f in frames])
-    return sample_each(source.value, frames, letters)
+    def tied(self, value: Formula | Link) -> Floats:
+        """(f, l) or (f, l, k): worked out, kept within the field's bounds; where it is no number, the default."""
+        if id(value) not in self._known:
+            self._known[id(value)] = self._tied(value)
+        return self._known[id(value)]
 
+    def _tied(self, value: Formula | Link) -> Floats:
+        bound: Bound = value.bound
+        spec = bound.spec
+        if isinstance(value, Link):
+            source = bound.sources[value.link]
+            found = self._numbers(source)
+            if source.part >= 0:
+                found = found[..., source.part]
+            found = found * value.factor + value.offset
+            if spec.size and found.ndim == 2:
+                found = np.broadcast_to(found[..., None], (*found.shape, spec.size))
+        else:
+            found = stacked(self.raw(value), spec, len(self.frames), len(self.letters.i))
+        return kept(found, spec)
 
-def _tied(value: Formula | Link, frames: Frames, letters: Letters) -> Floats:
-    """(f, l) or (f, l, k): worked out, kept within the field's bounds; where it is no number, the field's default."""
-    bound: Bound = value.bound
-    spec = bound.spec
-    if isinstance(value, Link):
-        source = bound.sources[value.link]
-        found = _numbers(source, frames, letters)
-        if source.part >= 0:
-            found = found[..., source.part]
-        found = found * value.factor + value.offset
-        if spec.size and found.ndim == 2:
-            found = np.broadcast_to(found[..., None], (*found.shape, spec.size))
-    else:
-        found = stacked(raw_formula(value, frames, letters), spec, len(frames), len(letters.i))
-    return kept(found, spec)
+    def raw(self, value: Formula) -> Any:
+        bound: Bound = value.bound
+        frames, letters = self.frames, self.letters
+        names: dict[str, Any] = {"pi": np.pi, "tau": 2 * np.pi, "n": np.float64(len(letters.i))}
+        names["f"] = frames[:, None]
+        names["t"] = (frames[:, None] - bound.first) / bound.fps
+        for name in "iuxyz":
+            names[name] = getattr(letters, name)[None, :]
+        seed = seed_of(bound.seed, bound.path)
+        return evaluate(parsed(value.formula).tree, names, lambda path: self._asked(bound.sources[path]), seed)
+
+    def _asked(self, source: Source) -> Any:
+        """A source for a formula, (f, l); of a vector the part that is named, or its first."""
+        if source.spec.kind in ("choice", "text"):
+            return self._chosen(source, str)
+        found = self._numbers(source)
+        return found if found.ndim == 2 else found[..., max(source.part, 0)]
+
+    def _numbers(self, source: Source) -> Floats:
+        if source.spec.kind == "switch":
+            return self._chosen(source, lambda on: float(bool(on)))
+        if isinstance(source.value, Formula | Link):
+            return self.tied(source.value)
+        return sample_each(source.value, self.frames, self.letters)
+
+    def _chosen(self, source: Source, told: Callable[[Any], Any]) -> Floats:
+        """A switch, choice or text at each frame: (f, 1)."""
+        if not isinstance(source.value, Keyed | Formula | Link):
+            seen = [source.value]
+        else:
+            seen = [one.choice(source.value) for one in self._by_frame()]
+        told_of: Floats = np.array([[told(value)] for value in seen])
+        return told_of
+
+    def _by_frame(self) -> list[_Question]:
+        """A question for each frame: what changes by jumps is asked for one at a time, and not of letters."""
+        if self.letters is ONE and len(self.frames) == 1:
+            return [self]
+        if self._frames is None:
+            self._frames = [_Question(np.array([frame]), ONE) for frame in self.frames]
+        return self._frames
+
+    def choice(self, value: Any) -> Any:
+        """A switch, choice or text at the one frame of the question."""
+        if not isinstance(value, Formula | Link):
+            return sample_choice(value, float(self.frames[0]))
+        if id(value) not in self._chosen_before:
+            self._chosen_before[id(value)] = self._choice(value)
+        return self._chosen_before[id(value)]
+
+    def _choice(self, value: Formula | Link) -> Any:
+        bound: Bound = value.bound
+        spec = bound.spec
+        if isinstance(value, Link):
+            source = bound.sources[value.link]
+            if source.spec.kind in ("choice", "text"):
+                found = self.choice(source.value)
+            else:
+                found = self._asked(source)[0, 0]
+        else:
+            raw = self.raw(value)
+            array = np.asarray(raw[0] if isinstance(raw, tuple) else raw)
+            found = array.ravel()[0].item() if array.size else None
+        if spec.kind == "switch":
+            return bool(np.nan_to_num(found)) if isinstance(found, float) else bool(found)
+        text = f"{found:g}" if isinstance(found, float) else str(found)
+        if spec.options and text not in spec.options and not text.startswith("picture-"):
+            return spec.default if isinstance(spec.default, str) else spec.options[0]
+        return text
 
 
 def stacked(raw: Any, spec: Spec, frames: int, letters: int) -> Floats:
@@ -230,25 +292,3 @@ def kept(found: Floats, spec: Spec) -> Floats:
     sound = np.where(np.isfinite(found), found, instead)
     bounded: Floats = np.clip(np.round(sound) if spec.whole else sound, spec.low, spec.high)
     return bounded
-
-
-def _tied_choice(value: Formula | Link, frame: float) -> Any:
-    bound: Bound = value.bound
-    spec = bound.spec
-    at = np.array([float(frame)])
-    if isinstance(value, Link):
-        source = bound.sources[value.link]
-        if source.spec.kind in ("choice", "text"):
-            found = sample_choice(source.value, frame)
-        else:
-            found = _asked(source, at, ONE)[0, 0]
-    else:
-        raw = raw_formula(value, at, ONE)
-        array = np.asarray(raw[0] if isinstance(raw, tuple) else raw)
-        found = array.ravel()[0].item() if array.size else None
-    if spec.kind == "switch":
-        return bool(np.nan_to_num(found)) if isinstance(found, float) else bool(found)
-    text = f"{found:g}" if isinstance(found, float) else str(found)
-    if spec.options and text not in spec.options and not text.startswith("picture-"):
-        return spec.default if isinstance(spec.default, str) else spec.options[0]
-    return text

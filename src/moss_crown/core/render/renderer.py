@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import TypeAlias
@@ -29,6 +30,8 @@ Tile: TypeAlias = tuple[int, int, int, int]
 """First and last row (beyond it), first and last column of a part of a picture."""
 BAND, TILE = 8, 128
 """Rows a thread takes at a time; and columns, where not all of them get samples."""
+AT_ONCE = 64
+"""Samples that a band gets at a time: a picture can be ended between two of them."""
 EVERYWHERE = 16
 """So many samples every pixel gets before any is told to be clean; and so many more those get that are not."""
 DIM = 0.05
@@ -81,13 +84,22 @@ class Passes:
     sharp: bool
 
 
+Between: TypeAlias = Callable[[], None]
+"""Called between parts of a picture: to end it there, it raises."""
+
+
+def go_on() -> None:
+    """Nothing ends a picture before its time."""
+
+
 class Render:
     """A picture in the making. `add` samples as often as wanted, then take `passes`; close it when done.
 
     `aided`: whether what the stage sees of the sky, and photons, are found out first, which saves noise."""
 
-    def __init__(self, scene: Scene, settings: RenderSettings, aided: bool = True) -> None:
+    def __init__(self, scene: Scene, settings: RenderSettings, aided: bool = True, between: Between = go_on) -> None:
         self.settings = settings
+        self._between = between
         self.scene = scene
         self.done = 0
         self._left: tuple[int, list[Tile]] = (-1, [])
@@ -110,8 +122,12 @@ class Render:
     def add(self, samples: int) -> None:
         """Add samples to every pixel. The film after 3 + 5 samples has the bits of the film after 8."""
         width, height = self.settings.width, self.settings.height
-        self._trace([(y, min(y + BAND, height), 0, width) for y in range(0, height, BAND)], samples)
-        self.done += samples
+        bands = [(y, min(y + BAND, height), 0, width) for y in range(0, height, BAND)]
+        upto = self.done + samples
+        while self.done < upto:
+            more = min(upto - self.done, AT_ONCE)
+            self._trace(bands, more)
+            self.done += more
 
     def finish(self) -> None:
         """Take the samples that the settings ask for."""
@@ -165,6 +181,7 @@ class Render:
         settings = self.settings
 
         def part(tile: Tile) -> None:
+            self._between()
             trace_rows(
                 self._world,
                 *workspace(),
@@ -257,9 +274,11 @@ class Render:
         self.close()
 
 
-def render(scene: Scene, settings: RenderSettings, quality: Quality | None = "high") -> Passes:
+def render(
+    scene: Scene, settings: RenderSettings, quality: Quality | None = "high", between: Between = go_on
+) -> Passes:
     """Render a scene in one go; with a quality the beauty is denoised."""
-    with Render(scene, settings) as picture:
+    with Render(scene, settings, between=between) as picture:
         picture.finish()
         passes = picture.passes()
     return denoised(passes, quality) if quality else passes

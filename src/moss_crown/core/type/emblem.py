@@ -8,6 +8,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.cache import Shelf
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.type.fonts import OutlineSink
 
@@ -58,12 +59,13 @@ def read(id: str, facts: dict[str, Any]) -> Emblem:
     )
 
 
-_OWN: dict[str, Emblem] = {}
+OWN = Shelf(64 * 1024 * 1024)
 """Emblems brought into this process, by an id made from their content."""
 
 
 def bring_in(emblem: Emblem) -> None:
-    _OWN.setdefault(emblem.key, emblem)
+    lines = [line for part in emblem.lines for _, line in part]
+    OWN.put(emblem.key, emblem, sum(a.nbytes + 200 for a in [*lines, *(r for part in emblem.rings for r in part)]))
 
 
 def is_emblem(id: str) -> bool:
@@ -71,14 +73,15 @@ def is_emblem(id: str) -> bool:
 
 
 def is_known(id: str) -> bool:
-    return id in _OWN
+    return id in OWN
 
 
 def find(id: str) -> Emblem:
     """Raises FamilyUnknown for an emblem that this process has not been given."""
-    if id not in _OWN:
+    if id not in OWN:
         raise FamilyUnknown("emblem", id)
-    return _OWN[id]
+    found: Emblem = OWN.get(id)
+    return found
 
 
 def track_of(id: str, part: int, height: float) -> tuple[tuple[tuple[float, float], ...], bool]:

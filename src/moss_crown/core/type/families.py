@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeAlias
 
+from moss_crown.core.cache import Shelf
 from moss_crown.core.errors import FamilyUnknown
 
 FOLDER = Path(__file__).parent / "families"
@@ -111,27 +112,34 @@ FALLBACK = Family(
 FALLBACKS = (FALLBACK, FAMILIES["rozha-one"], FAMILIES["dela-gothic-one"])
 """Draw the letters that a family lacks, in this order: together they cover every script named above."""
 
-_OWN: dict[str, tuple[Family, bytes]] = {}
-"""Fonts brought into this process, by an id made from their content: bringing one in again changes nothing."""
+OWN = Shelf(96 * 1024 * 1024)
+"""Fonts brought into this process, by an id made from their content."""
 
 
-def bring_in(id: str, name: str, raw: bytes, scripts: tuple[str, ...]) -> None:
-    """Make a checked font known as a family of its own."""
-    _OWN.setdefault(id, (Family(id, name, "own", (id,), scripts, ""), raw))
+def bring_in(id: str, name: str, raw: bytes, scripts: tuple[str, ...]) -> bool:
+    """Make a checked font known as a family of its own. Answers whether others were let go for it."""
+    return OWN.put(id, (Family(id, name, "own", (id,), scripts, ""), raw), len(raw))
 
 
 def is_known(id: str) -> bool:
-    return id in FAMILIES or id in _OWN
+    return id in FAMILIES or id in OWN
 
 
 def find(id: str) -> Family:
     """The family of an id. Raises FamilyUnknown."""
     if id in FAMILIES:
         return FAMILIES[id]
-    if id in _OWN:
-        return _OWN[id][0]
+    if id in OWN:
+        family: Family = OWN.get(id)[0]
+        return family
     raise FamilyUnknown("family", id)
 
 
 def font_bytes(source: Source) -> bytes:
-    return _OWN[source][1] if isinstance(source, str) else source.read_bytes()
+    """Raises FamilyUnknown for a font that this process has not, or no longer."""
+    if isinstance(source, str):
+        if source not in OWN:
+            raise FamilyUnknown("family", source)
+        raw: bytes = OWN.get(source)[1]
+        return raw
+    return source.read_bytes()

@@ -138,3 +138,9 @@ def feature_tags(source: Source) -> frozenset[str]:
             for language, _ in enumerate(face.get_script_language_tags(table, index)):
                 found.update(face.get_language_feature_tags(table, index, language))
     return frozenset(found)
+
+
+def forget() -> None:
+    """Let go of every opened font: some of what they were read from is no longer kept."""
+    for kept in (_face, open_font, axes_of, feature_tags):
+        kept.cache_clear()

@@ -14,6 +14,7 @@ from itertools import groupby
 import uharfbuzz as hb
 from fontTools.unicodedata import script as script_of
 
+from moss_crown.core.type import fonts
 from moss_crown.core.type.bidi import Direction, base_level, levels, visual_order
 from moss_crown.core.type.emblem import find as emblem
 from moss_crown.core.type.emblem import is_emblem
@@ -103,6 +104,13 @@ def fonts_of(family: str, axes: Axes = ()) -> tuple[Font, ...]:
         *(open_font(source, at) for source in own.sources),
         *(open_font(source, spare.at) for spare in FALLBACKS for source in spare.sources),
     )
+
+
+def forget() -> None:
+    """Let go of every opened font and emblem: some of what they were read from is no longer kept."""
+    faces.cache_clear()
+    fonts_of.cache_clear()
+    fonts.forget()
 
 
 def own_faces(family: str) -> int:

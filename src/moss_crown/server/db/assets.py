@@ -13,8 +13,8 @@ from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
 from moss_crown.core import limits
+from moss_crown.core.assets import Asset
 from moss_crown.core.errors import TooMany
-from moss_crown.core.evaluate import Asset
 from moss_crown.server.errors import AssetMissing, ProductionMissing
 
 

@@ -5,11 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, TypeVar
 
+import psycopg
 from psycopg import Connection
-from psycopg_pool import ConnectionPool
+from psycopg_pool import ConnectionPool, PoolTimeout
 from starlette.concurrency import run_in_threadpool
 
 T = TypeVar("T")
+
+
+def is_away(error: psycopg.Error | PoolTimeout) -> bool:
+    """Does the database not answer, rather than refuse? Refused is what it gives a reason for, but that of going away
+    (class 57P of SQLSTATE) or of being spoken to too early or too often."""
+    state = getattr(error, "sqlstate", None)
+    return state is None or state[:2] == "08" or state[:3] == "57P" or state == "53300"
 
 
 class Database:

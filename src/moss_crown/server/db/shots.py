@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -11,11 +12,13 @@ from psycopg import Connection
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
-from moss_crown.core.document.door import apply_patch, patched, read_shot, write_shot
-from moss_crown.core.document.shot import Shot
-from moss_crown.core.evaluate import check_assets
+from moss_crown.core.assets import check_named
+from moss_crown.core.document.door import Patch
 from moss_crown.server.db.assets import own_ids
+from moss_crown.server.editing import Edited
 from moss_crown.server.errors import NothingTo, ProductionMissing, RevisionStale, ShotMissing
+
+TITLE_LENGTH = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,10 +41,6 @@ class ShotRow:
     updated_at: datetime
     undo: str
     redo: str
-
-    @property
-    def shot(self) -> Shot:
-        return read_shot(self.document)
 
 
 _SHOT = """
@@ -72,12 +71,32 @@ def rename_production(connection: Connection[Any], id: UUID, name: str) -> None:
         raise ProductionMissing(id)
 
 
-def list_shots(connection: Connection[Any], production: UUID) -> list[ShotRow]:
-    if not connection.execute("select 1 from production where id = %s", [production]).fetchone():
-        raise ProductionMissing(production)
-    with connection.cursor(row_factory=class_row(ShotRow)) as cursor:
-        query = _SHOT + "where s.production_id = %s and s.deleted_at is null order by s.position"
-        return cursor.execute(query, [production]).fetchall()
+@dataclass(frozen=True, slots=True)
+class HeadRow:
+    """A shot without its steps, which are most of it."""
+
+    id: UUID
+    head: dict[str, Any]
+    revision: int
+    updated_at: datetime
+
+
+def list_shots(connection: Connection[Any], production: UUID) -> list[HeadRow]:
+    production_name(connection, production)
+    with connection.cursor(row_factory=class_row(HeadRow)) as cursor:
+        return cursor.execute(
+            """select id, document - 'steps' as head, revision, updated_at from shot
+               where production_id = %s and deleted_at is null order by position""",
+            [production],
+        ).fetchall()
+
+
+def production_name(connection: Connection[Any], id: UUID) -> str:
+    """Raises ProductionMissing."""
+    row = connection.execute("select name from production where id = %s", [id]).fetchone()
+    if row is None:
+        raise ProductionMissing(id)
+    return str(row[0])
 
 
 def load_shot(connection: Connection[Any], id: UUID, lock: bool = False) -> ShotRow:
@@ -90,16 +109,29 @@ def load_shot(connection: Connection[Any], id: UUID, lock: bool = False) -> Shot
     return row
 
 
-def add_shot(connection: Connection[Any], production: UUID, shot: Shot, id: UUID | None = None) -> UUID:
-    check_assets(shot, own_ids(connection, production))
-    if not connection.execute("select 1 from production where id = %s", [production]).fetchone():
-        raise ProductionMissing(production)
+def add_shot(
+    connection: Connection[Any],
+    production: UUID,
+    document: dict[str, Any],
+    named: Mapping[str, str],
+    id: UUID | None = None,
+) -> UUID:
+    """Keep a valid document; `named` are the assets that it names, as `assets_of` answers them. Raises
+    ProductionMissing, FamilyUnknown, PictureUnknown."""
+    check_named(named, own_ids(connection, production))
+    production_name(connection, production)
     id = id or uuid4()
     connection.execute(
-        "insert into shot (id, production_id, document) values (%s, %s, %s)",
-        [id, production, Jsonb(write_shot(shot))],
+        "insert into shot (id, production_id, document) values (%s, %s, %s)", [id, production, Jsonb(document)]
     )
     return id
+
+
+def copy_shot(connection: Connection[Any], id: UUID) -> UUID:
+    """Raises ShotMissing."""
+    row = load_shot(connection, id)
+    document = row.document | {"title": f"{row.document['title']} copy"[:TITLE_LENGTH]}
+    return add_shot(connection, row.production_id, document, {})
 
 
 def set_deleted(connection: Connection[Any], id: UUID, deleted: bool) -> None:
@@ -112,41 +144,49 @@ def set_deleted(connection: Connection[Any], id: UUID, deleted: bool) -> None:
         raise ShotMissing(id)
 
 
-def edit_shot(connection: Connection[Any], id: UUID, revision: int, patch: list[dict[str, Any]], label: str) -> ShotRow:
-    """Apply a patch made against a revision; what could be redone is gone. Raises RevisionStale and what the document
-    raises; then nothing has changed."""
-    row = load_shot(connection, id, lock=True)
-    if row.revision != revision:
-        raise RevisionStale(revision, row.revision)
-    new, inverse = apply_patch(row.shot, patch)
-    check_assets(new, own_ids(connection, row.production_id))
-    if not inverse:
-        return row
+def store_edit(connection: Connection[Any], id: UUID, revision: int, made: Edited, patch: Patch, label: str) -> ShotRow:
+    """Keep an edit made against a revision; what could be redone is gone. Raises RevisionStale, FamilyUnknown or
+    PictureUnknown; then nothing has changed."""
+    row = _lock(connection, id, revision)
+    check_named(made.assets, own_ids(connection, row.production_id))
     connection.execute("delete from history where shot_id = %s and number > %s", [id, row.cursor])
     connection.execute(
         "insert into history (shot_id, number, label, patch, inverse) values (%s, %s, %s, %s, %s)",
-        [id, row.cursor + 1, label, Jsonb(patch), Jsonb(inverse)],
+        [id, row.cursor + 1, label, Jsonb(patch), Jsonb(made.inverse)],
     )
-    return _store(connection, id, new, row.cursor + 1)
+    return _store(connection, id, made.document, row.cursor + 1)
 
 
-def step_history(connection: Connection[Any], id: UUID, forward: bool) -> ShotRow:
-    """Undo or redo one edit, however long ago it was made. Raises NothingTo at either end."""
-    row = load_shot(connection, id, lock=True)
+def load_step(connection: Connection[Any], id: UUID, forward: bool) -> tuple[ShotRow, Patch]:
+    """A shot and the patch that undoes its last edit, or does the next one again. Raises NothingTo at either end."""
+    row = load_shot(connection, id)
     number = row.cursor + 1 if forward else row.cursor
     entry = connection.execute(
         "select patch, inverse from history where shot_id = %s and number = %s", [id, number]
     ).fetchone()
     if entry is None:
         raise NothingTo("redo" if forward else "undo")
-    new = patched(row.document, entry[0] if forward else entry[1])
-    return _store(connection, id, new, row.cursor + (1 if forward else -1))
+    return row, entry[0] if forward else entry[1]
 
 
-def _store(connection: Connection[Any], id: UUID, shot: Shot, cursor: int) -> ShotRow:
+def store_step(connection: Connection[Any], row: ShotRow, document: dict[str, Any], forward: bool) -> ShotRow:
+    """Keep what an undo or a redo made of a shot as it was loaded. Raises RevisionStale."""
+    _lock(connection, row.id, row.revision)
+    return _store(connection, row.id, document, row.cursor + (1 if forward else -1))
+
+
+def _lock(connection: Connection[Any], id: UUID, revision: int) -> ShotRow:
+    """A shot that no one else edits until the transaction ends."""
+    row = load_shot(connection, id, lock=True)
+    if row.revision != revision:
+        raise RevisionStale(revision, row.revision)
+    return row
+
+
+def _store(connection: Connection[Any], id: UUID, document: dict[str, Any], cursor: int) -> ShotRow:
     connection.execute(
         """update shot set document = %s, revision = revision + 1, cursor = %s, updated_at = now() where id = %s""",
-        [Jsonb(write_shot(shot)), cursor, id],
+        [Jsonb(document), cursor, id],
     )
     return load_shot(connection, id)
 

@@ -20,11 +20,13 @@ from moss_crown.server.errors import TakeMissing, TakeStateWrong
 
 @dataclass(frozen=True, slots=True)
 class TakeRow:
+    """A take, and of its document all but the steps, which are most of it."""
+
     id: UUID
     shot_id: UUID
     number: int
     revision: int
-    document: dict[str, Any]
+    head: dict[str, Any]
     orders: dict[str, Any]
     state: str
     message: str
@@ -38,7 +40,8 @@ class TakeRow:
 
 
 _TAKE = """
-select t.id, t.shot_id, t.number, t.revision, t.document, t.orders, t.state, t.message, t.created_at, t.finished_at,
+select t.id, t.shot_id, t.number, t.revision, t.document - 'steps' as head, t.orders, 
+       t.state, t.message, t.created_at, t.finished_at,
        (select count(*) from take_frame f where f.take_id = t.id)::int as done
 from take t
 """
@@ -47,7 +50,7 @@ from take t
 def add_take(connection: Connection[Any], shot: UUID, orders: TakeOrders) -> UUID:
     """Number and queue a take of the shot as it is now. Raises what `TakeOrders.check` raises."""
     row = load_shot(connection, shot, lock=True)
-    orders.check(row.shot)
+    orders.check(row.document["first"], row.document["last"])
     id = uuid4()
     connection.execute(
         """insert into take (id, shot_id, number, revision, document, orders, state)
@@ -65,6 +68,21 @@ def load_take(connection: Connection[Any], id: UUID) -> TakeRow:
     return row
 
 
+def load_document(connection: Connection[Any], id: UUID) -> dict[str, Any]:
+    row = connection.execute("select document from take where id = %s", [id]).fetchone()
+    if row is None:
+        raise TakeMissing(id)
+    document: dict[str, Any] = row[0]
+    return document
+
+
+def load_state(connection: Connection[Any], id: UUID) -> str:
+    row = connection.execute("select state from take where id = %s", [id]).fetchone()
+    if row is None:
+        raise TakeMissing(id)
+    return str(row[0])
+
+
 def list_takes(connection: Connection[Any], shot: UUID) -> list[TakeRow]:
     with connection.cursor(row_factory=class_row(TakeRow)) as cursor:
         return cursor.execute(_TAKE + "where t.shot_id = %s order by t.number desc", [shot]).fetchall()
@@ -80,12 +98,38 @@ def open_takes(connection: Connection[Any]) -> list[TakeRow]:
 def set_state(connection: Connection[Any], id: UUID, state: str, *, among: tuple[str, ...], message: str = "") -> None:
     """Move a take to a state from one of `among`; raises TakeStateWrong from any other."""
     done = connection.execute(
-        """update take set state = %s, message = %s, finished_at = case when %s in ('done', 'failed') then now() end
+        """update take set state = %s, message = %s, finished_at = case when %s in ('done', 'failed') then now() end,
+             tries = case when %s = 'queued' then 0 else tries end
            where id = %s and state = any(%s)""",
-        [state, message, state, id, list(among)],
+        [state, message, state, state, id, list(among)],
     )
     if done.rowcount == 0:
-        raise TakeStateWrong(load_take(connection, id).state, state)
+        raise TakeStateWrong(load_state(connection, id), state)
+
+
+def begin_take(connection: Connection[Any], id: UUID) -> int:
+    """A take is worked at from now on. Answers how often it was begun since it last got a frame. Raises
+    TakeStateWrong."""
+    row = connection.execute(
+        """update take set state = 'running', message = '', tries = tries + 1
+           where id = %s and state in ('queued', 'running') returning tries""",
+        [id],
+    ).fetchone()
+    if row is None:
+        raise TakeStateWrong(load_state(connection, id), "running")
+    return int(row[0])
+
+
+def stop_take(connection: Connection[Any], id: UUID) -> None:
+    """Stop a take: one that waits at once, one that is worked at as soon as its frames in hand are let go of. Raises
+    TakeStateWrong when it is neither."""
+    done = connection.execute(
+        """update take set state = case state when 'queued' then 'stopped' else 'stopping' end
+           where id = %s and state in ('queued', 'running')""",
+        [id],
+    )
+    if done.rowcount == 0:
+        raise TakeStateWrong(load_state(connection, id), "stopped")
 
 
 def finished_frames(connection: Connection[Any], id: UUID) -> dict[int, float]:
@@ -120,6 +164,7 @@ def store_frame(
            on conflict do nothing""",
         [id, frame, picture, layers, seconds, worker],
     )
+    connection.execute("update take set tries = 0 where id = %s and tries > 0", [id])
 
 
 def load_frame(connection: Connection[Any], id: UUID, frame: int) -> bytes | None:

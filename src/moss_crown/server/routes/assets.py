@@ -7,16 +7,17 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Request
 
+from moss_crown.core.assets import Asset
 from moss_crown.core.errors import FileRefused
-from moss_crown.core.evaluate import Asset
 from moss_crown.server import reading
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import assets
 from moss_crown.server.errors import ComputeFailed, ComputeTooLong
+from moss_crown.server.guard import PlainRoute
 from moss_crown.server.pool import READER_SECONDS
 from moss_crown.server.schemas import AssetOut
 
-router = APIRouter(prefix="/api/productions/{production}/assets", tags=["assets"])
+router = APIRouter(prefix="/api/productions/{production}/assets", tags=["assets"], route_class=PlainRoute)
 Kind = Literal["font", "emblem", "picture"]
 
 

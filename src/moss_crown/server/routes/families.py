@@ -12,9 +12,10 @@ from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import assets
 from moss_crown.server.errors import FileMissing
+from moss_crown.server.guard import PlainRoute
 from moss_crown.server.schemas import FamilyOut, SampleOut
 
-router = APIRouter(prefix="/api/families", tags=["type"])
+router = APIRouter(prefix="/api/families", tags=["type"], route_class=PlainRoute)
 ALL = {**FAMILIES, FALLBACK.id: FALLBACK}
 
 
@@ -26,7 +27,7 @@ async def _own(here: Context, production: UUID | None) -> list[str]:
 
 @router.get("")
 async def list_families(production: UUID | None = None, here: Context = Depends(context)) -> list[FamilyOut]:
-    found = await here.pool.draft.run(jobs.families, await _own(here, production))
+    found = await here.pool.draft.of("families").run(jobs.families, await _own(here, production))
     return [
         FamilyOut(**family, licence=f"/api/families/{family['id']}/licence" if family["id"] in ALL else None)
         for family in found
@@ -42,7 +43,7 @@ async def samples(
 ) -> list[SampleOut]:
     """A line of text in every family, or in every weight of one, by the product's own shaping."""
     own = await _own(here, production)
-    return [SampleOut(**one) for one in await here.pool.draft.run(jobs.samples, text, family, own)]
+    return [SampleOut(**one) for one in await here.pool.draft.of("families").run(jobs.samples, text, family, own)]
 
 
 @router.get("/{id}/licence", response_class=FileResponse)

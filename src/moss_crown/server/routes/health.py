@@ -7,9 +7,10 @@ import psycopg_pool
 from fastapi import APIRouter, Depends, Response
 
 from moss_crown.server.context import Context, context
-from moss_crown.server.schemas import Health, Ready
+from moss_crown.server.guard import PlainRoute
+from moss_crown.server.schemas import Health, LaneOut, Ready
 
-router = APIRouter(prefix="/api", tags=["health"])
+router = APIRouter(prefix="/api", tags=["health"], route_class=PlainRoute)
 
 
 @router.get("/health")
@@ -28,4 +29,5 @@ async def ready(response: Response, here: Context = Depends(context)) -> Ready:
         database = False
     if not (database and here.warm):
         response.status_code = 503
-    return Ready(database=database, kernels=here.warm)
+    lanes = {lane.name: LaneOut(waiting=lane.waiting, replaced=lane.replaced) for lane in here.pool.lanes}
+    return Ready(database=database, kernels=here.warm, failures=dict(here.watch.failures), lanes=lanes)

@@ -17,9 +17,10 @@ from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import looks, shots
 from moss_crown.server.errors import FileMissing
+from moss_crown.server.guard import PlainRoute
 from moss_crown.server.schemas import LookName, LookOut, MaterialOut
 
-router = APIRouter(prefix="/api", tags=["looks"])
+router = APIRouter(prefix="/api", tags=["looks"], route_class=PlainRoute)
 A_DAY = {"cache-control": "public, max-age=86400"}
 
 
@@ -93,7 +94,9 @@ def export_look(look: str, here: Context = Depends(context)) -> Response:
 async def keep_look(shot: UUID, order: LookName, here: Context = Depends(context)) -> LookOut:
     """Keep the look of a shot, as it is at a frame, with its production."""
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    look = Look.model_validate(await here.pool.draft.run(jobs.look_of_shot, row.document, order.frame, order.name))
+    look = Look.model_validate(
+        await here.pool.draft.of(shot).run(jobs.look_of_shot, row.document, order.frame, order.name)
+    )
     id = await here.database.run(lambda c: looks.add_look(c, row.production_id, look))
     return LookOut(id=str(id), name=look.name, own=True)
 

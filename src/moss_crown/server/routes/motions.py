@@ -5,16 +5,17 @@ from __future__ import annotations
 from typing import Any
 from uuid import UUID
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Response
 
 from moss_crown.core.motion_book import BOOK, TEXTS_WANTED, MotionSet
-from moss_crown.server import jobs
+from moss_crown.server import edits, jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import motions, shots
-from moss_crown.server.routes.shot import answer, current
-from moss_crown.server.schemas import MotionName, MotionOrder, MotionOut, ShotOut
+from moss_crown.server.guard import PlainRoute
+from moss_crown.server.routes.shot import SHOT, shown
+from moss_crown.server.schemas import MotionName, MotionOrder, MotionOut
 
-router = APIRouter(prefix="/api", tags=["motions"])
+router = APIRouter(prefix="/api", tags=["motions"], route_class=PlainRoute)
 
 
 @router.get("/shots/{shot}/motions")
@@ -28,7 +29,7 @@ async def list_motions(shot: UUID, here: Context = Depends(context)) -> list[Mot
     row, kept = await here.database.run(work)
     own = {str(id): motion for id, motion in kept}
     raw = {id: motion.model_dump(mode="json") for id, motion in own.items()}
-    found = await here.pool.draft.run(jobs.motions_on, row.document, raw)
+    found = await here.pool.works.run(jobs.motions_on, row.document, raw)
 
     def out(id: str, name: str, group: Any, about: str) -> MotionOut:
         seen = found[id]
@@ -48,25 +49,25 @@ async def list_motions(shot: UUID, here: Context = Depends(context)) -> list[Mot
     ]
 
 
-@router.post("/shots/{shot}/motion")
-async def set_motion(shot: UUID, order: MotionOrder, here: Context = Depends(context)) -> ShotOut:
+@router.post("/shots/{shot}/motion", **SHOT)
+async def set_motion(shot: UUID, order: MotionOrder, here: Context = Depends(context)) -> Response:
     """Give a shot a motion. One edit, undone like any."""
-    row = await current(here, shot, order.revision)
+    row = await edits.current(here, shot, order.revision)
     kept, name = None, order.motion
     if order.motion in BOOK:
         name = BOOK[order.motion].name
     else:
         own = await here.database.run(lambda c: motions.find_motion(c, row.production_id, order.motion))
         kept, name = own.model_dump(mode="json"), own.name
-    patch = await here.pool.draft.run(jobs.motion_set, row.document, order.model_dump(), kept)
-    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, f"motion: {name}"), True)
+    patch = await here.pool.draft.of(shot).run(jobs.motion_set, row.document, order.model_dump(), kept)
+    return shown(await edits.edit(here, shot, order.revision, patch, f"motion: {name}"))
 
 
 @router.post("/shots/{shot}/motions", status_code=201)
 async def keep_motion(shot: UUID, order: MotionName, here: Context = Depends(context)) -> str:
     """Keep the motion steps of a shot with its production; answers their id."""
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    motion = MotionSet.model_validate(await here.pool.draft.run(jobs.motion_of_shot, row.document, order.name))
+    motion = MotionSet.model_validate(await here.pool.draft.of(shot).run(jobs.motion_of_shot, row.document, order.name))
     id = await here.database.run(lambda c: motions.add_motion(c, row.production_id, motion))
     return str(id)
 

@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any, Literal
 from urllib.parse import urlsplit
 from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Response, WebSocket
 
-from moss_crown.core.document.binding import value_paths
-from moss_crown.core.document.door import write_shot
 from moss_crown.core.document.formula import FUNCTIONS, NAMES
 from moss_crown.core.document.shot import EnvironmentSource, PictureId
-from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.picture import ENDINGS
 from moss_crown.core.room import Room
-from moss_crown.server import jobs
+from moss_crown.server import editing, edits, jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import looks, shots
 from moss_crown.server.db import proofs as kept
-from moss_crown.server.errors import RevisionStale
+from moss_crown.server.guard import PlainRoute
 from moss_crown.server.live import Channel
 from moss_crown.server.schemas import (
     Arrangement,
@@ -40,7 +36,7 @@ from moss_crown.server.schemas import (
     Wearing,
 )
 
-router = APIRouter(prefix="/api", tags=["shot"])
+router = APIRouter(prefix="/api", tags=["shot"], route_class=PlainRoute)
 JSON = "application/json"
 MODEL_TYPES = {
     "glb": "model/gltf-binary",
@@ -53,83 +49,55 @@ PREVIEW_FIRST = 0.15
 FOREVER = {"cache-control": "public, max-age=31536000, immutable"}
 
 
-def _out(row: shots.ShotRow, production: str) -> ShotOut:
-    return ShotOut(
-        id=row.id,
-        production_id=row.production_id,
-        production=production,
-        document=row.shot,
-        revision=row.revision,
-        undo=row.undo,
-        redo=row.redo,
-    )
+SHOT: dict[str, Any] = {"response_model": ShotOut}
+"""Of routes that answer with a shot, which `edits` has written as JSON already."""
 
 
-async def answer(here: Context, work: Any, tell: bool) -> ShotOut:
-    def whole(c: Any) -> ShotOut:
-        row: shots.ShotRow = work(c)
-        return _out(row, c.execute("select name from production where id = %s", [row.production_id]).fetchone()[0])
-
-    out = await here.database.run(whole)
-    if tell:
-        await here.listeners.tell(out.id, {"type": "changed", "revision": out.revision})
-    return out
+def shown(shot: bytes) -> Response:
+    return Response(shot, media_type=JSON)
 
 
-@router.get("/shots/{shot}")
-async def load(shot: UUID, here: Context = Depends(context)) -> ShotOut:
-    return await answer(here, lambda c: shots.load_shot(c, shot), False)
+@router.get("/shots/{shot}", **SHOT)
+async def load(shot: UUID, here: Context = Depends(context)) -> Response:
+    return shown(await edits.told(here, await here.database.run(lambda c: shots.load_shot(c, shot))))
 
 
-@router.post("/shots/{shot}/edits")
-async def edit(shot: UUID, change: Edit, here: Context = Depends(context)) -> ShotOut:
+@router.post("/shots/{shot}/edits", **SHOT)
+async def edit(shot: UUID, change: Edit, here: Context = Depends(context)) -> Response:
     """Apply a JSON Patch made against `revision`. When this answers, the edit is in the database.
 
     A preview of it that is under way comes first: it is what its maker is waiting to see.
     """
     await here.listeners.previews(shot, PREVIEW_FIRST)
-    return await answer(here, lambda c: shots.edit_shot(c, shot, change.revision, change.patch, change.label), True)
+    return shown(await edits.edit(here, shot, change.revision, change.patch, change.label))
 
 
-async def current(here: Context, shot: UUID, revision: int) -> shots.ShotRow:
-    """The shot, when it still stands at this revision. Raises RevisionStale."""
-    row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    if row.revision != revision:
-        raise RevisionStale(revision, row.revision)
-    return row
-
-
-@router.post("/shots/{shot}/arrange")
-async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(context)) -> ShotOut:
-    """Align, space or fit blocks: the core works out where they go, and that is one edit, to be undone like any."""
-    row = await current(here, shot, order.revision)
-    blocks = [step.id for step in row.shot.steps if step.kind in ("block", "emblem")]
-    if order.step not in blocks and order.what != "space_evenly":
-        raise DocumentInvalid("step", ", ".join(blocks), f"there is no block {order.step}")
-    patch = await here.pool.draft.run(jobs.arrangement_of, row.document, order.model_dump())
-    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, "arrange"), True)
-
-
-async def _worked_out(here: Context, shot: UUID, work: Any, order: Any, label: str) -> ShotOut:
+async def _worked_out(here: Context, shot: UUID, work: Any, order: Any, label: str) -> Response:
     """An edit that the core works out from an order made against a revision."""
-    row = await current(here, shot, order.revision)
-    patch = await here.pool.draft.run(work, row.document, order.model_dump())
-    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, label), True)
+    row = await edits.current(here, shot, order.revision)
+    patch = await here.pool.draft.of(shot).run(work, row.document, order.model_dump(mode="json"))
+    return shown(await edits.edit(here, shot, order.revision, patch, label))
 
 
-@router.post("/shots/{shot}/keys/move")
-async def move_keys(shot: UUID, order: KeyMove, here: Context = Depends(context)) -> ShotOut:
+@router.post("/shots/{shot}/arrange", **SHOT)
+async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(context)) -> Response:
+    """Align, space or fit blocks: the core works out where they go, and that is one edit, to be undone like any."""
+    return await _worked_out(here, shot, jobs.arrangement_of, order, "arrange")
+
+
+@router.post("/shots/{shot}/keys/move", **SHOT)
+async def move_keys(shot: UUID, order: KeyMove, here: Context = Depends(context)) -> Response:
     """Move, scale, reverse or copy keys, of any number of values at once. One edit, undone like any."""
     return await _worked_out(here, shot, jobs.keys_moved, order, "copy keys" if order.copied else "move keys")
 
 
-@router.post("/shots/{shot}/keys/paste")
-async def paste_keys(shot: UUID, order: KeyPaste, here: Context = Depends(context)) -> ShotOut:
+@router.post("/shots/{shot}/keys/paste", **SHOT)
+async def paste_keys(shot: UUID, order: KeyPaste, here: Context = Depends(context)) -> Response:
     return await _worked_out(here, shot, jobs.keys_pasted, order, "paste keys")
 
 
-@router.post("/shots/{shot}/retime")
-async def retime(shot: UUID, order: Retiming, here: Context = Depends(context)) -> ShotOut:
+@router.post("/shots/{shot}/retime", **SHOT)
+async def retime(shot: UUID, order: Retiming, here: Context = Depends(context)) -> Response:
     """Another frame rate, that keeps the frames or the seconds."""
     return await _worked_out(here, shot, jobs.retiming_of, order, "frame rate")
 
@@ -138,57 +106,58 @@ async def retime(shot: UUID, order: Retiming, here: Context = Depends(context)) 
 async def try_formula(shot: UUID, trial: FormulaTrial, here: Context = Depends(context)) -> TrialOut:
     """Try a formula in the place of a value; nothing is changed."""
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    found = await here.pool.draft.run(jobs.formula_tried, row.document, trial.path, trial.formula)
+    found = await here.pool.draft.of(shot).run(jobs.formula_tried, row.document, trial.path, trial.formula)
     return TrialOut(**found)
 
 
 @router.get("/shots/{shot}/formula")
-def formula_words(shot: UUID, here: Context = Depends(context)) -> FormulaWords:
+async def formula_words(shot: UUID, here: Context = Depends(context)) -> FormulaWords:
     """What a formula of this shot may name."""
-    row = here.database.call(lambda c: shots.load_shot(c, shot))
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
     about = {name: text for name, (_, _, text) in FUNCTIONS.items()}
-    return FormulaWords(names=NAMES, functions=about, values=list(value_paths(row.shot)))
+    values = await here.pool.edit.of(shot).run(editing.named_values, row.document)
+    return FormulaWords(names=NAMES, functions=about, values=values)
 
 
-@router.post("/shots/{shot}/light")
-async def light(shot: UUID, order: Lighting, here: Context = Depends(context)) -> ShotOut:
+@router.post("/shots/{shot}/light", **SHOT)
+async def light(shot: UUID, order: Lighting, here: Context = Depends(context)) -> Response:
     """Place lights: a kit around the title, or one light where its effect was pointed at. One edit, undone like any."""
     label = "kit of lights" if order.kit else f"light: {order.effect} here"
     return await _worked_out(here, shot, jobs.lighting_of, order, label)
 
 
-@router.post("/shots/{shot}/wear")
-async def wear(shot: UUID, order: Wearing, here: Context = Depends(context)) -> ShotOut:
+@router.post("/shots/{shot}/wear", **SHOT)
+async def wear(shot: UUID, order: Wearing, here: Context = Depends(context)) -> Response:
     """Put on a look, whole or in part. One edit, undone like any."""
-    row = await current(here, shot, order.revision)
+    row = await edits.current(here, shot, order.revision)
     look = await here.database.run(lambda c: looks.find_look(c, order.look))
-    patch = await here.pool.draft.run(
+    patch = await here.pool.draft.of(shot).run(
         jobs.wearing_of, row.document, look.model_dump(mode="json"), order.frame, order.parts
     )
-    return await answer(here, lambda c: shots.edit_shot(c, shot, order.revision, patch, f"look: {look.name}"), True)
+    return shown(await edits.edit(here, shot, order.revision, patch, f"look: {look.name}"))
 
 
-@router.post("/shots/{shot}/dress")
-async def dress(shot: UUID, order: Dressing, here: Context = Depends(context)) -> ShotOut:
+@router.post("/shots/{shot}/dress", **SHOT)
+async def dress(shot: UUID, order: Dressing, here: Context = Depends(context)) -> Response:
     """Give letters a material of their own. One edit, undone like any."""
     return await _worked_out(here, shot, jobs.own_material, order, "own material")
 
 
-@router.post("/shots/{shot}/undo")
-async def undo(shot: UUID, here: Context = Depends(context)) -> ShotOut:
-    return await answer(here, lambda c: shots.step_history(c, shot, forward=False), True)
+@router.post("/shots/{shot}/undo", **SHOT)
+async def undo(shot: UUID, here: Context = Depends(context)) -> Response:
+    return shown(await edits.step(here, shot, forward=False))
 
 
-@router.post("/shots/{shot}/redo")
-async def redo(shot: UUID, here: Context = Depends(context)) -> ShotOut:
-    return await answer(here, lambda c: shots.step_history(c, shot, forward=True), True)
+@router.post("/shots/{shot}/redo", **SHOT)
+async def redo(shot: UUID, here: Context = Depends(context)) -> Response:
+    return shown(await edits.step(here, shot, forward=True))
 
 
 @router.get("/shots/{shot}/draft", response_class=Response)
 async def draft(shot: UUID, here: Context = Depends(context)) -> Response:
     """The draft: see `core.draft.pack`. The head's revision says what it shows."""
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    body = await here.pool.draft.run(jobs.draft_of, row.document)
+    body = await here.pool.draft.of(shot).run(jobs.draft_of, row.document)
     return Response(body, media_type="application/octet-stream", headers={"x-revision": str(row.revision)})
 
 
@@ -196,7 +165,7 @@ async def draft(shot: UUID, here: Context = Depends(context)) -> Response:
 async def ridges(shot: UUID, here: Context = Depends(context)) -> RidgesOut:
     """Letters whose bevel is wider than a stem and meets in a ridge there."""
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    return RidgesOut(letters=await here.pool.draft.run(jobs.ridges_of, row.document))
+    return RidgesOut(letters=await here.pool.draft.of(shot).run(jobs.ridges_of, row.document))
 
 
 @router.get("/shots/{shot}/proofs")
@@ -226,32 +195,32 @@ async def hot(
 @router.get("/solids", response_class=Response)
 async def solid(recipe: str = Query(max_length=4000), here: Context = Depends(context)) -> Response:
     """A letter's solid as glTF binary, by its recipe. The same recipe always gives the same bytes."""
-    body = await here.pool.draft.run(jobs.solid_of, recipe)
+    body = await here.pool.draft.of("solids").run(jobs.solid_of, recipe)
     return Response(body, media_type="model/gltf-binary", headers=FOREVER)
 
 
 @router.get("/environments/{preset}", response_class=Response)
 async def environment(preset: EnvironmentSource, here: Context = Depends(context)) -> Response:
     """The environment's light for the draft."""
-    body = await here.pool.draft.run(jobs.environment_of, preset)
+    body = await here.pool.works.run(jobs.environment_of, preset)
     return Response(body, media_type="application/octet-stream", headers=FOREVER)
 
 
 @router.post("/rooms", response_class=Response)
 async def room(room: Room, here: Context = Depends(context)) -> Response:
     """What of the stage stands around the title, for the draft: see `jobs.room_of`."""
-    return Response(await here.pool.draft.run(jobs.room_of, room), media_type="application/octet-stream")
+    return Response(await here.pool.works.run(jobs.room_of, room), media_type="application/octet-stream")
 
 
 @router.get("/pictures/{picture}", response_class=Response)
 async def picture(picture: PictureId, here: Context = Depends(context)) -> Response:
     """A picture that was brought in, for the draft's materials."""
-    return Response(await here.pool.draft.run(jobs.picture_of, picture), media_type="image/png", headers=FOREVER)
+    return Response(await here.pool.works.run(jobs.picture_of, picture), media_type="image/png", headers=FOREVER)
 
 
 @router.get("/display-table", response_class=Response)
 async def display_table(here: Context = Depends(context)) -> Response:
-    body = await here.pool.draft.run(jobs.display_table)
+    body = await here.pool.works.run(jobs.display_table)
     return Response(body, media_type="application/octet-stream", headers=FOREVER)
 
 
@@ -264,11 +233,11 @@ async def export(
     here: Context = Depends(context),
 ) -> Response:
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
-    name = "".join(c if c.isalnum() else "-" for c in row.shot.title).strip("-") or "shot"
+    name = "".join(c if c.isalnum() else "-" for c in row.document["title"]).strip("-") or "shot"
     if format == "json":
-        body, kind, ending = json.dumps(write_shot(row.shot), indent=1, ensure_ascii=False).encode(), JSON, "json"
+        body, kind, ending = await here.pool.edit.of(shot).run(editing.as_file, row.document), JSON, "json"
     else:
-        body = await here.pool.draft.run(jobs.model_of, row.document, frame, format, edge)
+        body = await here.pool.works.run(jobs.model_of, row.document, frame, format, edge)
         kind, ending = MODEL_TYPES[format], ENDINGS[format]
     ascii_name = name.encode("ascii", "replace").decode().replace("?", "-")
     return Response(
@@ -283,10 +252,8 @@ async def live(socket: WebSocket, shot: UUID) -> None:
     if origin and urlsplit(origin).netloc != socket.headers.get("host"):
         await socket.close(1008)  # another site's page
         return
+    if not here.listeners.has_room(shot):
+        await socket.close(1013)
+        return
     await socket.accept()
-    listeners = here.listeners.sockets.setdefault(shot, set())
-    listeners.add(socket)
-    try:
-        await Channel(socket, shot, here.listeners, here.pool, here.database, here.settings.proof_threads).run()
-    finally:
-        listeners.discard(socket)
+    await Channel(socket, shot, here.listeners, here.pool, here.database, here.settings.proof_threads).run()

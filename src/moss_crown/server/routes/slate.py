@@ -5,17 +5,23 @@ from __future__ import annotations
 from typing import Any
 from uuid import UUID
 
-from fastapi import APIRouter, Body, Depends, Response
+from fastapi import APIRouter, Depends, Request, Response
 
+from moss_crown.core.assets import assets_of
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import Shot
+from moss_crown.core.document.shot import FrameRate
+from moss_crown.server import editing
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import shots, takes
 from moss_crown.server.errors import FileMissing
+from moss_crown.server.guard import PlainRoute
 from moss_crown.server.schemas import NewProduction, NewShot, ProductionOut, ShotCard, ShotDefaults
 
-router = APIRouter(prefix="/api", tags=["slate"])
+router = APIRouter(prefix="/api", tags=["slate"], route_class=PlainRoute)
+files = APIRouter(prefix="/api", tags=["slate"])
+"""Files are read elsewhere, whatever they hold."""
+SHOT_FILE = {"requestBody": {"required": True, "content": {"application/json": {"schema": {"type": "object"}}}}}
 
 
 @router.get("/productions")
@@ -42,14 +48,15 @@ def list_shots(production: UUID, here: Context = Depends(context)) -> list[ShotC
         newest = takes.newest_takes(c, production)
         cards = []
         for row in shots.list_shots(c, production):
-            shot, poster, take = row.shot, posters.get(row.id), newest.get(row.id)
+            head, poster, take = row.head, posters.get(row.id), newest.get(row.id)
+            fps = FrameRate.model_validate(head["fps"])
             cards.append(
                 ShotCard(
                     id=row.id,
-                    title=shot.title,
-                    width=shot.width,
-                    height=shot.height,
-                    seconds=float(len(shot.frames) / shot.fps.fraction),
+                    title=head["title"],
+                    width=head["width"],
+                    height=head["height"],
+                    seconds=float((head["last"] - head["first"] + 1) / fps.fraction),
                     revision=row.revision,
                     updated_at=row.updated_at,
                     poster=poster.revision if poster else 0,
@@ -85,24 +92,19 @@ def add_shot(production: UUID, new: NewShot, here: Context = Depends(context)) -
     }
     raw["steps"][0]["text"] = new.text
     shot = read_shot(raw)
-    return here.database.call(lambda c: shots.add_shot(c, production, shot))
+    return here.database.call(lambda c: shots.add_shot(c, production, write_shot(shot), assets_of(shot)))
 
 
-@router.post("/productions/{production}/import", status_code=201)
-def import_shot(production: UUID, document: Any = Body(), here: Context = Depends(context)) -> UUID:
+@files.post("/productions/{production}/import", status_code=201, openapi_extra=SHOT_FILE)
+async def import_shot(production: UUID, request: Request, here: Context = Depends(context)) -> UUID:
     """Bring in a shot file. Answers the new shot's id."""
-    shot = read_shot(document)
-    return here.database.call(lambda c: shots.add_shot(c, production, shot))
+    found = await here.pool.edit.run(editing.brought_in, await request.body())
+    return await here.database.run(lambda c: shots.add_shot(c, production, found.document, found.assets))
 
 
 @router.post("/shots/{shot}/duplicate", status_code=201)
 def duplicate_shot(shot: UUID, here: Context = Depends(context)) -> UUID:
-    def work(c: Any) -> UUID:
-        row = shots.load_shot(c, shot)
-        copy = row.shot.model_copy(update={"title": f"{row.shot.title} copy"[:200]})
-        return shots.add_shot(c, row.production_id, Shot.model_validate(copy.model_dump()))
-
-    return here.database.call(work)
+    return here.database.call(lambda c: shots.copy_shot(c, shot))
 
 
 @router.delete("/shots/{shot}", status_code=204)

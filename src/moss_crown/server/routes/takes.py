@@ -2,29 +2,34 @@
 
 from __future__ import annotations
 
+import re
 import statistics
 import zipfile
 from collections.abc import Callable, Iterator
 from functools import partial
-from typing import IO, Any, cast
+from typing import IO, Annotated, Any, cast
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import APIRouter, Depends, Path, Request, Response
 from fastapi.responses import StreamingResponse
 
-from moss_crown.core.document.door import read_shot
+from moss_crown.core import limits
 from moss_crown.farm.orders import TakeOrders
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import takes
 from moss_crown.server.errors import FileMissing
+from moss_crown.server.guard import PlainRoute
 from moss_crown.server.schemas import FrameOut, TakeOut
 
-router = APIRouter(prefix="/api", tags=["takes"])
+router = APIRouter(prefix="/api", tags=["takes"], route_class=PlainRoute)
+
+
+FrameIndex = Annotated[int, Path(ge=-limits.FRAMES_AWAY, le=limits.FRAMES_AWAY)]
 
 
 def _out(c: Any, id: UUID) -> TakeOut:
     row = takes.load_take(c, id)
-    orders, shot = row.take_orders, read_shot(row.document)
+    orders, head = row.take_orders, row.head
     frames = takes.finished_frames(c, id)
     total = len(orders.frames)
     a_frame = left = give = None
@@ -42,9 +47,9 @@ def _out(c: Any, id: UUID) -> TakeOut:
         state=row.state,
         message=row.message,
         orders=orders,
-        fps=shot.fps,
-        pixel_shape=shot.pixel_shape,
-        title=shot.title,
+        fps=head["fps"],
+        pixel_shape=head.get("pixel_shape", 1.0),
+        title=head["title"],
         done=len(frames),
         total=total,
         a_frame=a_frame,
@@ -73,10 +78,10 @@ def load(take: UUID, here: Context = Depends(context)) -> TakeOut:
 
 @router.post("/takes/{take}/stop")
 def stop(take: UUID, here: Context = Depends(context)) -> TakeOut:
-    """Stop after the frames in hand; what is finished stays."""
+    """Stop: frames in hand are let go of, what is finished stays. A take that waits for its turn stops at once."""
 
     def work(c: Any) -> TakeOut:
-        takes.set_state(c, take, "stopping", among=("queued", "running"))
+        takes.stop_take(c, take)
         return _out(c, take)
 
     return here.database.call(work)
@@ -94,7 +99,7 @@ def carry_on(take: UUID, here: Context = Depends(context)) -> TakeOut:
 
 
 @router.get("/takes/{take}/frames/{frame}", response_class=Response)
-def frame_picture(take: UUID, frame: int, here: Context = Depends(context)) -> Response:
+def frame_picture(take: UUID, frame: FrameIndex, here: Context = Depends(context)) -> Response:
     picture = here.database.call(lambda c: takes.load_frame(c, take, frame))
     if picture is None:
         raise FileMissing(f"frame {frame}")
@@ -108,18 +113,18 @@ def movie(take: UUID, request: Request, here: Context = Depends(context)) -> Res
     if data is None:
         raise FileMissing("movie")
     headers = {"accept-ranges": "bytes"}
-    asked = request.headers.get("range", "")
-    if asked.startswith("bytes=") and "," not in asked:
-        low, _, high = asked[6:].partition("-")
-        if low.isdigit() and int(low) < len(data):
-            start, end = int(low), min(int(high) if high.isdigit() else len(data) - 1, len(data) - 1)
+    # Digits as RFC 9110 means them, and no more than a size has: others are digits to Python too.
+    part = re.fullmatch(r"bytes=([0-9]{1,18})-([0-9]{1,18})?", request.headers.get("range", ""))
+    if part:
+        start, end = int(part[1]), min(int(part[2] or len(data) - 1), len(data) - 1)
+        if start <= end:
             headers["content-range"] = f"bytes {start}-{end}/{len(data)}"
             return Response(data[start : end + 1], 206, headers, "video/mp4")
     return Response(data, media_type="video/mp4", headers=headers)
 
 
 @router.get("/takes/{take}/frames/{frame}/layers", response_class=Response)
-def frame_layers(take: UUID, frame: int, here: Context = Depends(context)) -> Response:
+def frame_layers(take: UUID, frame: FrameIndex, here: Context = Depends(context)) -> Response:
     """A frame with all of its layers, as OpenEXR."""
     layers = here.database.call(lambda c: takes.load_layers(c, take, frame))
     if layers is None:
@@ -168,7 +173,7 @@ def _zipped(
     )
 
 
-def _loaded(load: Callable[[Any, UUID, int], bytes | None], take: UUID, frame: int, c: Any) -> bytes | None:
+def _loaded(load: Callable[[Any, UUID, int], bytes | None], take: UUID, frame: FrameIndex, c: Any) -> bytes | None:
     return load(c, take, frame)
 
 
