@@ -10,15 +10,21 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
 from moss_crown.core.errors import TitleError
 
+if TYPE_CHECKING:
+    from moss_crown.server.db.cluster import Cluster
+
 ROOT = Path(__file__).resolve().parents[2]
 HOME = Path(os.environ.get("MOSS_CROWN_HOME", ROOT / ".moss-crown"))
+PEM = "file in PEM: "
 app = typer.Typer(
     add_completion=False,
     no_args_is_help=True,
@@ -35,6 +41,8 @@ def start(
 ) -> None:
     """Make and start the database, load the demo once, start the server; print its address when the page answers."""
     from moss_crown.demo.load import load_demo
+    from moss_crown.server import logs
+    from moss_crown.server import user as users
     from moss_crown.server.db import cluster as clusters
     from moss_crown.server.db.migrate import migrate
 
@@ -42,20 +50,30 @@ def start(
         if not prepare_only and probe.connect_ex(("127.0.0.1", port)) == 0:
             typer.echo(f"moss crown: port {port} is taken; choose another with --port", err=True)
             raise typer.Exit(1)
-    try:
+    HOME.mkdir(parents=True, exist_ok=True)
+    HOME.chmod(0o700)
+    with _failing():
         cluster = clusters.ensure(HOME)
         migrate(cluster.url())
         load_demo(cluster.url())
-    except clusters.ClusterFailed as failed:
-        typer.echo(f"moss crown: {failed}", err=True)
-        raise typer.Exit(1) from None
     kernels()
+    with _failing():
+        runner = users.runner_for(HOME, ROOT)
     if prepare_only:
         clusters.stop(cluster)
         return
-    environment = os.environ | {"MOSS_CROWN_DATABASE": cluster.url(), "MOSS_CROWN_SUPERVISOR": str(os.getpid())}
-    logs = (HOME / "server.log").open("ab")
-    server = subprocess.Popen(_server_command(port), env=environment, stderr=logs, start_new_session=True)
+    environment = runner.environ() | {
+        "MOSS_CROWN_DATABASE": cluster.url(),
+        "MOSS_CROWN_SUPERVISOR": str(os.getpid()),
+    }
+    log = HOME / "server.log"
+
+    def begin() -> subprocess.Popen[bytes]:
+        command = [*runner.command, sys.executable, "-m", "moss_crown.server", str(port)]
+        with logs.open_log(log) as said:
+            return subprocess.Popen(command, cwd="/", env=environment, stderr=said, start_new_session=True)
+
+    server = begin()
     stopped = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: stopped.set())
@@ -63,15 +81,14 @@ def start(
     try:
         while not stopped.is_set():
             if server.poll() is not None:
-                typer.echo(
-                    f"moss crown: the server ended (code {server.returncode}); see {HOME / 'server.log'}", err=True
-                )
+                typer.echo(f"moss crown: the server ended (code {server.returncode}); see {log}", err=True)
                 if not announced:
                     raise typer.Exit(1)
-                server = subprocess.Popen(_server_command(port), env=environment, stderr=logs, start_new_session=True)
+                server = begin()
             if not announced and _answers(port):
                 announced = True
                 typer.echo(f"Moss Crown is ready: http://127.0.0.1:{port}/", color=True)
+            logs.rotate(log)
             if not clusters.running(cluster):
                 typer.echo("moss crown: the database ended and is started again", err=True)
                 clusters.start(cluster)
@@ -86,8 +103,60 @@ def start(
         clusters.stop(cluster)
 
 
-def _server_command(port: int) -> list[str]:
-    return [sys.executable, "-m", "moss_crown.server", str(port)]
+@contextmanager
+def _failing() -> Iterator[None]:
+    """What set-up may fail with, said in a line."""
+    from moss_crown.server.db.backup import BackupFailed
+    from moss_crown.server.db.cluster import ClusterFailed
+    from moss_crown.server.user import UserFailed
+
+    try:
+        yield
+    except (ClusterFailed, UserFailed, BackupFailed) as failed:
+        typer.echo(f"moss crown: {failed}", err=True)
+        raise typer.Exit(1) from None
+
+
+@app.command()
+def backup(
+    out: Annotated[Path, typer.Argument(help="the file to write")],
+    takes: Annotated[bool, typer.Option(help="with the frames and movies of takes, which are most of it")] = True,
+) -> None:
+    """Write all that is kept to one file: productions, shots with their history, fonts, pictures, looks, takes."""
+    from moss_crown.server.db.backup import back_up
+
+    with _failing(), _database() as cluster:
+        back_up(cluster, out, takes)
+    typer.echo(f"{out}: {out.stat().st_size:,} bytes")
+
+
+@app.command()
+def restore(
+    file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
+    sure: Annotated[bool, typer.Option("--sure", help="do not ask")] = False,
+) -> None:
+    """Put a file that `backup` wrote in the place of all that is kept."""
+    from moss_crown.server.db.backup import restore as take_back
+
+    if not sure:
+        typer.confirm("All that is kept now will be replaced. Go on?", abort=True)
+    with _failing(), _database() as cluster:
+        take_back(cluster, file)
+    typer.echo("restored")
+
+
+@contextmanager
+def _database() -> Iterator[Cluster]:
+    """The database, started for this alone when it does not run."""
+    from moss_crown.server.db import cluster as clusters
+
+    ran = clusters.is_up(HOME)
+    cluster = clusters.ensure(HOME)
+    try:
+        yield cluster
+    finally:
+        if not ran:
+            clusters.stop(cluster)
 
 
 def _answers(port: int) -> bool:
@@ -161,12 +230,16 @@ def render(
     alpha: Annotated[bool, typer.Option(help="letters only, with alpha; no movie")] = False,
     blur: Annotated[bool, typer.Option(help="motion blur")] = True,
     layers: Annotated[bool, typer.Option(help="beside each frame an OpenEXR file with all of its layers")] = False,
-    dask: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK", help="a Dask scheduler's address")] = "",
+    dask: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK", help="a Dask scheduler, tls://HOST:PORT")] = "",
+    authority: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK_AUTHORITY", help=PEM + "the authority")] = "",
+    certificate: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK_CERTIFICATE", help=PEM + "one's own")] = "",
+    key: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK_KEY", help=PEM + "its key")] = "",
 ) -> None:
     """Render frames of a shot file to PNG, and to a movie. Frames that are there already are kept."""
     from moss_crown.core.document.door import write_shot
     from moss_crown.core.formats.movie import write_mp4
     from moss_crown.core.formats.png import read_png
+    from moss_crown.farm.credentials import Credentials
     from moss_crown.farm.crew import Crew
     from moss_crown.farm.orders import TakeOrders, working_order
 
@@ -188,7 +261,7 @@ def render(
     path = {frame: out / f"frame.{frame:05d}.png" for frame in wanted}
     waiting = working_order(wanted, {frame for frame in wanted if path[frame].exists()})
     document = write_shot(shot)
-    with Crew(dask) as crew:
+    with Crew(dask, Credentials(authority, certificate, key)) as crew:
         running = {crew.submit(document, frame, orders.frame_order(shot.pixel_shape)): frame for frame in waiting}
         while running:
             for frame, result in crew.finished(running, 1.0):
@@ -240,10 +313,16 @@ def export(
 
 @app.command()
 def farm(
-    scheduler: Annotated[str, typer.Argument(help="tcp://HOST:PORT of a Dask scheduler")],
+    scheduler: Annotated[str, typer.Argument(help="tls://HOST:PORT of a Dask scheduler")],
+    authority: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK_AUTHORITY", help=PEM + "the authority")] = "",
+    certificate: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK_CERTIFICATE", help=PEM + "one's own")] = "",
+    key: Annotated[str, typer.Option(envvar="MOSS_CROWN_DASK_KEY", help=PEM + "its key")] = "",
     processes: Annotated[int, typer.Option(min=1)] = 2,
 ) -> None:
-    """Lend this machine to a Dask cluster: start workers that render frames for it."""
+    """Lend this machine to a Dask cluster: start workers that render frames for it. By TLS alone: whoever reached a
+    worker without would run code as its user."""
+    from moss_crown.farm.credentials import Credentials
+
     command = [
         sys.executable,
         "-m",
@@ -253,8 +332,17 @@ def farm(
         "1",
         "--nworkers",
         str(processes),
+        "--no-dashboard",
+        "--tls-ca-file",
+        authority,
+        "--tls-cert",
+        certificate,
+        "--tls-key",
+        key,
     ]
-    raise typer.Exit(subprocess.run(command, check=False).returncode)
+    Credentials(authority, certificate, key).check(scheduler)
+    quiet = {"DASK_DISTRIBUTED__COMM__REQUIRE_ENCRYPTION": "True", "DASK_DISTRIBUTED__WORKER__HTTP__ROUTES": "[]"}
+    raise typer.Exit(subprocess.run(command, check=False, env=os.environ | quiet).returncode)
 
 
 @app.command("openapi")

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from moss_crown.core import limits
-from moss_crown.core.document.door import patched, write_shot
+from moss_crown.core.document.door import patched, read_shot, write_shot
 from moss_crown.core.document.shot import (
     BlockStep,
     Cadence,
@@ -703,6 +703,7 @@ class Thumbnail:
     aspect: float
 
 
+THUMBNAIL_BLOCKS = 12
 THUMBNAIL_FRAMES = 30
 
 
@@ -758,8 +759,21 @@ def _flat(family: str, axes: Any, glyphs: Any, unit: float) -> str:
     return "".join(parts)
 
 
+def _first_blocks(shot: Shot) -> Shot:
+    """A shot with its first blocks alone, which is all that a thumbnail shows; the whole where it hangs together."""
+    blocks = [step.id for step in shot.steps if isinstance(step, BlockStep | EmblemStep)]
+    if len(blocks) <= THUMBNAIL_BLOCKS:
+        return shot
+    left = set(blocks[THUMBNAIL_BLOCKS:])
+    raw = write_shot(shot)
+    with suppress(TitleError):
+        return read_shot(raw | {"steps": [step for step in raw["steps"] if step["id"] not in left]})
+    return shot
+
+
 def tried_on(shot: Shot, kept: Mapping[str, MotionSet] | None = None) -> dict[str, Thumbnail]:
     """Every entry of the book, and motions that are kept, on the shot's own title; what does not fit it is left out."""
+    shot = _first_blocks(shot)
     at = where(shot, OTHER_TEXTS)
     made = {id: Made(tuple(motion.steps)) for id, motion in (kept or {}).items()}
     made |= {id: entry.make(at) for id, entry in BOOK.items()}

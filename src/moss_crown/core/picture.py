@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core import limits
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.dressing import dresses_of, own_colours
+from moss_crown.core.errors import DocumentInvalid, TooMany
 from moss_crown.core.evaluate import (
+    Structure,
     form_of_letter,
     poses_at,
     scene_at,
@@ -20,6 +24,7 @@ from moss_crown.core.evaluate import (
 )
 from moss_crown.core.form.developed import texture_places
 from moss_crown.core.form.mesh import Solid
+from moss_crown.core.form.outline import area, letter_outline
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.formats.obj import write_obj
@@ -33,6 +38,7 @@ from moss_crown.core.render.renderer import Between, Passes, Render, RenderSetti
 from moss_crown.core.render.scopes import culprits
 from moss_crown.core.stage.backdrop import Backdrop, seen_in
 from moss_crown.core.stage.scene import Camera, Scene
+from moss_crown.core.type.shape import faces
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,23 +174,35 @@ def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
     return np.concatenate([straight, np.round(passes.alpha * 255).astype(np.uint8)], -1)
 
 
-def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = None, textured: bool = True) -> TitleModel:
+def title_model(
+    shot: Shot,
+    frame: float,
+    cache: Cache,
+    edge: float | None = None,
+    textured: bool = True,
+    most: int = limits.TRIANGLES,
+) -> TitleModel:
     """The title as it stands at a frame: a node a letter, with pose, pivot, materials and, where they are wanted,
     texture coordinates."""
     structure = structure_at(shot, frame)
+    if edge is not None:
+        _check_edge(structure, edge, most)
     poses = poses_at(shot, structure, np.array([float(frame)]))[0]
     solids: list[Solid] = []
     places: list[NDArray[np.float32]] = []
     dresses: list[Dress] = []
     place: dict[tuple[int, int, int, tuple[float, float, float] | None], int] = {}
     nodes: list[Node] = []
-    count = 0
+    count = triangles = 0
     for block in structure.blocks:
         wardrobe, wears = dresses_of(shot, block.step, block.setting, frame)
         own = own_colours(shot, block.step, block.letters, frame)
         for number, letter in enumerate(block.letters):
             solid = solid_of(letter, block.form, cache, edge)
             pose, count = poses[count], count + 1
+            triangles += len(solid.triangles)
+            if triangles > limits.TRIANGLES:
+                raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
             if not len(solid.triangles):
                 continue
             colour = own[number] if own else None
@@ -202,13 +220,42 @@ def title_model(shot: Shot, frame: float, cache: Cache, edge: float | None = Non
     return TitleModel(shot.title, solids, dresses, nodes, places if textured else None)
 
 
+def _check_edge(structure: Structure, edge: float, most: int) -> None:
+    """Refuse edges so short that the letters would have too many triangles, before any is made.
+
+    By the area of faces, and of returns and bevels around the outline: an equilateral triangle takes sqrt(3)/4 of its
+    edge's square. Raises DocumentInvalid.
+    """
+    whole = 0.0
+    for block in structure.blocks:
+        for letter in block.letters:
+            form = form_of_letter(letter, block.form)
+            rings = [ring * letter.unit for ring in letter_outline(letter.glyphs, faces(letter.family, letter.axes))]
+            around = sum(float(np.hypot(*(ring - np.roll(ring, 1, 0)).T).sum()) for ring in rings)
+            depth = form.tube.depth if form.tube else form.depth
+            whole += 2 * abs(sum(area(ring) for ring in rings)) + around * depth
+    count = whole / (math.sqrt(3) / 4 * edge**2)
+    if count > most:
+        least = math.ceil(1e4 * edge * math.sqrt(count / most)) / 1e4
+        some = f"some {count / 1e6:.1f} million triangles"
+        raise DocumentInvalid("edge", f"at least {least:g}", f"edges of {edge:g} m make {some}, at most {most / 1e6:g}")
+
+
 ModelFormat: TypeAlias = Literal["glb", "usd", "obj", "stl"]
 ENDINGS: dict[ModelFormat, str] = {"glb": "glb", "usd": "usdc", "obj": "obj.zip", "stl": "stl"}
 
 
-def export_model(shot: Shot, frame: float, kind: ModelFormat, cache: Cache, edge: float | None = None) -> bytes:
-    """The letters of a frame as a file for another program; with an `edge` in metres as triangles of even density."""
-    model = title_model(shot, frame, cache, edge, textured=kind != "stl")
+def export_model(
+    shot: Shot,
+    frame: float,
+    kind: ModelFormat,
+    cache: Cache,
+    edge: float | None = None,
+    most: int = limits.TRIANGLES,
+) -> bytes:
+    """The letters of a frame as a file for another program; with an `edge` in metres as triangles of even density, of
+    which there may be so many. Raises DocumentInvalid, TooMany."""
+    model = title_model(shot, frame, cache, edge, kind != "stl", most)
     match kind:
         case "glb":
             return write_glb(model)

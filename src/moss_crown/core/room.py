@@ -21,6 +21,7 @@ from pydantic import Field
 from moss_crown.core import limits
 from moss_crown.core.document.shot import EnvironmentSource
 from moss_crown.core.document.values import Model
+from moss_crown.core.errors import TooMany
 from moss_crown.core.look.environment import Picture, directions, lookup, shrunk, smooth, tilted, turn_matrix
 from moss_crown.core.look.prefilter import weights
 
@@ -125,9 +126,12 @@ def seen_around(room: Room) -> NDArray[np.float32]:
     Sharp levels hold the grounds' light and the share of directions in which they stand; the others the grounds' light
     less that of the environment behind them, which may be below 0, and hide no share.
 
-    Raises PictureUnknown.
+    Raises PictureUnknown, TooMany.
     """
     pieces = _all_pieces(room)
+    seen = (1 + len(room.grounds)) * (len(pieces) + len(room.lamps) // 4)
+    if seen > limits.ROOM_WORK:
+        raise TooMany("grounds", "parts of grounds and lamps, seen from each ground", seen, limits.ROOM_WORK)
     picture = tilted(room.preset, room.tilt)
     light = _Light(
         room.lamps,

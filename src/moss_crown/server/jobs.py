@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
+import structlog
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
+from moss_crown.core import limits
 from moss_crown.core.arrange import align, fit_width, hang, lean, space_evenly, stand
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
@@ -66,6 +69,7 @@ from moss_crown.core.type.sample import sample
 from moss_crown.core.type.shape import Style, faces
 from moss_crown.server import kit
 
+log = structlog.get_logger()
 POSTER_WIDTH, POSTER_SAMPLES = 480, 16
 DRAFT_PICTURE = 1024
 LOOK_SAMPLES = 8
@@ -149,44 +153,60 @@ def solid_of(recipe: str) -> bytes:
 
 
 def families(own: list[str]) -> list[dict[str, Any]]:
-    """What the chooser and the desk need to know of every family, a production's own first."""
-    kit.need(own)
+    """What the chooser and the desk need to know of every family, a production's own first. One that can not answer is
+    left out, and does not keep the others from it."""
     found = []
-    for family in [*map(find, own), *FAMILIES.values()]:
-        at = dict(family.at)
-        axes = [
-            {"tag": a.tag, "name": a.name, "least": a.least, "most": a.most, "at": at.get(a.tag, a.usual)}
-            for a in axes_of(family.sources[0])
-        ]
-        found.append(
-            {
-                "id": family.id,
-                "name": family.name,
-                "character": family.character,
-                "scripts": list(family.scripts),
-                "axes": axes,
-                "features": [asdict(feature) for feature in features_of(family.id)],
-            }
-        )
+    for id in (*own, *FAMILIES):
+        with _alone(id):
+            kit.need([id])
+            family = find(id)
+            at = dict(family.at)
+            axes = [
+                {"tag": a.tag, "name": a.name, "least": a.least, "most": a.most, "at": at.get(a.tag, a.usual)}
+                for a in axes_of(family.sources[0])
+            ]
+            found.append(
+                {
+                    "id": family.id,
+                    "name": family.name,
+                    "character": family.character,
+                    "scripts": list(family.scripts),
+                    "axes": axes,
+                    "features": [asdict(feature) for feature in features_of(family.id)],
+                }
+            )
     return found
+
+
+@contextmanager
+def _alone(id: str) -> Iterator[None]:
+    """Whatever goes wrong with a family concerns that family only."""
+    try:
+        yield
+    except MemoryError:
+        raise
+    except Exception as broken:
+        log.error("family left out", family=id, error=repr(broken))
 
 
 SAMPLE_WEIGHTS = (100, 200, 300, 400, 500, 600, 700, 800, 900)
 
 
 def samples(text: str, family: str | None, own: list[str]) -> list[dict[str, Any]]:
-    """A line of text in every family, or in every weight of one."""
-    kit.need(own)
+    """A line of text in every family, or in every weight of one. Raises FamilyUnknown."""
     wanted: list[tuple[str, float | None]] = [(id, None) for id in (*own, *FAMILIES)]
     if family is not None:
+        kit.need([family])
         weight = next((a for a in axes_of(find(family).sources[0]) if a.tag == "wght"), None)
         steps = [w for w in SAMPLE_WEIGHTS if weight and weight.least <= w <= weight.most]
         wanted = [(family, float(w)) for w in steps] or [(family, None)]
     found = []
     for id, weight_at in wanted:
-        axes = () if weight_at is None else (("wght", weight_at),)
-        set_in = sample(set_block(Setting(text, Style(id, axes))))
-        found.append({"family": id, "weight": weight_at, **asdict(set_in)})
+        with _alone(id):
+            kit.need([id])
+            axes = () if weight_at is None else (("wght", weight_at),)
+            set_in = sample(set_block(Setting(text, Style(id, axes))))
+            found.append({"family": id, "weight": weight_at, **asdict(set_in)})
     return found
 
 
@@ -300,7 +320,7 @@ def ridges_of(document: dict[str, Any]) -> list[str]:
 
 
 def model_of(document: dict[str, Any], frame: float, kind: ModelFormat, edge: float | None) -> bytes:
-    return export_model(kit.shot_of(document), frame, kind, _cache(), edge)
+    return export_model(kit.shot_of(document), frame, kind, _cache(), edge, limits.EXPORT_TRIANGLES)
 
 
 def environment_of(preset: EnvironmentSource) -> bytes:

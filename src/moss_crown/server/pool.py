@@ -363,7 +363,7 @@ READER_BYTES = 512 * MEGABYTE
 PICTURE_BYTES = 1024 * MEGABYTE
 """The reader takes files from outside apart: it gets little time and little room; for pictures, some more of that."""
 EDIT_SECONDS = 10.0
-WORKS_SECONDS = 30.0
+WORKS_SECONDS = 60.0
 
 
 class Pool:

@@ -16,6 +16,7 @@ from fontTools.ttLib import TTCollection, TTFont, TTLibError
 
 from moss_crown.core import limits
 from moss_crown.core.errors import FileRefused
+from moss_crown.core.type.fonts import axes_in, feature_tags_in
 
 SIGNATURES = {
     b"\x00\x01\x00\x00": "TrueType",
@@ -64,7 +65,9 @@ def read_font(raw: bytes) -> tuple[FontFile, ...]:
     except (FileRefused, MemoryError):
         raise
     except (TTLibError, struct.error, AssertionError, ImportError) as broken:
-        raise FileRefused("file", "a sound font", f"the font is broken: {broken or type(broken).__name__}") from None
+        raise FileRefused(
+            "file", "a sound font", f"the font is broken: {str(broken)[:200] or type(broken).__name__}"
+        ) from None
     except Exception as broken:  # a damaged table can make the libraries that read it fail in any way
         raise FileRefused("file", "a sound font", f"the font is broken: {type(broken).__name__}") from None
 
@@ -145,6 +148,9 @@ def _checked(raw: bytes) -> FontFile:
         inked += drawn > 0
     if not inked:
         raise FileRefused("file", "outlines", "no letter of the font leaves ink")
+    # What choosers and the desk will ask of it: a font that cannot answer is refused here, not found out by them.
+    axes_in(face)
+    feature_tags_in(face)
     scripts = tuple(name for name, probe in _PROBES.items() if all(ord(c) in unicodes for c in probe))
     name = (face.get_name(4) or face.get_name(1) or "unnamed font").strip()[:80] or "unnamed font"
     id = f"own-{hashlib.sha256(raw).hexdigest()[:20]}"

@@ -111,6 +111,10 @@ def open_font(source: Source, at: Axes = ()) -> Font:
 def axes_of(source: Source) -> tuple[Axis, ...]:
     """The variable axes of a font file, hidden ones left out; empty for a static font."""
     _, face, _ = _face(source)
+    return axes_in(face)
+
+
+def axes_in(face: hb.Face) -> tuple[Axis, ...]:
     return tuple(
         Axis(info.tag, face.get_name(info.name_id) or info.tag, info.min_value, info.default_value, info.max_value)
         for info in face.axis_infos
@@ -131,6 +135,11 @@ def _cap_height(font: Font) -> float:
 def feature_tags(source: Source) -> frozenset[str]:
     """The tags of all OpenType layout features of a font file."""
     _, face, _ = _face(source)
+    return feature_tags_in(face)
+
+
+def feature_tags_in(face: hb.Face) -> frozenset[str]:
+    """Raises UnicodeDecodeError for a damaged font, whose tags are no text."""
     found: set[str] = set()
     for table in ("GSUB", "GPOS"):
         for index, _ in enumerate(face.get_table_script_tags(table)):
