@@ -72,14 +72,15 @@ def _read_plain(raw: Mapping[str, Any]) -> Shot:
         shot = Shot.model_validate(document)
     except ValidationError as invalid:
         raise first_error(invalid, document) from None
-    if size_of(raw) * GROWTH > limits.DOCUMENT_BYTES:
+    if size_of(raw) * GROWTH + len(shot.steps) * A_STEP > limits.DOCUMENT_BYTES:
         check_size(len(shot.model_dump_json().encode()))
     check(shot)
     return shot
 
 
-GROWTH = 16
-"""A document may get so many times as large when all that it leaves out is filled in, and is measured then."""
+GROWTH, A_STEP = 40, 8_000
+"""A document gets at most so many times as large, and so many bytes for each step, when all that it leaves out is filled
+in. It is measured so only where that could be too large: that takes as long as reading it."""
 
 
 def read_shot_json(text: str | bytes) -> Shot:
