@@ -162,14 +162,14 @@ def test_how_many_values_one_may_ask_for_is_bounded():
             raw["steps"][k]["size"] = {"formula": "t"}
             raw["steps"][k]["tracking"] = {"formula": f'value("b{k}/size")'}
     names = [f"b{k}/tracking" for k in range(105)]
-    for step, first in ((130, 0), (131, 50), (132, 80)):
-        own = [f'value("{name}")' for name in names[first : first + 40]]
+    for step, first in ((130, 0), (131, 30), (132, 60), (133, 90)):
+        own = [f'value("{name}")' for name in names[first : first + 30]]
         raw["steps"][step]["size"] = {"formula": " + ".join([f'value("b{step - 1}/size")', *own])}
-        if step < 132:
+        if step < 133:
             read_shot(raw)
     with pytest.raises(TooMany) as beyond:
         read_shot(raw)
-    assert (beyond.value.field, beyond.value.most) == ("/steps/132/size", limits.ASKED)
+    assert (beyond.value.field, beyond.value.most) == ("/steps/133/size", limits.ASKED)
 
 
 def nested(kind):

@@ -79,8 +79,8 @@ def _read_plain(raw: Mapping[str, Any]) -> Shot:
 
 
 GROWTH, A_STEP = 40, 8_000
-"""A document gets at most so many times as large, and so many bytes for each step, when all that it leaves out is filled
-in. It is measured so only where that could be too large: that takes as long as reading it."""
+"""A document gets at most so many times as large, and so many bytes for each step, when all that it leaves out is
+filled in. It is measured so only where that could be too large: that takes as long as reading it."""
 
 
 def read_shot_json(text: str | bytes) -> Shot:
