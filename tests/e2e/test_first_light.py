@@ -2,8 +2,10 @@
 
 import io
 import json
+import re
 
 import numpy as np
+import psycopg
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from screens import document, frame, letter_point, new_shot, picture, saved, sheet_point, shown, step
@@ -277,6 +279,41 @@ def test_a_take_that_cannot_be_says_why(quiet, server):
     dialog.get_by_role("alert").filter(has_text="has no frames").wait_for()
 
 
+def test_an_order_of_days_says_so_before_and_one_beyond_the_bound_is_refused_with_it(quiet, server):
+    new_shot(quiet, server)
+    quiet.keyboard.press("d")
+    dialog = quiet.get_by_role("dialog")
+    told = dialog.get_by_test_id("estimate")
+    told.filter(has_text=re.compile("(About|Perhaps) .*(second|minute|hour)")).wait_for()
+    dialog.get_by_label("Samples a pixel").fill("4096")
+    told.filter(has_text=re.compile("days: a smaller size")).wait_for()
+    dialog.get_by_label("Width, pixels").fill("4096")
+    dialog.get_by_label("Height, pixels").fill("4096")
+    told.filter(has_text=re.compile("at most 8.. samples a pixel")).wait_for()
+    dialog.get_by_role("button", name="Render the take").click()
+    dialog.get_by_role("alert").filter(has_text="at most 8").wait_for()
+    assert dialog.get_by_label("Samples a pixel").input_value() == "4096", "what was typed stays"
+
+
+def test_room_is_made_by_rules_that_are_shown(quiet, server, cluster):
+    production = server.client.post("/api/productions", json={"name": "Lowmere, an old year"}).json()
+    shot = server.client.post(f"/api/productions/{production}/shots", json={"text": "EBB"}).json()
+    server.client.delete(f"/api/shots/{shot}")
+    with psycopg.connect(cluster.url("e2e")) as connection:
+        connection.execute("update shot set deleted_at = now() - interval '30 days' where id = %s", [shot])
+    quiet.goto(f"{server.url}/productions/{production}")
+    quiet.get_by_role("button", name="Storage").click()
+    dialog = quiet.get_by_role("dialog")
+    row = dialog.get_by_role("row", name=re.compile("^Shots"))
+    row.filter(has_text="deleted over 7 days ago").wait_for()
+    assert row.get_by_role("checkbox").is_checked()
+    dialog.get_by_role("button", name=re.compile("^Make room:")).click()
+    row.filter(has_text="nothing now").wait_for()
+    assert dialog.get_by_role("button", name="Make room").is_disabled()
+    with psycopg.connect(cluster.url("e2e")) as connection:
+        assert connection.execute("select count(*) from shot where id = %s", [shot]).fetchone() == (0,)
+
+
 def test_rename_duplicate_delete_and_undo_on_the_slate(quiet, server):
     shot = new_shot(quiet, server, "SIX CROSSINGS")
     quiet.goto(server.url)
@@ -383,6 +420,10 @@ def test_axe_finds_nothing_serious_on_any_screen(quiet, server, theme):
     quiet.goto(server.url)
     quiet.get_by_test_id("shot-card").first.wait_for()
     look("slate")
+    quiet.get_by_role("button", name="Storage").click()
+    quiet.get_by_role("dialog").get_by_text("Undo beyond").wait_for()
+    quiet.wait_for_timeout(150)
+    look("storage")
 
 
 def test_every_command_is_in_the_palette(quiet, server):

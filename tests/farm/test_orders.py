@@ -31,4 +31,5 @@ def test_work_that_nobody_could_wait_for_is_refused():
     assert large.work == 1000 * 4096 * 2304 * 100
     with pytest.raises(TakeTooLarge) as refused:
         large.model_copy(update={"samples": 4096}).check(0, 999)
-    assert refused.value.field == "samples"
+    assert (refused.value.field, refused.value.bound) == ("samples", "at most 105")
+    large.model_copy(update={"samples": 105}).check(0, 999)

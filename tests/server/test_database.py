@@ -4,16 +4,17 @@ from concurrent.futures import ThreadPoolExecutor
 
 import psycopg
 import pytest
+from psycopg.types.json import Jsonb
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.demo.load import load_demo
 from moss_crown.server import editing
-from moss_crown.server.db import shots
+from moss_crown.server.db import shots, storage, takes
 from moss_crown.server.db.cluster import ensure_database
 from moss_crown.server.db.migrate import migrate, numbered
-from moss_crown.server.errors import NothingTo, RevisionStale, ShotMissing
+from moss_crown.server.errors import NothingTo, ProductionMissing, RevisionStale, ShotMissing
 
 
 @pytest.fixture
@@ -170,3 +171,105 @@ def test_an_old_poster_never_replaces_a_newer_one(connection, shot):
     shots.store_poster(connection, shot, 3, b"new", [0.5], 11)
     shots.store_poster(connection, shot, 2, b"old", [0.1], 11)
     assert shots.load_poster(connection, shot) == (3, b"new")
+
+
+# Storage
+
+
+def storage_of(connection, production):
+    return {one.kind: one for one in storage.stored(connection, production)}
+
+
+@pytest.fixture
+def full(connection):
+    """A production with something of each kind, a part of which may go; answers it and its shots."""
+    production = shots.add_production(connection, "Lowmere", {})
+    document = write_shot(new_shot())
+    kept, gone = (shots.add_shot(connection, production, document, {}) for _ in range(2))
+    connection.execute("update shot set deleted_at = now() - interval '8 days', cursor = 5 where id = %s", [gone])
+    connection.execute("update shot set cursor = 205 where id = %s", [kept])
+    for shot in (kept, gone):
+        for number in range(1, 206 if shot == kept else 6):
+            connection.execute(
+                "insert into history (shot_id, number, label, patch, inverse) values (%s, %s, 'x', '[]', '[]')",
+                [shot, number],
+            )
+        for number, (state, hours) in enumerate(
+            [("done", 99), ("stopped", 30), ("failed", 1), ("done", 50), ("done", 40), ("done", 30)], 1
+        ):
+            (take,) = connection.execute(
+                """insert into take (id, shot_id, number, revision, document, orders, state, created_at)
+                   values (gen_random_uuid(), %s, %s, 1, '{}', '{}', %s, now() - make_interval(hours => %s))
+                   returning id""",
+                [shot, number, state, hours],
+            ).fetchone()
+            connection.execute(
+                "insert into take_frame (take_id, frame, picture, seconds, worker) values (%s, 0, %s, 1, 'x')",
+                [take, b"p" * 1000],
+            )
+        for _ in range(6):
+            connection.execute(
+                "insert into proof (shot_id, revision, frame, samples, picture) values (%s, 1, 0, 16, %s)",
+                [shot, b"p" * 500],
+            )
+    for id, removed in (("own-used", True), ("own-unused", True), ("own-chosen", False)):
+        connection.execute(
+            """insert into asset (production_id, id, kind, name, facts, data, removed_at)
+               values (%s, %s, 'font', 'x', '{}', %s, case when %s then now() end)""",
+            [production, id, b"f" * 2000, removed],
+        )
+    named = [{"op": "replace", "path": "/steps/0/family", "value": "own-used"}]
+    connection.execute("update history set patch = %s where shot_id = %s and number = 205", [Jsonb(named), kept])
+    return production, kept, gone
+
+
+def test_what_may_go_goes_by_its_rule_and_nothing_else(connection, full):
+    production, kept, gone = full
+    before = storage_of(connection, production)
+    told = {kind: (one.count, one.spare) for kind, one in before.items()}
+    # Of each shot's takes: one stopped long ago, and the oldest of four that are done.
+    assert told == {"takes": (12, 4), "proofs": (12, 4), "history": (210, 5), "shots": (2, 1), "assets": (3, 1)}
+    assert (before["takes"].bytes, before["takes"].spare_bytes) == (12_000, 4_000)
+    assert (before["assets"].bytes, before["assets"].spare_bytes) == (6_000, 2_000)
+    storage.make_room(connection, production, ["proofs", "takes"])
+    after = storage_of(connection, production)
+    assert {kind: (one.count, one.spare) for kind, one in after.items()} == {
+        "takes": (8, 0), "proofs": (8, 0), "history": (210, 5), "shots": (2, 1), "assets": (3, 1)
+    }  # fmt: skip
+    assert [t.number for t in takes.list_takes(connection, kept)] == [6, 5, 4, 3]
+    storage.make_room(connection, production, list(storage.KINDS))
+    last = storage_of(connection, production)
+    assert {kind: (one.count, one.spare) for kind, one in last.items()} == {
+        "takes": (4, 0), "proofs": (4, 0), "history": (200, 0), "shots": (1, 0), "assets": (2, 0)
+    }  # fmt: skip
+    assert shots.load_shot(connection, kept).undo == "x"
+    assert not connection.execute("select 1 from shot where id = %s", [gone]).fetchone()
+    names = [row[0] for row in connection.execute("select id from asset where production_id = %s", [production])]
+    assert sorted(names) == ["own-chosen", "own-used"]
+
+
+def test_another_production_is_left_alone(connection, full):
+    _, kept, _ = full
+    other = shots.add_production(connection, "Salt Roads", {})
+    storage.make_room(connection, other, list(storage.KINDS))
+    assert len(takes.list_takes(connection, kept)) == 6
+    with pytest.raises(ProductionMissing):
+        storage.make_room(connection, kept, ["takes"])
+
+
+def test_the_pace_is_told_by_the_shots_own_frames_first(connection, full):
+    _, kept, gone = full
+    connection.execute(
+        """update take set orders = '{"width": 100, "height": 10, "samples": 4}' where shot_id = %s""", [kept]
+    )
+    connection.execute(
+        """update take set orders = '{"width": 100, "height": 10, "samples": 8}' where shot_id = %s""", [gone]
+    )
+    connection.execute(
+        "delete from take_frame where take_id not in (select id from take where shot_id in (%s, %s))", [kept, gone]
+    )
+    assert takes.pace(connection, kept) == 4000
+    connection.execute("delete from take_frame where take_id in (select id from take where shot_id = %s)", [kept])
+    assert takes.pace(connection, kept) == 8000
+    connection.execute("delete from take_frame")
+    assert takes.pace(connection, kept) is None

@@ -23,8 +23,8 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.picture import FrameOrder, render_files
 from moss_crown.farm.credentials import Credentials
+from moss_crown.farm.orders import LOCAL_PROCESSES
 
-LOCAL_PROCESSES = 2
 WORKER_BYTES = 1024 * 1024 * 1024
 GROWN_BYTES = 700 * 1024 * 1024
 """A worker that holds more after a frame is replaced."""

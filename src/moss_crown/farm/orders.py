@@ -11,6 +11,9 @@ from moss_crown.core.document.values import Model
 from moss_crown.core.errors import TitleError
 from moss_crown.core.picture import FrameOrder
 
+LOCAL_PROCESSES = 2
+"""So many frames are rendered at once, unless the crew is elsewhere."""
+
 
 class TakeEmpty(TitleError):
     code = "take.no_frames"
@@ -37,16 +40,18 @@ class TakeOutside(TitleError):
 
 
 class TakeTooLarge(TitleError):
+    """More samples of pixels in all than `limits.TAKE_SAMPLES`: days of work that nobody meant."""
+
     code = "take.too_large"
     field = "samples"
 
-    def __init__(self, work: int) -> None:
-        super().__init__(work)
-        self.work = work
-        self.bound = f"frames x width x height x samples at most {limits.TAKE_SAMPLES:.0e}"
+    def __init__(self, frames: int, width: int, height: int) -> None:
+        super().__init__(frames, width, height)
+        self.frames, self.width, self.height = frames, width, height
+        self.bound = f"at most {limits.TAKE_SAMPLES // (frames * width * height)}"
 
     def __str__(self) -> str:
-        return f"samples: the take has {self.work:.1e} samples of pixels in all, at most {limits.TAKE_SAMPLES:.0e}"
+        return f"{self.bound} samples a pixel for {self.frames} frames of {self.width} x {self.height}"
 
 
 class TakeOrders(Model):
@@ -73,7 +78,7 @@ class TakeOrders(Model):
             if not first <= frame <= last:
                 raise TakeOutside(name, frame, first, last)
         if self.work > limits.TAKE_SAMPLES:
-            raise TakeTooLarge(self.work)
+            raise TakeTooLarge(len(self.frames), self.width, self.height)
 
     @property
     def work(self) -> int:

@@ -14,6 +14,7 @@ from moss_crown.core.document.values import Key
 from moss_crown.core.lighting import Effect, Kit
 from moss_crown.core.look_book import PARTS, Part
 from moss_crown.farm.orders import TakeOrders
+from moss_crown.server.db.storage import Kind
 
 
 class Message(BaseModel):
@@ -59,6 +60,31 @@ class ShotDefaults(Message):
     fps: FrameRate = FrameRate()
     first: int = 0
     last: int = 72
+
+
+class StoredOut(BaseModel):
+    """A kind of thing that a production keeps: how many and their bytes; by the rule, what of them may go."""
+
+    kind: Kind
+    rule: str
+    count: int
+    bytes: int
+    spare: int
+    spare_bytes: int
+
+
+class MakeRoom(Message):
+    """Kinds of which what may go is let go of."""
+
+    kinds: Annotated[list[Kind], Field(min_length=1)]
+
+
+class EstimateOut(BaseModel):
+    """Seconds that a take will last, as far as frames before it tell: those of this shot, else of others, else none
+    (`known` false)."""
+
+    seconds: float
+    known: bool
 
 
 class NewProduction(Message):

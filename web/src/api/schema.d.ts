@@ -79,6 +79,46 @@ export interface paths {
         patch: operations["rename_production_api_productions__production__patch"];
         trace?: never;
     };
+    "/api/productions/{production}/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Storage
+         * @description What a production takes up, by kind, and what of it may go by which rule.
+         */
+        get: operations["list_storage_api_productions__production__storage_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/storage/make-room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Room
+         * @description Let go of what may go of these kinds; answers what is left. It cannot be brought back.
+         */
+        post: operations["make_room_api_productions__production__storage_make_room_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production}/shots": {
         parameters: {
             query?: never;
@@ -945,6 +985,26 @@ export interface paths {
         put?: never;
         /** Add */
         post: operations["add_api_shots__shot__takes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/takes/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Estimate
+         * @description How long a take would last; nothing is ordered. Raises what ordering it would.
+         */
+        post: operations["estimate_api_shots__shot__takes_estimate_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2412,6 +2472,17 @@ export interface components {
             gradient_turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Backdrop */
             backdrop?: (string | null) | components["schemas"]["Keyed_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * EstimateOut
+         * @description Seconds that a take will last, as far as frames before it tell: those of this shot, else of others, else none
+         *     (`known` false).
+         */
+        EstimateOut: {
+            /** Seconds */
+            seconds: number;
+            /** Known */
+            known: boolean;
         };
         /**
          * Everywhere
@@ -8610,6 +8681,14 @@ export interface components {
             own: boolean;
         };
         /**
+         * MakeRoom
+         * @description Kinds of which what may go is let go of.
+         */
+        MakeRoom: {
+            /** Kinds */
+            kinds: ("takes" | "proofs" | "history" | "shots" | "assets")[];
+        };
+        /**
          * Marker
          * @description A frame that is worth a name.
          */
@@ -10270,6 +10349,27 @@ export interface components {
             wall_material: components["schemas"]["Material"];
         };
         /**
+         * StoredOut
+         * @description A kind of thing that a production keeps: how many and their bytes; by the rule, what of them may go.
+         */
+        StoredOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "takes" | "proofs" | "history" | "shots" | "assets";
+            /** Rule */
+            rule: string;
+            /** Count */
+            count: number;
+            /** Bytes */
+            bytes: number;
+            /** Spare */
+            spare: number;
+            /** Spare Bytes */
+            spare_bytes: number;
+        };
+        /**
          * Subject
          * @description A block, or one letter of it by its place in reading order (0 is the first).
          */
@@ -10983,6 +11083,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_storage_api_productions__production__storage_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredOut"][];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_room_api_productions__production__storage_make_room_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeRoom"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredOut"][];
+                };
             };
             /** @description An error, as application/problem+json */
             default: {
@@ -12636,6 +12802,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estimate_api_shots__shot__takes_estimate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeOrders"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateOut"];
                 };
             };
             /** @description An error, as application/problem+json */

@@ -8,6 +8,7 @@ import { type Format, FormatFields } from '../shot/settings';
 import { Button, Dialog, Field, Hint, inputLook, Mark } from '../ui/controls';
 import { toggleTheme } from '../ui/theme';
 import { toast } from '../ui/toasts';
+import { Storage } from './storage';
 
 type Production = Schemas['ProductionOut'];
 type Card = Schemas['ShotCard'];
@@ -36,6 +37,7 @@ export function Slate({ production }: { production?: string }) {
       q.state.data?.some((s) => s.poster < s.revision || /frames/.test(s.take)) ? 1500 : 8000,
   });
   const [making, setMaking] = useState(false);
+  const [storing, setStoring] = useState(false);
   const [naming, setNaming] = useState(false);
   const file = useRef<HTMLInputElement>(null);
   const refresh = () => renew(queries, ['shots'], ['productions']);
@@ -59,24 +61,19 @@ export function Slate({ production }: { production?: string }) {
   async function bringIn(picked: File) {
     if (!chosen) return;
     try {
-      if (picked.size > 4 * 1024 * 1024)
-        throw new Error(`${picked.name} has ${picked.size} bytes; a shot file has at most 4,194,304`);
-      let body: unknown;
-      try {
-        body = JSON.parse(await picked.text());
-      } catch {
-        throw new Error(`${picked.name} is not a Moss Crown shot: it is not readable as JSON`);
-      }
       const id = await ok(
         api.POST('/api/productions/{production}/import', {
           params: { path: { production: chosen.id } },
-          body: body as never,
+          body: picked as never,
+          bodySerializer: (body: unknown) => body as Blob,
+          headers: { 'content-type': 'application/json' },
         }),
       );
       await refresh();
       go(`/shots/${id}`);
     } catch (error) {
-      complain(error instanceof ApiError ? error : (error as Error).message);
+      const detail = error instanceof ApiError ? error.problem.detail : String(error);
+      toast(`${picked.name}: ${detail}`, 'wrong');
     }
   }
 
@@ -187,6 +184,9 @@ export function Slate({ production }: { production?: string }) {
                 e.target.value = '';
               }}
             />
+            <Button look="quiet" onClick={() => setStoring(true)}>
+              Storage
+            </Button>
             <Button onClick={() => file.current?.click()}>Bring in a shot file</Button>
             <Button look="main" onClick={() => setMaking(true)}>
               New shot
@@ -227,6 +227,7 @@ export function Slate({ production }: { production?: string }) {
           </ul>
         </main>
       </div>
+      {storing && chosen && <Storage production={chosen.id} onClose={() => setStoring(false)} />}
       {making && chosen && (
         <NewShot
           production={chosen}

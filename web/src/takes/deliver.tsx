@@ -3,7 +3,11 @@ import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { ApiError, api, ok } from '../api/client';
 import type { Shot } from '../shot/store';
+import { roughly } from '../ui/amounts';
 import { Button, Dialog, Field, inputLook } from '../ui/controls';
+
+/** Seconds beyond which an order is worth a second thought. */
+const LONG = 86_400;
 
 const QUALITIES: [string, number][] = [
   ['sketch', 4],
@@ -49,6 +53,13 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
   const before = useQuery({
     queryKey: ['takes', shot],
     queryFn: () => ok(api.GET('/api/shots/{shot}/takes', { params: { path: { shot } } })),
+  });
+  const estimate = useQuery({
+    queryKey: ['estimate', shot, orders],
+    placeholderData: (last) => last,
+    retry: false,
+    queryFn: () =>
+      ok(api.POST('/api/shots/{shot}/takes/estimate', { params: { path: { shot } }, body: orders })),
   });
   const put = (part: Partial<typeof orders>) => setOrders({ ...orders, ...part });
   const count = orders.last - orders.first + 1;
@@ -166,6 +177,19 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
             ? 'as PNG with straight alpha; the floor and wall light the letters but are not seen'
             : 'as an H.264 movie and as PNG frames'}
           {orders.layers && '; and each frame as OpenEXR: light by lamp, depth, motion, mattes by letter'}
+        </p>
+        <p className="mt-1 min-h-5 text-sm" data-testid="estimate" aria-live="polite">
+          {estimate.isError ? (
+            <span className="text-warn">{estimate.error.message}</span>
+          ) : (
+            estimate.data && (
+              <span className={estimate.data.seconds > LONG ? 'text-warn' : 'text-dim'}>
+                {estimate.data.known ? 'About ' : 'Perhaps '}
+                {roughly(estimate.data.seconds)}
+                {estimate.data.seconds > LONG && ': a smaller size, fewer frames or samples are sooner there'}
+              </span>
+            )
+          )}
         </p>
         {wrong && (
           <p role="alert" className="mt-2 text-warn">

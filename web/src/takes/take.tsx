@@ -110,7 +110,7 @@ function span(seconds: number): string {
 const SAID: Record<Take['state'], string> = {
   queued: 'waits for its turn',
   running: 'rendering',
-  stopping: 'stops after the frames in hand',
+  stopping: 'stops: the frames in hand are let go of',
   stopped: 'stopped',
   done: 'delivered',
   failed: 'failed',

@@ -139,6 +139,26 @@ def finished_frames(connection: Connection[Any], id: UUID) -> dict[int, float]:
     )
 
 
+PACE_FRAMES = 24
+
+
+def pace(connection: Connection[Any], shot: UUID) -> float | None:
+    """Samples of pixels that one process has taken a second, over the last frames of a shot, or of all where it has
+    none; None where there are none at all."""
+    for own in (True, False):
+        rows = connection.execute(
+            """select f.seconds, (t.orders->>'width')::float8 * (t.orders->>'height')::float8
+                                 * (t.orders->>'samples')::float8
+               from take_frame f join take t on t.id = f.take_id where t.shot_id = %s or not %s
+               order by f.finished_at desc limit %s""",
+            [shot, own, PACE_FRAMES],
+        ).fetchall()
+        seconds = sum(row[0] for row in rows)
+        if seconds > 0:
+            return float(sum(row[1] for row in rows) / seconds)
+    return None
+
+
 def recent_gaps(connection: Connection[Any], id: UUID) -> list[float]:
     """Seconds between the last frames to be finished, whatever number of workers finished them."""
     rows = connection.execute(

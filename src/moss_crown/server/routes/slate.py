@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 from uuid import UUID
 
@@ -13,10 +14,10 @@ from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import FrameRate
 from moss_crown.server import editing
 from moss_crown.server.context import Context, context
-from moss_crown.server.db import shots, takes
+from moss_crown.server.db import shots, storage, takes
 from moss_crown.server.errors import FileMissing
 from moss_crown.server.guard import PlainRoute
-from moss_crown.server.schemas import NewProduction, NewShot, ProductionOut, ShotCard, ShotDefaults
+from moss_crown.server.schemas import MakeRoom, NewProduction, NewShot, ProductionOut, ShotCard, ShotDefaults, StoredOut
 
 router = APIRouter(prefix="/api", tags=["slate"], route_class=PlainRoute)
 files = APIRouter(prefix="/api", tags=["slate"])
@@ -39,6 +40,23 @@ def add_production(new: NewProduction, here: Context = Depends(context)) -> UUID
 @router.patch("/productions/{production}", status_code=204)
 def rename_production(production: UUID, new: NewProduction, here: Context = Depends(context)) -> None:
     here.database.call(lambda c: shots.rename_production(c, production, new.name))
+
+
+@router.get("/productions/{production}/storage")
+def list_storage(production: UUID, here: Context = Depends(context)) -> list[StoredOut]:
+    """What a production takes up, by kind, and what of it may go by which rule."""
+    return [StoredOut(**asdict(one)) for one in here.database.call(lambda c: storage.stored(c, production))]
+
+
+@router.post("/productions/{production}/storage/make-room")
+def make_room(production: UUID, order: MakeRoom, here: Context = Depends(context)) -> list[StoredOut]:
+    """Let go of what may go of these kinds; answers what is left. It cannot be brought back."""
+
+    def work(c: Any) -> list[storage.Stored]:
+        storage.make_room(c, production, order.kinds)
+        return storage.stored(c, production)
+
+    return [StoredOut(**asdict(one)) for one in here.database.call(work)]
 
 
 @router.get("/productions/{production}/shots")

@@ -14,16 +14,18 @@ from fastapi import APIRouter, Depends, Path, Request, Response
 from fastapi.responses import StreamingResponse
 
 from moss_crown.core import limits
-from moss_crown.farm.orders import TakeOrders
+from moss_crown.farm.orders import LOCAL_PROCESSES, TakeOrders
 from moss_crown.server.context import Context, context
-from moss_crown.server.db import takes
+from moss_crown.server.db import shots, takes
 from moss_crown.server.errors import FileMissing
 from moss_crown.server.guard import PlainRoute
-from moss_crown.server.schemas import FrameOut, TakeOut
+from moss_crown.server.schemas import EstimateOut, FrameOut, TakeOut
 
 router = APIRouter(prefix="/api", tags=["takes"], route_class=PlainRoute)
 
 
+A_FRAME, PACE = 2.0, 700_000.0
+"""Seconds that a frame takes besides its samples, and samples a second of one process where no frame tells."""
 FrameIndex = Annotated[int, Path(ge=-limits.FRAMES_AWAY, le=limits.FRAMES_AWAY)]
 
 
@@ -64,6 +66,20 @@ def _out(c: Any, id: UUID) -> TakeOut:
 @router.post("/shots/{shot}/takes", status_code=201)
 def add(shot: UUID, orders: TakeOrders, here: Context = Depends(context)) -> TakeOut:
     return here.database.call(lambda c: _out(c, takes.add_take(c, shot, orders)))
+
+
+@router.post("/shots/{shot}/takes/estimate")
+def estimate(shot: UUID, orders: TakeOrders, here: Context = Depends(context)) -> EstimateOut:
+    """How long a take would last; nothing is ordered. Raises what ordering it would."""
+
+    def work(c: Any) -> EstimateOut:
+        document = shots.load_shot(c, shot).document
+        orders.check(document["first"], document["last"])
+        pace = takes.pace(c, shot)
+        each = A_FRAME + orders.work / len(orders.frames) / (pace or PACE)
+        return EstimateOut(seconds=each * len(orders.frames) / LOCAL_PROCESSES, known=pace is not None)
+
+    return here.database.call(work)
 
 
 @router.get("/shots/{shot}/takes")

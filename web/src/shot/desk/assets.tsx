@@ -43,6 +43,16 @@ export function Bring({
   const queries = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
   const [busy, setBusy] = useState(false);
+  // Whoever waits for others is told.
+  const ahead = useQuery({
+    queryKey: ['ready', 'lanes'],
+    enabled: busy,
+    refetchInterval: 500,
+    retry: false,
+    queryFn: () => ok(api.GET('/api/ready')),
+  });
+  const before = (ahead.data?.lanes[kind === 'picture' ? 'viewer' : 'reader']?.waiting ?? 1) - 1;
+  const reading = before > 0 ? `waiting, ${before} before it …` : 'reading …';
   async function bring(files: FileList | null) {
     setBusy(true);
     for (const file of files ?? []) {
@@ -79,7 +89,7 @@ export function Bring({
         onChange={(e) => void bring(e.target.files)}
       />
       <Button look="quiet" disabled={busy} onClick={() => input.current?.click()}>
-        <Upload size={13} /> {busy ? 'reading …' : label}
+        <Upload size={13} /> {busy ? reading : label}
       </Button>
     </>
   );
