@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 
-from bench import frame, hostile, kernels, letters, looks, motion, peer, poses, running, solids
+from bench import busy, day, frame, hostile, kernels, kills, letters, looks, motion, peer, poses, running, solids
 from bench.report import pace, say
 
 ALL: dict[str, Callable[..., None]] = {
@@ -19,8 +19,11 @@ ALL: dict[str, Callable[..., None]] = {
     "hostile": hostile.main,
     "peer": peer.main,
     "looks": looks.main,
+    "busy": busy.main,
+    "kills": kills.main,
+    "day": day.main,
 }
-LONG = ("solids", "hostile", "peer", "looks")
+LONG = ("solids", "hostile", "peer", "looks", "busy", "kills", "day")
 """These take many minutes and run only when they are named."""
 
 

@@ -1,24 +1,35 @@
-"""Damaged fonts and drawings through the real upload door: each is read or refused, and the server goes on."""
+"""What a hostile client sends, at length: requests made up from the API's description, damaged files with honest ones
+between them, a window that does not read, patches that copy into themselves, chains of values, and a day of work."""
 
 from __future__ import annotations
 
 import io
-import os
+import json
 import random
-import tempfile
+import socket
+import subprocess
+import sys
+import threading
 import time
 from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
 
 import httpx
 from fontTools.ttLib import TTFont
+from websockets.sync.client import connect
 
+from bench import day
 from bench.report import say
-from bench.running import forget, memory, started, stop
+from bench.running import memory
+from bench.served import Served, Times, served
 from moss_crown.core.type.families import FOLDER
 from moss_crown.demo.cards import film_unit_emblem
-from moss_crown.server.db.cluster import _free_port
 
 FONTS = ("cinzel-latin", "fraunces-latin", "reem-kufi-arabic", "unifrakturcook-latin")
+HONEST = 25
+"""After so many damaged files comes one that is sound."""
+EXAMPLES = 100
+"""Requests that are made up for each operation, at most."""
 
 
 def damaged(raw: bytes, rng: random.Random) -> bytes:
@@ -54,38 +65,147 @@ def fonts() -> list[bytes]:
     return plain + packed
 
 
-def main(count: int = 2000) -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        os.chmod(folder, 0o755)
-        port = _free_port()
-        process, _ = started(folder, port)
-        try:
-            with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=60) as client:
-                for kind, sources in (("font", fonts()), ("emblem", [film_unit_emblem().data])):
-                    production = client.post("/api/productions", json={"name": f"Damaged {kind}s"}).json()
-                    _try(client, production, kind, sources, count)
-            most = max(memory(process).values())
-            say("  memory of the largest process afterwards", f"{most:.0f} MB", "under 1 GB")
-        finally:
-            stop(process)
-            forget(folder)
+def pictures() -> list[bytes]:
+    from PIL import Image
+
+    found = []
+    for form in ("PNG", "JPEG"):
+        out = io.BytesIO()
+        Image.effect_noise((96, 64), 60).convert("RGB").save(out, form)
+        found.append(out.getvalue())
+    return found
 
 
-def _try(client: httpx.Client, production: str, kind: str, sources: list[bytes], count: int) -> None:
+def main(count: int = 10_000) -> None:
+    with served(farm="false", posters="false") as here:
+        _fuzz(here)
+        _files(here, count)
+        _slow_reader(here)
+        _bombs(here)
+        say("  server's own failures beside requests", str(here.client.get("/api/ready").json()["failures"]), "{}")
+        say("  memory of the largest process afterwards", f"{max(memory(here.process).values()):.0f} MB", "under 1 GB")
+        unforeseen = here.log.read_text().count('"unforeseen"') + here.log.read_text().count('"job failed"')
+        say("  surprises in the log", str(unforeseen), "0")
+    day.main()
+
+
+def _fuzz(here: Served) -> None:
+    """Requests made up from the API's description, sound and not: no 5xx, no other content type, none over 10 s."""
+    begun = time.perf_counter()
+    checks = "not_a_server_error,content_type_conformance"
+    command = [sys.executable, "-c", "from schemathesis.cli import schemathesis; schemathesis()", "run"]
+    command += [f"{here.url}/api/openapi.json", "--checks", checks, "--max-response-time", "10", "--workers", "2"]
+    command += ["--request-timeout", "30", "--max-examples", str(EXAMPLES), "--seed", "11", "--no-color"]
+    command += ["--continue-on-failure", "--suppress-health-check", "all", "--phases", "examples,coverage,fuzzing"]
+    told = subprocess.run(command, capture_output=True, text=True, check=False, cwd=here.home)
+    found = [line.strip() for line in told.stdout.splitlines()]
+    cases = next((line for line in found if "generated" in line), "?")
+    failed = [line for line in found if line.startswith(("- ", "_"))]
+    say("made-up requests over the API's description", cases.strip("= "), "5,000 and more")
+    say("  failed (5xx, content type, over 10 s)", f"{len([f for f in failed if f.startswith('- ')])}", "0")
+    for line in failed[:40]:
+        print(f"    {line}")
+    say("  in all", f"{time.perf_counter() - begun:.0f} s", "-")
+
+
+def _files(here: Served, count: int) -> None:
+    sources = {"font": fonts(), "emblem": [film_unit_emblem().data], "picture": pictures()}
+    shares = {"font": 0.45, "emblem": 0.45, "picture": 0.1}
+    refused: list[str] = []
+    for kind, raw in sources.items():
+        production = here.client.post("/api/productions", json={"name": f"Damaged {kind}s"}).json()
+        _some(here, production, kind, raw, int(count * shares[kind]), refused)
+    say("honest files between them that were refused", f"{len(refused)} {refused[:3]}", "0")
+
+
+def _some(here: Served, production: str, kind: str, sources: list[bytes], count: int, refused: list[str]) -> None:
     rng = random.Random(11)
+    bodies = [damaged(sources[k % len(sources)], rng) for k in range(count)]
     outcomes: Counter[int] = Counter()
-    slowest = 0.0
-    for k in range(count):
-        body = damaged(sources[k % len(sources)], rng)
-        begun = time.perf_counter()
-        answer = client.post(
-            f"/api/productions/{production}/assets", params={"kind": kind, "name": f"{k}"}, content=body
-        )
-        slowest = max(slowest, time.perf_counter() - begun)
-        outcomes[answer.status_code] += 1
+    slowest = Times()
+
+    def bring(k: int, body: bytes) -> httpx.Response:
+        params = {"kind": kind, "name": f"{k}"}
+        answer = here.client.post(f"/api/productions/{production}/assets", params=params, content=body)
         if answer.status_code == 201:
             for asset in answer.json():
-                client.delete(f"/api/productions/{production}/assets/{asset['id']}")
-    read, refused = outcomes.pop(201, 0), outcomes.pop(422, 0)
-    say(f"{count} damaged {kind}s", f"{read} read, {refused} refused, slowest {slowest:.1f} s", "each within 5 s")
-    say("  answers of any other kind", f"{sum(outcomes.values())}", "0")
+                here.client.delete(f"/api/productions/{production}/assets/{asset['id']}")
+        return answer
+
+    def one(k: int) -> None:
+        with slowest.one():
+            outcomes[bring(k, bodies[k]).status_code] += 1
+        if k % HONEST == 0:
+            honest = bring(k, sources[k // HONEST % len(sources)])
+            if honest.status_code != 201:
+                refused.append(f"{kind} {honest.status_code} {honest.text[:120]}")
+
+    with ThreadPoolExecutor(4) as pool:  # some wait for others: what they wait is not theirs
+        list(pool.map(one, range(count)))
+    read, said_no = outcomes.pop(201, 0), outcomes.pop(422, 0)
+    say(f"{count} damaged {kind}s, four at a time", f"{read} read, {said_no} refused", "each answered")
+    say("  each", slowest.said(), "each within 30 s")
+    say("  answers of any other kind", f"{dict(outcomes)}", "none")
+
+
+def new_shot(client: httpx.Client, text: str = "SALT ROADS") -> str:
+    production = client.get("/api/productions").json()[0]["id"]
+    return str(client.post(f"/api/productions/{production}/shots", json={"title": "Trial", "text": text}).json())
+
+
+def resize(client: httpx.Client, shot: str, revision: int) -> httpx.Response:
+    patch = [{"op": "replace", "path": "/steps/0/size", "value": 1 + revision % 97 / 100}]
+    return client.post(f"/api/shots/{shot}/edits", json={"revision": revision, "label": "size", "patch": patch})
+
+
+def _slow_reader(here: Served) -> None:
+    shot = new_shot(here.client)
+    slow = connect(here.live(shot), max_size=2**26, max_queue=1)
+    slow.socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
+    for seq in range(12):
+        slow.send(json.dumps({"type": "preview", "revision": 1, "seq": seq, "patch": []}))
+    slow.send(json.dumps({"type": "proof", "seq": 99, "frame": 3, "width": 640, "height": 360, "samples": 64}))
+    edits = Times()
+    for revision in range(1, 61):
+        with edits.one():
+            assert resize(here.client, shot, revision).status_code == 200
+    slow.close_socket()
+    say("edits beside a window that reads nothing", edits.said(), "under 400 ms")
+
+
+def _bombs(here: Served) -> None:
+    shot = new_shot(here.client)
+    patch = [{"op": "copy", "from": "/steps", "path": "/steps/-"} for _ in range(13)]
+    bomb, health = Times(), Times()
+    ended = threading.Event()
+
+    def watch() -> None:
+        with httpx.Client(base_url=here.url) as other:
+            while not ended.is_set():
+                with health.one():
+                    other.get("/api/health")
+                time.sleep(0.02)
+
+    watching = threading.Thread(target=watch)
+    watching.start()
+
+    def throw(_: int) -> int:
+        with bomb.one():
+            body = {"revision": 1, "label": "x", "patch": patch}
+            return here.client.post(f"/api/shots/{shot}/edits", json=body).status_code
+
+    with ThreadPoolExecutor(9) as pool:
+        codes = Counter(pool.map(throw, range(18)))
+    say("patches that copy into themselves, nine at once", f"{bomb.said()} {dict(codes)}", "422, under 10 s")
+    chained = Times()
+    blocks = [
+        {"kind": "block", "id": f"b{k}", "text": "A", "size": {"link": f"b{k - 1}/size"} if k else 1.0}
+        for k in range(150)
+    ]
+    with chained.one():
+        adding = [{"op": "add", "path": "/steps/0", "value": block} for block in reversed(blocks)]
+        answer = here.client.post(f"/api/shots/{shot}/edits", json={"revision": 1, "label": "x", "patch": adding})
+    say("150 values in a row", f"{chained.said()} {answer.json()['code']}", "link.too_long, under 1 s")
+    ended.set()
+    watching.join()
+    say("  health meanwhile", health.said(), "under 100 ms")

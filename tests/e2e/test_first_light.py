@@ -426,6 +426,28 @@ def test_axe_finds_nothing_serious_on_any_screen(quiet, server, theme):
     look("storage")
 
 
+def test_the_page_is_made_of_what_its_policy_allows(browser, browser_context_args, server):
+    """Slate, shot, proof, take: nothing that the content security policy forbids is asked for."""
+    context = browser.new_context(**browser_context_args | {"bypass_csp": False})
+    page = context.new_page()
+    wrong = []
+    page.on("console", lambda m: wrong.append(m.text) if m.type == "error" else None)
+    page.on("pageerror", lambda error: wrong.append(str(error)))
+    page.set_default_timeout(90_000)
+    shot = new_shot(page, server, "SALT")
+    page.keyboard.press("p")
+    page.get_by_test_id("proof").wait_for()
+    take = server.client.post(
+        f"/api/shots/{shot}/takes", json={"first": 0, "last": 1, "width": 64, "height": 36, "samples": 1}
+    ).json()
+    page.goto(f"{server.url}/takes/{take['id']}")
+    page.locator('[data-testid=take-state][data-state="done"]').wait_for(timeout=120_000)
+    page.get_by_test_id("movie").wait_for()
+    page.wait_for_timeout(500)
+    context.close()
+    assert wrong == []
+
+
 def test_every_command_is_in_the_palette(quiet, server):
     new_shot(quiet, server)
     quiet.keyboard.press("Control+k")
