@@ -28,7 +28,7 @@ def browser_type_launch_args():
 @pytest.fixture(scope="session")
 def browser_context_args():
     # A quarter of the pixels each way: the draft is drawn in software here, and every test waits for it. What tests
-    # wait for is evaluated in the page, which the page's own policy forbids; one test goes through the screens under it.
+    # wait for is evaluated in the page, which its own policy forbids; one test goes through the screens under it.
     look = {"viewport": {"width": 1280, "height": 800}, "device_scale_factor": 0.25}
     return look | {"accept_downloads": True, "bypass_csp": True}
 

@@ -4,6 +4,7 @@ import sys
 import time
 from itertools import pairwise
 
+import jsonpatch
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -72,6 +73,35 @@ def test_no_patch_makes_more_than_a_document_may_have(sources):
         assert beyond.most == limits.DOCUMENT_BYTES
     else:
         assert size_of(after) <= limits.DOCUMENT_BYTES
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(["copy", "add", "replace", "remove", "move"]),
+            st.sampled_from(["/a", "/a/0", "/a/1/b", "/c", "/a/-", "/c/d", ""]),
+            st.sampled_from(["/a", "/a/0", "/c", "/c/d"]),
+        ),
+        max_size=8,
+    )
+)
+def test_patches_do_what_rfc_6902_says_however_they_share(operations):
+    """Against the plain library, which copies everything; and the document stays as it is."""
+    document = {"a": [1, {"b": [2, 3]}], "c": {"d": {"e": 4}}}
+    patch = []
+    for op, path, source in operations:
+        one = {"op": op, "path": path, "from": source, "value": [5]}
+        patch.append({member: one[member] for member in OPERATIONS[op]})
+
+    def tried(apply):
+        try:
+            return apply(document, patch)
+        except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, KeyError, TypeError, ValueError):
+            return "refused"
+
+    expected = tried(jsonpatch.apply_patch)
+    assert tried(changed) == expected
+    assert document == {"a": [1, {"b": [2, 3]}], "c": {"d": {"e": 4}}}
 
 
 def test_a_copy_of_all_into_itself_ends_early():

@@ -167,13 +167,31 @@ def changed(document: Any, patch: Sequence[Mapping[str, Any]]) -> Any:
     """What a JSON Patch makes of any JSON, which stays as it is; what the patch does not touch the two share. Raises
     what jsonpatch raises for one that does not fit, and TooMany as soon as the result would be too large."""
     size = size_of(document)
-    for operation in map(dict, patch):
+    for asked in patch:
+        operation = dict(asked)
         # Before it is done: a few copies of a thing into itself would fill any memory.
         size += _added(document, operation)
         check_size(size)
+        copied = operation.get("op") == "copy"
+        if copied:
+            value = jsonpointer.resolve_pointer(document, operation["from"])
+            operation |= {"op": "add", "value": None}
         for pointer in (operation.get("path"), operation.get("from")):
             document = _copied(document, pointer)
         document = jsonpatch.apply_patch(document, [operation], in_place=True)
+        if copied:
+            document = _with(document, operation["path"], value)
+    return document
+
+
+def _with(document: Any, pointer: str, value: Any) -> Any:
+    """A document with a value in the place of what was just added at a pointer. The value is shared, not copied:
+    whatever is changed later is copied along its path first."""
+    parts = jsonpointer.JsonPointer(pointer)
+    if not parts.parts:
+        return value
+    above, name = parts.to_last(document)
+    above[-1 if isinstance(above, list) and parts.parts[-1] == "-" else name] = value
     return document
 
 
