@@ -33,24 +33,34 @@ def main(kills: int = 100) -> None:
         ]
         for thread in working:
             thread.start()
-        healthy, killed, late = Times(), dict.fromkeys(TARGETS, 0), 0
+        healthy, killed, late = {target: Times() for target in TARGETS}, dict.fromkeys(TARGETS, 0), 0
         try:
             for k in range(kills):
                 time.sleep(rng.uniform(0.3, 2.5))
                 target = list(TARGETS)[k % len(TARGETS)]
+                if target in ("take runner", "render worker"):  # they are hit while they are at work
+                    _until_a_frame(frames)
                 killed[target] += _kill(here, target, rng)
-                with healthy.one():
+                with healthy[target].one():
                     late += not _works(here, shot)
         finally:
             ended.set()
             for thread in working:
                 thread.join()
         say(f"{kills} kills", ", ".join(f"{name} {n}" for name, n in killed.items()), "-")
-        say("  until everything works again", healthy.said(), "10 s")
+        for target, times in healthy.items():
+            say(f"  until everything works again: {target}", times.said(), "10 s")
         say("  that took longer than a minute", str(late), "0")
         say(f"  acknowledged edits, of {len(edits)}, that are lost", str(_lost_edits(here, shot, edits)), "0")
         lost = sum(len(done - _frames(here, take)) for take, done in frames.items())
         say(f"  finished frames, of {sum(map(len, frames.values()))}, that are lost", str(lost), "0")
+
+
+def _until_a_frame(frames: dict[str, set[int]]) -> None:
+    """Wait until a further frame is finished, but for no longer than a minute."""
+    before, end = sum(map(len, frames.values())), time.monotonic() + MOST
+    while sum(map(len, list(frames.values()))) == before and time.monotonic() < end:
+        time.sleep(0.1)
 
 
 TARGETS = ("compute process", "web server", "take runner", "render worker", "database")

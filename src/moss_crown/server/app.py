@@ -96,7 +96,7 @@ def create_app(settings: Settings | None = None, pool: Pool | None = None) -> Fa
 
 
 async def _begin(here: Context, farm: Farm | None) -> None:
-    """Get ready in the order of need: edits first, then proofs, then takes and posters, which run on beside the server.
+    """Get ready in the order of need: edits first, then takes and proofs, then posters, which run on beside the server.
 
     Until edits are served quickly the server answers but is not ready.
     """
@@ -107,14 +107,17 @@ async def _begin(here: Context, farm: Farm | None) -> None:
     here.warm = True
     log.info("ready for edits", seconds=round(clock() - begun, 2))
     here.pool.reader.begin(1)
-    await here.watch.once("warm proof", lambda: here.pool.proof.run(jobs.warm))
-    log.info("ready for proofs", seconds=round(clock() - begun, 2))
-    for lane in here.pool.lanes:
-        lane.begin()
-    beside = [here.watch.keep("farm", farm.keep)] if farm else []
-    if here.settings.posters:
-        posters = partial(keep_posters, here.pool, here.database, here.settings.proof_threads, here.listeners)
-        beside.append(here.watch.keep("posters", posters))
+
+    async def rest() -> None:
+        await here.watch.once("warm proof", lambda: here.pool.proof.run(jobs.warm))
+        log.info("ready for proofs", seconds=round(clock() - begun, 2))
+        for lane in here.pool.lanes:
+            lane.begin()
+        if here.settings.posters:
+            posters = partial(keep_posters, here.pool, here.database, here.settings.proof_threads, here.listeners)
+            await here.watch.keep("posters", posters)
+
+    beside = [rest(), *([here.watch.keep("farm", farm.keep)] if farm else [])]
     await asyncio.gather(*beside)
 
 

@@ -30,7 +30,9 @@ class Database:
             max_size=8,
             open=False,
             timeout=5,
-            reconnect_timeout=1e9,
+            # It tries after 1, 2, 4 seconds and so on: given up soon and begun anew by whoever asks next, it is there
+            # soon after the database is, however long that was away.
+            reconnect_timeout=2.5,
             check=ConnectionPool.check_connection,
             kwargs={"connect_timeout": 4},
         )
