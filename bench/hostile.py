@@ -82,6 +82,7 @@ def main(count: int = 10_000) -> None:
     with served(farm="false", posters="false") as here:
         _fuzz(here)
         _files(here, count)
+        _drawings(here)
         _slow_reader(here)
         _bombs(here)
         say("  server's own failures beside requests", str(here.client.get("/api/ready").json()["failures"]), "{}")
@@ -170,6 +171,26 @@ def _some(here: Served, production: str, kind: str, sources: list[bytes], count:
     say(f"{count} damaged {kind}s, four at a time", f"{read} read, {said_no} refused", "each answered")
     say("  each", slowest.said(), "each within 30 s")
     say("  answers of any other kind", f"{dict(outcomes)}", "none")
+
+
+def _drawings(here: Served) -> None:
+    """Drawings that are made to keep whoever looks for a pattern in them busy: 200 kB each."""
+    production = here.client.post("/api/productions", json={"name": "Patterns"}).json()
+    many = 200_000
+    shapes = [
+        *(f'<rect width="5" height="5" transform="{t}"/>' for t in ("a" * many, "a(" * (many // 2), "a" + " " * many)),
+        *(f"<style>{t}</style>" for t in ("a" * many, "/*" * (many // 2), "{" * many, "url(" + " " * many)),
+        *(f'<polygon points="{t}"/>' for t in ("1" * many, "+" * many, "1e" * (many // 2))),
+        *(f'<path d="M0 0{t}"/>' for t in ("1" * many, "L" + " " * many, "A" + "0" * many)),
+    ]
+    times = Times()
+    for shape in shapes:
+        drawing = f'<svg xmlns="http://www.w3.org/2000/svg">{shape}<rect width="5" height="5"/></svg>'
+        with times.one():
+            params = {"kind": "emblem", "name": "x"}
+            path = f"/api/productions/{production}/assets"
+            assert here.client.post(path, params=params, content=drawing.encode()).status_code in (201, 422)
+    say("drawings of 200 kB made to keep patterns busy", times.said(), "each under 5 s")
 
 
 def new_shot(client: httpx.Client, text: str = "SALT ROADS") -> str:

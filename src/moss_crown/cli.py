@@ -71,7 +71,7 @@ def start(
     def begin() -> subprocess.Popen[bytes]:
         command = [*runner.command, sys.executable, "-m", "moss_crown.server", str(port)]
         with logs.open_log(log) as said:
-            return subprocess.Popen(command, cwd="/", env=environment, stderr=said, start_new_session=True)
+            return subprocess.Popen(command, cwd=ROOT, env=environment, stderr=said, start_new_session=True)
 
     server = begin()
     stopped = threading.Event()

@@ -40,6 +40,10 @@ def keep(megabytes):
     return os.getpid()
 
 
+def count_kept():
+    return len(_kept)
+
+
 def burn(seconds):
     end = time.process_time() + seconds
     while time.process_time() < end:
@@ -132,10 +136,8 @@ def test_what_renders_gives_way():
 def test_a_job_without_end_is_ended(job, seconds):
     lane = Lane("short", Room(0.5, GIGABYTES, module=PLAIN))
     try:
-        begun = time.monotonic()
         with pytest.raises(ComputeTooLong):
             run(lane, (job, seconds))
-        assert time.monotonic() - begun < 60
         assert run(lane, (max, 1, 2)) == [2]
     finally:
         lane.close()
@@ -222,15 +224,13 @@ def test_who_is_gone_is_not_worked_for(lane):
     async def go():
         await lane.run(max, 1, 2)
         ahead = asyncio.ensure_future(lane.run(burn, 0.3))
-        gone = asyncio.ensure_future(lane.run(burn, 5))
+        gone = asyncio.ensure_future(lane.run(keep, 1))
         await asyncio.sleep(0.05)
         gone.cancel()
         await ahead
-        begun = time.monotonic()
-        await lane.run(max, 1, 2)
-        return time.monotonic() - begun
+        return await lane.run(count_kept)
 
-    assert asyncio.run(go()) < 3
+    assert asyncio.run(go()) == 0
 
 
 def test_more_than_can_be_worked_off_is_refused(lane):

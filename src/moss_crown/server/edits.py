@@ -7,6 +7,8 @@ from functools import partial
 from typing import Any
 from uuid import UUID
 
+from starlette.concurrency import run_in_threadpool
+
 from moss_crown.core.document.door import Patch
 from moss_crown.core.document.shot import VERSION
 from moss_crown.server import editing
@@ -73,16 +75,17 @@ async def told(here: Context, row: ShotRow, changed: bool = False) -> bytes:
     if document["version"] != VERSION:
         document = await here.pool.edit.of(row.id).run(editing.renewed, document)
 
-    def written(connection: Any) -> bytes:
-        shown = {
-            "id": str(row.id),
-            "production_id": str(row.production_id),
-            "production": shots.production_name(connection, row.production_id),
-            "document": document,
-            "revision": row.revision,
-            "undo": row.undo,
-            "redo": row.redo,
-        }
-        return json.dumps(shown, ensure_ascii=False, separators=(",", ":")).encode()
+    shown = {
+        "id": str(row.id),
+        "production_id": str(row.production_id),
+        "production": row.production,
+        "document": document,
+        "revision": row.revision,
+        "undo": row.undo,
+        "redo": row.redo,
+    }
+    return await run_in_threadpool(_written, shown)
 
-    return await here.database.run(written)
+
+def _written(shown: dict[str, Any]) -> bytes:
+    return json.dumps(shown, ensure_ascii=False, separators=(",", ":")).encode()

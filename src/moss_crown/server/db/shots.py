@@ -35,6 +35,7 @@ class ShotRow:
 
     id: UUID
     production_id: UUID
+    production: str
     document: dict[str, Any]
     revision: int
     cursor: int
@@ -44,7 +45,8 @@ class ShotRow:
 
 
 _SHOT = """
-select s.id, s.production_id, s.document, s.revision, s.cursor, s.updated_at,
+select s.id, s.production_id, (select name from production where id = s.production_id) as production,
+       s.document, s.revision, s.cursor, s.updated_at,
        coalesce((select label from history where shot_id = s.id and number = s.cursor), '') as undo,
        coalesce((select label from history where shot_id = s.id and number = s.cursor + 1), '') as redo
 from shot s
