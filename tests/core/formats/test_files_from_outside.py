@@ -194,6 +194,26 @@ def test_transforms_groups_use_and_styles():
     assert box.max(0) == pytest.approx(((20 - 50) * 10, (100 - 32) * 10), abs=0.2)
 
 
+@pytest.mark.parametrize(
+    ("transform", "sheet"),
+    [
+        ("translate(10,4), scale(2 3)", ".a{fill:red}"),
+        ("  translate( 10 4 )\n,scale(2,3) ", "/* .a { fill: blue } */ .b, .a { fill: red }"),
+        ("matrix(2 0 0 3 10 4)", "@media all { .a { fill: red } }"),
+        ("translate(10 4) scale(2 3) trailing", ".a { fill: red } .never { fill: blue"),
+        ("translate(10 4) scale(2 3) open(1", ".a { fill: blue } .a { fill: red } /* no end"),
+    ],
+)
+def test_transforms_and_style_sheets_are_read_however_they_are_written(transform, sheet):
+    plain = read_svg(b'<svg><rect width="1" height="1"/><rect x="10" y="4" width="8" height="9" fill="red"/></svg>')
+    styled = f'<svg><style>{sheet}</style><rect width="1" height="1"/>'
+    styled += f'<rect class="a" width="4" height="3" transform="{transform}"/></svg>'
+    for part, other in zip(read_svg(styled.encode()).parts, plain.parts, strict=True):
+        assert part.colour == other.colour
+        corners = [np.array(sorted(np.vstack(p.rings).round(3).tolist())) for p in (part, other)]
+        assert corners[0] == pytest.approx(corners[1], abs=0.01)
+
+
 def test_parts_of_an_emblem_are_letters_that_stand_on_the_floor():
     emblem = read_svg(b'<svg><rect width="4" height="2"/><circle id="moon" cx="8" cy="1" r="1"/></svg>')
     bring_in(Asset(emblem.id, "emblem", "two", emblem.facts(), b""))

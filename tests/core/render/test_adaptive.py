@@ -10,7 +10,7 @@ from moss_crown.core.evaluate import scene_at
 from moss_crown.core.look.material import Surface
 from moss_crown.core.picture import FrameOrder, render_frame, render_layers
 from moss_crown.core.render import film as channels
-from moss_crown.core.render.renderer import DIM, EVERYWHERE, Render, RenderSettings, render
+from moss_crown.core.render.renderer import AT_ONCE, DIM, EVERYWHERE, Render, RenderSettings, render
 from moss_crown.core.stage.scene import Sheet
 
 WIDE = (256, 72)
@@ -30,6 +30,29 @@ def test_without_a_bound_every_pixel_gets_the_same():
     with Render(titled(), RenderSettings(*WIDE, 12)) as picture:
         picture.finish()
         assert (counts(picture) == 12).all()
+
+
+def test_a_picture_can_be_ended_between_its_parts():
+    """However many samples a pixel is to get; what had been taken until then is sound."""
+    calls = []
+
+    class Ended(Exception):
+        pass
+
+    def look():
+        calls.append(1)
+        if len(calls) > 12:
+            raise Ended
+
+    with Render(titled(), RenderSettings(*WIDE, 4096), between=look) as picture:
+        with pytest.raises(Ended):
+            picture.finish()
+        assert len(calls) == 13
+        assert picture.done == AT_ONCE, "nine bands had their first samples, and the next ones were begun"
+        assert set(np.unique(counts(picture))) <= {AT_ONCE, 2 * AT_ONCE}
+    with Render(titled(), RenderSettings(64, 18, AT_ONCE + 3), between=lambda: None) as picture:
+        picture.finish()
+        assert (counts(picture) == AT_ONCE + 3).all()
 
 
 def test_noisy_parts_get_more_and_no_pixel_more_than_all():
