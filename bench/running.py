@@ -20,6 +20,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from bench.report import say
 from moss_crown.server.db.cluster import _free_port
+from moss_crown.server.user import folder_of
 
 ROOT = Path(__file__).resolve().parents[1]
 # A browser without a graphics card: it draws WebGL in software, and the page around it as it chooses itself.
@@ -73,6 +74,7 @@ def forget(home: str) -> None:
     """Take the bench's database away."""
     facts = json.loads((Path(home) / "database.json").read_text())
     shutil.rmtree(facts["folder"], ignore_errors=True)
+    shutil.rmtree(folder_of(Path(home)), ignore_errors=True)
 
 
 def memory(process: subprocess.Popen[str]) -> dict[str, float]:

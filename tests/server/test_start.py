@@ -61,6 +61,7 @@ def home():
         pid = int((Path(facts["folder"]) / "postmaster.pid").read_text().split()[0])
         os.kill(pid, signal.SIGQUIT)
     shutil.rmtree(facts["folder"], ignore_errors=True)
+    shutil.rmtree(users.folder_of(folder), ignore_errors=True)
     shutil.rmtree(folder, ignore_errors=True)
 
 

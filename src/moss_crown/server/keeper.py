@@ -20,6 +20,7 @@ from moss_crown.server.db.shots import ShotRow, next_without_poster, store_poste
 from moss_crown.server.errors import ComputeBusy
 from moss_crown.server.live import Listeners
 from moss_crown.server.pool import Pool
+from moss_crown.server.process import GIVES_WAY
 from moss_crown.server.settings import Settings
 
 log = structlog.get_logger()
@@ -41,7 +42,8 @@ class Farm:
             "MOSS_CROWN_DASK": self._settings.dask,
             "MOSS_CROWN_PARENT": str(os.getpid()),
         }
-        command = [sys.executable, "-m", "moss_crown.server.take_runner"]
+        # It gives way from its first moment on: what it loads takes seconds, in which the first window opens.
+        command = ["nice", "-n", str(GIVES_WAY), sys.executable, "-m", "moss_crown.server.take_runner"]
         self.process = subprocess.Popen(command, env=environment, start_new_session=True)
 
     async def keep(self) -> None:

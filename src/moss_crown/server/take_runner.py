@@ -34,7 +34,7 @@ from moss_crown.server.db.assets import load_assets
 from moss_crown.server.db.pool import is_away
 from moss_crown.server.db.takes import TakeRow
 from moss_crown.server.errors import StorageFull, TakeHopeless, TakeStateWrong
-from moss_crown.server.process import end_with_parent, give_way
+from moss_crown.server.process import end_with_parent
 from moss_crown.server.settings import Settings
 
 LOCK = 7_262_002
@@ -219,7 +219,6 @@ def main() -> None:
     signal.signal(signal.SIGTERM, end_at_once)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     end_with_parent(int(os.environ.get("MOSS_CROWN_PARENT", "0")) or None)
-    give_way()  # and so do the workers that it starts
     with Crew(settings.dask, settings.credentials) as crew:
         Runner(settings.database, crew).run()
 

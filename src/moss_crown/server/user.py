@@ -15,6 +15,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from moss_crown.server.db.cluster import mark_of
+
 NAME = "moss-crown"
 
 
@@ -49,17 +51,16 @@ def runner_for(home: Path, root: Path) -> Runner:
     )
     command += ("--inh-caps=-all", "--bounding-set=-all")
     let_through(name, command, _needed(root))
-    folder = Path("/var/lib/moss-crown") / f"{_mark(home)}-server"
+    folder = folder_of(home)
     kernels = folder / "kernels"
     _copied(Path(os.environ.get("MOSS_CROWN_KERNELS", home / "kernels")), kernels, entry)
     kept = (("MOSS_CROWN_KERNELS", str(kernels)), ("NUMBA_CACHE_DIR", str(kernels)), ("HOME", str(folder)))
     return Runner(command, (*kept, ("MOSS_CROWN_HOME", str(folder))))
 
 
-def _mark(home: Path) -> str:
-    from moss_crown.server.db.cluster import mark_of
-
-    return mark_of(home)
+def folder_of(home: Path) -> Path:
+    """What is the user's own, of a checkout with this state folder."""
+    return Path("/var/lib/moss-crown") / f"{mark_of(home)}-server"
 
 
 def _ensured(name: str) -> pwd.struct_passwd:
