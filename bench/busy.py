@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import json
-import threading
 import time
 
-import httpx
 from websockets.sync.client import connect
 
 from bench.hostile import new_shot
@@ -23,21 +21,10 @@ def main(rounds: int = 60) -> None:
         while here.client.get(f"/api/takes/{take}").json()["state"] != "running":
             time.sleep(0.2)
         time.sleep(8)  # until the workers are at their first frames
-        ended = threading.Event()
-        health, pictures, stored, fonts = Times(), Times(), Times(), Times()
-
-        def watch() -> None:
-            with httpx.Client(base_url=here.url) as other:
-                while not ended.is_set():
-                    with health.one():
-                        other.get("/api/health")
-                    time.sleep(0.02)
-
-        watching = threading.Thread(target=watch)
-        watching.start()
+        pictures, stored, fonts = Times(), Times(), Times()
         production = here.client.get("/api/productions").json()[0]["id"]
         raw = (FOLDER / "fraunces-latin.ttf").read_bytes()
-        with connect(here.live(shot), max_size=2**27) as live:
+        with here.health_beside() as health, connect(here.live(shot), max_size=2**27) as live:
             here.client.get(f"/api/shots/{shot}/draft")
             for k in range(rounds):
                 revision = here.client.get(f"/api/shots/{shot}").json()["revision"]
@@ -54,13 +41,10 @@ def main(rounds: int = 60) -> None:
                         params = {"kind": "font", "name": "Fraunces"}
                         path = f"/api/productions/{production}/assets"
                         assert here.client.post(path, params=params, content=raw).status_code == 201
-        ended.set()
-        watching.join()
         still = here.client.get(f"/api/takes/{take}").json()["state"]
         say("while a take renders with all cores", f"it is {still} at the end", "running")
         say("  health", health.said(), "under 100 ms")
         say("  a change to its picture", pictures.said(), "95th under 400 ms")
         say("  an edit, stored", stored.said(), "95th under 400 ms")
         say("  a font brought in", fonts.said(), "under 3 s")
-        with Times().one():
-            here.client.post(f"/api/takes/{take}/stop")
+        here.client.post(f"/api/takes/{take}/stop")

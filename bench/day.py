@@ -9,6 +9,7 @@ import random
 import threading
 import time
 from collections import Counter
+from contextlib import suppress
 
 import httpx
 import numpy as np
@@ -59,21 +60,9 @@ def main(minutes: int = MINUTES) -> None:
 def held(here: Served) -> dict[str, float]:
     """Megabytes of the web server, the take runner, and the largest of its workers and of the compute processes."""
     found: dict[str, float] = {}
-    for child in psutil.Process(here.process.pid).children(recursive=True):
-        try:
-            line, above = " ".join(child.cmdline()), " ".join(child.parent().cmdline())
-            megabytes = child.memory_info().rss / 1e6
-        except (psutil.Error, AttributeError):
-            continue
-        if "moss_crown.server " in line:
-            name = "web server"
-        elif "take_runner" in line:
-            name = "take runner"
-        elif "spawn_main" in line:
-            name = "render worker" if "take_runner" in above else "compute process"
-        else:
-            continue
-        found[name] = max(found.get(name, 0), megabytes)
+    for name, process in here.processes():
+        with suppress(psutil.Error):
+            found[name] = max(found.get(name, 0), process.memory_info().rss / 1e6)
     return found
 
 

@@ -10,7 +10,6 @@ import re
 import socket
 import subprocess
 import sys
-import threading
 import time
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
@@ -221,36 +220,23 @@ def _slow_reader(here: Served) -> None:
 def _bombs(here: Served) -> None:
     shot = new_shot(here.client)
     patch = [{"op": "copy", "from": "/steps", "path": "/steps/-"} for _ in range(13)]
-    bomb, health = Times(), Times()
-    ended = threading.Event()
-
-    def watch() -> None:
-        with httpx.Client(base_url=here.url) as other:
-            while not ended.is_set():
-                with health.one():
-                    other.get("/api/health")
-                time.sleep(0.02)
-
-    watching = threading.Thread(target=watch)
-    watching.start()
+    bomb, chained = Times(), Times()
 
     def throw(_: int) -> int:
         with bomb.one():
             body = {"revision": 1, "label": "x", "patch": patch}
             return here.client.post(f"/api/shots/{shot}/edits", json=body).status_code
 
-    with ThreadPoolExecutor(9) as pool:
-        codes = Counter(pool.map(throw, range(18)))
-    say("patches that copy into themselves, nine at once", f"{bomb.said()} {dict(codes)}", "422, under 10 s")
-    chained = Times()
     blocks = [
         {"kind": "block", "id": f"b{k}", "text": "A", "size": {"link": f"b{k - 1}/size"} if k else 1.0}
         for k in range(150)
     ]
-    with chained.one():
-        adding = [{"op": "add", "path": "/steps/0", "value": block} for block in reversed(blocks)]
-        answer = here.client.post(f"/api/shots/{shot}/edits", json={"revision": 1, "label": "x", "patch": adding})
-    say("150 values in a row", f"{chained.said()} {answer.json()['code']}", "link.too_long, under 1 s")
-    ended.set()
-    watching.join()
+    adding = [{"op": "add", "path": "/steps/0", "value": block} for block in reversed(blocks)]
+    with here.health_beside() as health:
+        with ThreadPoolExecutor(9) as pool:
+            codes = Counter(pool.map(throw, range(18)))
+        say("patches that copy into themselves, nine at once", f"{bomb.said()} {dict(codes)}", "422, under 10 s")
+        with chained.one():
+            answer = here.client.post(f"/api/shots/{shot}/edits", json={"revision": 1, "label": "x", "patch": adding})
+        say("150 values in a row", f"{chained.said()} {answer.json()['code']}", "link.too_long, under 1 s")
     say("  health meanwhile", health.said(), "under 100 ms")

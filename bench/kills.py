@@ -67,25 +67,11 @@ TARGETS = ("compute process", "web server", "take runner", "render worker", "dat
 
 
 def _kill(here: Served, target: str, rng: random.Random) -> int:
-    chosen = []
     if target == "database":
         folder = Path(json.loads((Path(here.home) / "database.json").read_text())["folder"])
         chosen = [psutil.Process(int((folder / "postmaster.pid").read_text().split()[0]))]
     else:
-        for process in psutil.Process(here.process.pid).children(recursive=True):
-            try:
-                line, above = " ".join(process.cmdline()), " ".join(process.parent().cmdline())
-            except (psutil.Error, AttributeError):
-                continue
-            inside = "spawn_main" in line
-            kind = {
-                "compute process": inside and "moss_crown.server " in above,
-                "web server": "moss_crown.server " in line,
-                "take runner": "take_runner" in line,
-                "render worker": inside and "take_runner" in above,
-            }[target]
-            if kind:
-                chosen.append(process)
+        chosen = [process for kind, process in here.processes() if kind == target]
     if not chosen:
         return 0
     try:

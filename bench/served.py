@@ -6,6 +6,7 @@ import os
 import statistics
 import subprocess
 import tempfile
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -13,6 +14,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import httpx
+import psutil
 
 from bench.running import forget, started, stop
 from moss_crown.server.db.cluster import _free_port
@@ -34,6 +36,40 @@ class Served:
 
     def live(self, shot: str) -> str:
         return f"ws://127.0.0.1:{self.port}/api/shots/{shot}/live"
+
+    def processes(self) -> Iterator[tuple[str, psutil.Process]]:
+        """Every process of the application but the database's, by what it is."""
+        for child in psutil.Process(self.process.pid).children(recursive=True):
+            try:
+                line, above = " ".join(child.cmdline()), " ".join(child.parent().cmdline())
+            except (psutil.Error, AttributeError):
+                continue
+            if "moss_crown.server " in line:
+                yield "web server", child
+            elif "take_runner" in line:
+                yield "take runner", child
+            elif "spawn_main" in line:
+                yield "render worker" if "take_runner" in above else "compute process", child
+
+    @contextmanager
+    def health_beside(self) -> Iterator[Times]:
+        """How soon health is answered, again and again, while something else is done."""
+        health, ended = Times(), threading.Event()
+
+        def watch() -> None:
+            with httpx.Client(base_url=self.url) as other:
+                while not ended.is_set():
+                    with health.one():
+                        other.get("/api/health")
+                    time.sleep(0.02)
+
+        watching = threading.Thread(target=watch)
+        watching.start()
+        try:
+            yield health
+        finally:
+            ended.set()
+            watching.join()
 
     @property
     def log(self) -> Path:

@@ -13,6 +13,7 @@ import subprocess
 import sys
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 
 from moss_crown.server.db.cluster import mark_of
@@ -104,7 +105,7 @@ def _probes(tree: Path) -> Iterator[Path]:
     """A tree, and a file of it: one that was written under another umask is told by any of them."""
     yield tree
     if tree.is_dir():
-        yield from (path for path, _ in zip(tree.rglob("*.py"), range(1), strict=False))
+        yield from islice(tree.rglob("*.py"), 1)
 
 
 def _reads(command: Iterable[str], tree: Path) -> bool:
@@ -137,13 +138,13 @@ def _what_to_do(name: str, path: Path) -> str:
 
 
 def _copied(source: Path, target: Path, owner: pwd.struct_passwd) -> None:
-    """Kernels are code that numba loads: root's own stay where only root writes, the other user has a copy."""
-    target.mkdir(parents=True, exist_ok=True)
-    target.parent.chmod(0o700)
+    """Kernels are code that numba loads: root's own stay where only root writes, the other user has a copy. It is made
+    anew each time, and handed over last: root writes nothing into what is the user's."""
+    shutil.rmtree(target.parent, ignore_errors=True)
+    target.parent.mkdir(mode=0o700, parents=True)
     if source.is_dir():
-        kept = {path.relative_to(source) for path in source.rglob("*")}
-        for gone in [path for path in target.iterdir() if path.relative_to(target) not in kept]:
-            shutil.rmtree(gone, ignore_errors=True)
-        shutil.copytree(source, target, dirs_exist_ok=True)
-    for path in (target.parent, target, *target.rglob("*")):
+        shutil.copytree(source, target)
+    else:
+        target.mkdir()
+    for path in (*target.rglob("*"), target, target.parent):
         os.chown(path, owner.pw_uid, owner.pw_gid, follow_symlinks=False)

@@ -189,7 +189,7 @@ def _zipped(
     )
 
 
-def _loaded(load: Callable[[Any, UUID, int], bytes | None], take: UUID, frame: FrameIndex, c: Any) -> bytes | None:
+def _loaded(load: Callable[[Any, UUID, int], bytes | None], take: UUID, frame: int, c: Any) -> bytes | None:
     return load(c, take, frame)
 
 
