@@ -4,6 +4,7 @@ import { useRef, useState } from 'react';
 import { api, ok, type Schemas } from '../api/client';
 import { renew } from '../api/renew';
 import { Button, Dialog, inputLook } from '../ui/controls';
+import { SlowPicture } from '../ui/slow-picture';
 import { useShot, useShotStore } from './context';
 
 type LookOut = Schemas['LookOut'];
@@ -99,7 +100,8 @@ export function Looks({ production, onClose }: { production: string; onClose: ()
           {chosen.length === 0 && <p className="text-dim text-sm">Choose a look to see it larger here.</p>}
           {[...chosen].reverse().map((id) => (
             <figure key={id} className="mb-3">
-              <img
+              <SlowPicture
+                first
                 src={picture(id, 480)}
                 alt={`The title in ${nameOf(id)}`}
                 className="aspect-video w-full rounded-lg border bg-raised object-contain"
@@ -203,7 +205,7 @@ function LookCard({
   return (
     <li className={`overflow-hidden rounded-lg border ${held ? 'border-moss' : ''}`}>
       <button type="button" className="block w-full text-left" aria-pressed={held} onClick={onChoose}>
-        <img src={src} alt="" loading="lazy" className="aspect-video w-full bg-raised object-contain" />
+        <SlowPicture src={src} alt="" className="aspect-video w-full bg-raised object-contain" />
         <span className="block truncate px-2 pt-1 text-sm">{look.name}</span>
       </button>
       <div className="flex items-center justify-end px-1 pb-0.5">
