@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 
-from bench import busy, day, frame, hostile, kernels, kills, letters, looks, motion, peer, poses, running, solids
+from bench import bits, busy, day, frame, hostile, kernels, kills, letters, looks, motion, peer, poses, running, solids
 from bench.report import pace, say
 
 ALL: dict[str, Callable[..., None]] = {
@@ -15,6 +15,7 @@ ALL: dict[str, Callable[..., None]] = {
     "frame": frame.main,
     "kernels": kernels.main,
     "running": running.main,
+    "bits": bits.main,
     "solids": solids.main,
     "hostile": hostile.main,
     "peer": peer.main,
@@ -23,7 +24,7 @@ ALL: dict[str, Callable[..., None]] = {
     "kills": kills.main,
     "day": day.main,
 }
-LONG = ("solids", "hostile", "peer", "looks", "busy", "kills", "day")
+LONG = ("bits", "solids", "hostile", "peer", "looks", "busy", "kills", "day")
 """These take many minutes and run only when they are named."""
 
 

@@ -5,12 +5,14 @@ import pytest
 from jsonpatch import apply_patch
 from pydantic import ValidationError
 
+from moss_crown.core import limits
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import BlockStep, Material, MaterialStep, Shot, Some
+from moss_crown.core.document.shot import BlockStep, DriveStep, Material, MaterialStep, Offset, Shot, Some, Zone
 from moss_crown.core.draft import look_at_frame
 from moss_crown.core.dressing import dresses_of, material_for, material_steps, stretches, those, wearers
+from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluate import scene_at, set_at, structure_at
 from moss_crown.core.look_book import LOOKS, look_of, wear
 from moss_crown.core.picture import title_model
@@ -89,6 +91,33 @@ def test_scene_draft_and_export_agree_on_who_wears_what():
     assert [tuple(block["dresses"][k][0]["colour"]) for k in block["wears"]] == faces
     model = title_model(shot, 60, Cache())
     assert [model.dresses[node.mesh].surfaces[0].colour for node in model.nodes] == faces
+
+
+def test_an_export_keeps_tint_and_opacity_of_a_drive():
+    shot = shot_with("TIDE", ALL)
+    cadence = {"kind": "cadence", "way": "leave", "start": 0, "duration": 10, "delay": 4}
+    offset = {"tint": (0.1, 0.2, 0.9), "tint_share": 1.0, "opacity": 0.25}
+    drive = DriveStep.model_validate({"kind": "drive", "id": "wear", "offset": offset, "reaches": [cadence]})
+    gone = drive.model_copy(
+        update={"id": "gone", "offset": Offset(opacity=0.0), "reaches": [Zone(place=(-1.5, 0.5, 0.0))]}
+    )
+    for steps in ([drive], [drive, gone]):
+        worn = shot.model_copy(update={"steps": [shot.steps[0], *steps, *shot.steps[1:]]})
+        scene, model = scene_at(worn, 15, 16 / 9, Cache(), blur=False), title_model(worn, 15, Cache())
+        seen = [scene.surfaces[letter.surfaces[0]] for letter in scene.letters]
+        assert [model.dresses[node.mesh].surfaces[0] for node in model.nodes] == seen
+        assert 0 < len(seen) < 4 or len(steps) == 1
+        assert len({surface.opacity for surface in seen}) > 1
+
+
+def test_a_scene_of_too_many_triangles_is_refused(monkeypatch):
+    shot = shot_with("TIDE", ALL)
+    most = sum(len(solid.triangles) for solid in scene_at(shot, 60, 16 / 9, Cache()).solids)
+    monkeypatch.setattr(limits, "TRIANGLES", most)
+    scene_at(shot, 60, 16 / 9, Cache())
+    monkeypatch.setattr(limits, "TRIANGLES", most - 1)
+    with pytest.raises(TooMany, match=f"at most {most - 1}"):
+        scene_at(shot, 60, 16 / 9, Cache())
 
 
 def test_equal_letters_in_unlike_materials_are_two_meshes_of_an_export():

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from moss_crown.core.document.shot import PART, BlockStretch, EmblemStep, MaterialStep, Shot, Some
 from moss_crown.core.form.mesh import BEVEL, REAR, REAR_BEVEL
 from moss_crown.core.lettering import matched, picked
-from moss_crown.core.look.dress import FACE_AND_EDGE, Dress
+from moss_crown.core.look.dress import FACE_AND_EDGE, NO_TINT, Dress, worn
 from moss_crown.core.look.material import linear, surface_at
 from moss_crown.core.motion.values import sample_choice
 from moss_crown.core.moving import AnySetting, letters_of
@@ -88,6 +92,36 @@ def own_colours(shot: Shot, block: int, letters: Sequence[Letter], frame: float)
     if not has_own_colours(shot, block, frame):
         return []
     return [linear(emblem.find(letter.family).colours[letter.glyphs[0].index]) for letter in letters]
+
+
+def worn_by(
+    shot: Shot,
+    block: int,
+    setting: AnySetting,
+    frame: float,
+    tint: NDArray[np.float64] | None = None,
+    opacity: NDArray[np.float64] | None = None,
+) -> list[Dress]:
+    """What each letter (l) of a block wears at a frame, its own colour, and the tint (l, 4) and opacity (l) that motion
+    gives it, included. Letters that look alike share one."""
+    dresses, wears = dresses_of(shot, block, setting, frame)
+    own = own_colours(shot, block, letters_of(setting), frame)
+    alike: dict[Any, Dress] = {}
+    found = []
+    for number, which in enumerate(wears):
+        colour = own[number] if own else None
+        red, green, blue, share = NO_TINT if tint is None else (round(float(v), 6) for v in tint[number])
+        left = 1.0 if opacity is None else round(float(opacity[number]), 6)
+        key = (which, colour, red, green, blue, share, left)
+        if key not in alike:
+            surfaces = dresses[which].surfaces
+            if colour is not None:
+                surfaces = tuple(replace(s, colour=colour) for s in surfaces)
+            if share or left != 1:
+                surfaces = tuple(worn(s, (red, green, blue, share), left) for s in surfaces)
+            alike[key] = Dress(surfaces, dresses[which].which)
+        found.append(alike[key])
+    return found
 
 
 def stretches(block: str, setting: AnySetting, chosen: Sequence[int]) -> list[BlockStretch]:

@@ -11,11 +11,12 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from statistics import median
-from typing import Any, Literal, TypeAlias, TypeVar
+from typing import Literal, TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core import limits
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.document.shot import (
     BlockStep,
@@ -33,7 +34,8 @@ from moss_crown.core.document.shot import (
     Tubes,
 )
 from moss_crown.core.document.values import Keyed
-from moss_crown.core.dressing import dresses_of, own_colours
+from moss_crown.core.dressing import worn_by
+from moss_crown.core.errors import TooMany
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
 from moss_crown.core.form.profile import Edge
@@ -43,7 +45,7 @@ from moss_crown.core.form.tube import Line, Tube
 from moss_crown.core.grouping import NO_GROUP, Led, Member, Pivots, Resting, in_world, members, resting
 from moss_crown.core.lettering import setting_at
 from moss_crown.core.look import pictures
-from moss_crown.core.look.dress import NO_TINT, worn
+from moss_crown.core.look.dress import unseen
 from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.look.exposure import grade
 from moss_crown.core.look.material import Surface
@@ -684,7 +686,10 @@ def fineness(letter: Letter, pose: NDArray[np.float64], camera: Camera, height: 
 def scene_at(
     shot: Shot, frame: float, aspect: float, cache: Cache, blur: bool = True, height: int = 720, motion: bool = False
 ) -> Scene:
-    """Everything the renderer needs for a frame `height` pixels high; with `motion` also where all is a frame later."""
+    """Everything the renderer needs for a frame `height` pixels high; with `motion` also where all is a frame later.
+
+    Raises TooMany where its solids have more triangles than there may be.
+    """
     structure = structure_at(shot, frame)
     moments = shutter_frames(shot, structure, frame) if blur else np.array([float(frame)])
     done = moved_at(shot, structure, moments)
@@ -703,33 +708,32 @@ def scene_at(
     place_of: dict[str, int] = {}
     letters: list[Placed] = []
     owners: list[str] = []
-    count = 0
+    count = triangles = 0
     middle = len(moments) // 2
     for block, motion_of in zip(structure.blocks, done, strict=True):
-        dresses, wears = dresses_of(shot, block.step, block.setting, frame)
-        own = own_colours(shot, block.step, block.letters, frame)
+        opacity = None if motion_of.opacity is None else motion_of.opacity[middle]
+        tint = None if motion_of.tint is None else motion_of.tint[middle]
+        dresses = worn_by(shot, block.step, block.setting, frame, tint, opacity)
         at_rest = rest_of(block.setting)
-        dressed: dict[Any, int] = {}
-        for number, letter in enumerate(block.letters):
-            tint = NO_TINT if motion_of.tint is None else tuple(np.round(motion_of.tint[middle, number], 6))
-            left = 1.0 if motion_of.opacity is None else round(float(motion_of.opacity[middle, number]), 6)
-            dress = dresses[wears[number]]
-            key = (wears[number], own[number] if own else None, tint, left)
-            if key not in dressed:
-                dressed[key] = len(surfaces)
-                coloured = [replace(s, colour=own[number]) for s in dress.surfaces] if own else dress.surfaces
-                surfaces += coloured if tint[3] == 0 and left == 1 else [worn(s, tint, left) for s in coloured]
-            a, b, c, d, e = (dressed[key] + k for k in dress.which)
+        begins: dict[int, int] = {}
+        for number, (letter, dress) in enumerate(zip(block.letters, dresses, strict=True)):
+            if id(dress) not in begins:
+                begins[id(dress)] = len(surfaces)
+                surfaces += dress.surfaces
+            a, b, c, d, e = (begins[id(dress)] + k for k in dress.which)
             by_facet = (a, b, c, d, e)
             form = form_of_letter(letter, block.form)
-            tolerance = fineness(letter, poses[len(moments) // 2, count], camera, height)
+            tolerance = fineness(letter, poses[middle, count], camera, height)
             recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
             where = solid_address(*recipe, tolerance=tolerance)
             if where not in place_of:
                 built = letter_solid(*recipe, cache, tolerance=tolerance)
                 place_of[where] = len(solids) if len(built.triangles) else NOWHERE
                 solids += [built] * (place_of[where] != NOWHERE)
-            if place_of[where] != NOWHERE and left > 0:
+                triangles += len(built.triangles)
+                if triangles > limits.TRIANGLES:
+                    raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
+            if place_of[where] != NOWHERE and not (opacity is not None and unseen(opacity[number])):
                 pose = np.ascontiguousarray(poses[:, count])
                 prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
                 prefix += "".join(f"copy {u.copy}/" for u in block.member.under if u.copy)

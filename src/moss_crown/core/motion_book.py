@@ -52,7 +52,6 @@ Patch: TypeAlias = list[dict[str, Any]]
 SOFT = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
 EVEN = Ease(leave=(0.4, 0.0), arrive=(0.35, 1.0))
 FALL = Ease(leave=(0.55, 0.0), arrive=(0.85, 0.6))
-PAST = Ease(leave=(0.3, 0.3), arrive=(0.4, 1.4))
 
 
 class MotionSet(Model):

@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.dressing import dresses_of, own_colours
+from moss_crown.core.dressing import worn_by
 from moss_crown.core.errors import DocumentInvalid, TooMany
 from moss_crown.core.evaluate import (
     Structure,
     form_of_letter,
-    poses_at,
+    moved_at,
     scene_at,
     solid_of,
     structure_at,
@@ -30,7 +30,7 @@ from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.formats.obj import write_obj
 from moss_crown.core.formats.png import write_png
 from moss_crown.core.formats.stl import write_stl
-from moss_crown.core.look.dress import Dress
+from moss_crown.core.look.dress import Dress, unseen
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.layers import Layers
@@ -187,36 +187,32 @@ def title_model(
     structure = structure_at(shot, frame)
     if edge is not None:
         _check_edge(structure, edge, most)
-    poses = poses_at(shot, structure, np.array([float(frame)]))[0]
     solids: list[Solid] = []
     places: list[NDArray[np.float32]] = []
     dresses: list[Dress] = []
-    place: dict[tuple[int, int, int, tuple[float, float, float] | None], int] = {}
+    place: dict[tuple[int, Dress], int] = {}
     nodes: list[Node] = []
-    count = triangles = 0
-    for block in structure.blocks:
-        wardrobe, wears = dresses_of(shot, block.step, block.setting, frame)
-        own = own_colours(shot, block.step, block.letters, frame)
-        for number, letter in enumerate(block.letters):
+    triangles = 0
+    for block, moved in zip(structure.blocks, moved_at(shot, structure, np.array([float(frame)])), strict=True):
+        opacity = None if moved.opacity is None else moved.opacity[0]
+        tint = None if moved.tint is None else moved.tint[0]
+        wears = worn_by(shot, block.step, block.setting, frame, tint, opacity)
+        for number, (letter, dress) in enumerate(zip(block.letters, wears, strict=True)):
             solid = solid_of(letter, block.form, cache, edge)
-            pose, count = poses[count], count + 1
             triangles += len(solid.triangles)
             if triangles > limits.TRIANGLES:
                 raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
-            if not len(solid.triangles):
+            if not len(solid.triangles) or (opacity is not None and unseen(opacity[number])):
                 continue
-            colour = own[number] if own else None
-            key = (id(solid), block.step, wears[number], colour)
+            key = (id(solid), dress)
             if key not in place:
                 place[key] = len(solids)
                 solids.append(solid)
+                dresses.append(dress)
                 if textured:
                     places.append(texture_places(solid, form_of_letter(letter, block.form)))
-                dress = wardrobe[wears[number]]
-                coloured = dress.surfaces if colour is None else [replace(s, colour=colour) for s in dress.surfaces]
-                dresses.append(Dress(tuple(coloured), dress.which))
             pivot = (*letter.centre, 0.0)
-            nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], pose, pivot))
+            nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], moved.poses[0, number], pivot))
     return TitleModel(shot.title, solids, dresses, nodes, places if textured else None)
 
 

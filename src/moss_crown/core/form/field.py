@@ -15,9 +15,6 @@ from numpy.typing import NDArray
 from moss_crown.core.compiling import outer, outer_with
 from moss_crown.core.form.outline import MITRE_LIMITS, Join, Ring
 
-# Columns of the element table: start x y, direction x y, length, direction of the edge before x y.
-_COLUMNS = 7
-
 
 class InsetField:
     """The inset distance f of an outline, exact where f <= `top`; beyond, anything above `top`."""

@@ -147,11 +147,12 @@ def weld(solid: Solid, textured: F32 | None = None) -> Welded:
 
 
 def _material(name: str, surface: Surface) -> dict[str, Any]:
-    return {
+    found = {
         "name": name,
         "pbrMetallicRoughness": {
-            "baseColorFactor": [*surface.colour, 1.0],
+            "baseColorFactor": [*surface.colour, surface.opacity],
             "metallicFactor": surface.metal,
             "roughnessFactor": surface.roughness,
         },
     }
+    return found if surface.opacity == 1 else found | {"alphaMode": "BLEND"}

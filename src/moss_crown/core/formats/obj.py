@@ -61,6 +61,7 @@ def _materials(model: TitleModel) -> str:
                 f"Pm {surface.metal:.4f}",
                 f"Pr {surface.roughness:.4f}",
                 f"Ni {surface.ior:.4f}",
+                f"d {surface.opacity:.4f}",
                 "illum 2",
             ]
     return "\n".join(lines) + "\n"

@@ -76,5 +76,6 @@ def _material(stage: Any, path: str, surface: Surface) -> None:
     shader.CreateInput("metallic", Sdf.ValueTypeNames.Float).Set(surface.metal)
     shader.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(surface.roughness)
     shader.CreateInput("ior", Sdf.ValueTypeNames.Float).Set(surface.ior)
+    shader.CreateInput("opacity", Sdf.ValueTypeNames.Float).Set(surface.opacity)
     output = shader.CreateOutput("surface", Sdf.ValueTypeNames.Token)
     material.CreateSurfaceOutput().ConnectToSource(output)

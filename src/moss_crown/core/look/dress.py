@@ -47,6 +47,11 @@ def part_masks(solid: Solid, which: Which) -> list[NDArray[np.bool_]]:
 NO_TINT = (0.0, 0.0, 0.0, 0.0)
 
 
+def unseen(opacity: float) -> bool:
+    """Is nothing left of a letter?"""
+    return round(float(opacity), 6) <= 0
+
+
 def worn(surface: Surface, tint: Sequence[float], opacity: float) -> Surface:
     """A surface of a letter that is tinted (red, green, blue, share) and of which `opacity` is left."""
     red, green, blue, share = (float(v) for v in tint)
