@@ -5,7 +5,23 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 
-from bench import bits, busy, day, frame, hostile, kernels, kills, letters, looks, motion, peer, poses, running, solids
+from bench import (
+    bits,
+    busy,
+    day,
+    frame,
+    hostile,
+    kernels,
+    kills,
+    letters,
+    looks,
+    motion,
+    peer,
+    plain,
+    poses,
+    running,
+    solids,
+)
 from bench.report import pace, say
 
 ALL: dict[str, Callable[..., None]] = {
@@ -16,6 +32,7 @@ ALL: dict[str, Callable[..., None]] = {
     "kernels": kernels.main,
     "running": running.main,
     "bits": bits.main,
+    "plain": plain.main,
     "solids": solids.main,
     "hostile": hostile.main,
     "peer": peer.main,
@@ -24,7 +41,7 @@ ALL: dict[str, Callable[..., None]] = {
     "kills": kills.main,
     "day": day.main,
 }
-LONG = ("bits", "solids", "hostile", "peer", "looks", "busy", "kills", "day")
+LONG = ("bits", "plain", "solids", "hostile", "peer", "looks", "busy", "kills", "day")
 """These take many minutes and run only when they are named."""
 
 

@@ -2,6 +2,7 @@
 
 import gc
 import os
+import shutil
 import subprocess
 import sys
 import tracemalloc
@@ -41,6 +42,31 @@ def test_a_child_finds_the_same_folder():
     ask = f"import moss_crown.core; {ASK}"
     child = f"import moss_crown.core, subprocess, sys; subprocess.run([sys.executable, '-c', '{ask}'], check=True)"
     assert folder(child, NUMBA_CACHE_DIR="/tmp/kept") == folder(ask, NUMBA_CACHE_DIR="/tmp/kept")
+
+
+def test_a_change_wherever_kernels_stand_gives_them_another_folder(tmp_path):
+    """Every file with a kernel stands where its sources are counted."""
+    core = Path(moss_crown.core.__file__).parent
+    marks = ("core.compiling import", "core.render.arithmetic import", "numba")
+    with_kernels = [f for f in core.rglob("*.py") if any(mark in f.read_text() for mark in marks)]
+    folders = {f.relative_to(core).parts[0] for f in with_kernels} - {"__init__.py", "compiling.py"}
+    assert folders == set(moss_crown.core.WITH_KERNELS)
+    copy = tmp_path / "moss_crown"
+    (copy / "core").mkdir(parents=True)
+    (copy / "__init__.py").touch()
+    for name in ("__init__.py", "compiling.py", *moss_crown.core.WITH_KERNELS):
+        (shutil.copytree if (core / name).is_dir() else shutil.copy)(core / name, copy / "core" / name)
+    known = {folder(f"import moss_crown.core; {ASK}", PYTHONPATH=str(tmp_path))}
+    for name in moss_crown.core.WITH_KERNELS:
+        (copy / "core" / name / "__init__.py").write_text("# changed")
+        known.add(folder(f"import moss_crown.core; {ASK}", PYTHONPATH=str(tmp_path)))
+    assert len(known) == 1 + len(moss_crown.core.WITH_KERNELS)
+
+
+def test_only_two_files_touch_what_numba_does_not_promise_to_keep():
+    core = Path(moss_crown.core.__file__).parent
+    touching = {str(f.relative_to(core)) for f in core.rglob("*.py") if "numba.core" in f.read_text()}
+    assert touching == {"compiling.py", "render/views.py"}
 
 
 NOTHING_LEFT = """

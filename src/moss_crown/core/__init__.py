@@ -11,6 +11,9 @@ import os
 import sys
 from pathlib import Path
 
+WITH_KERNELS = ("form", "look", "motion", "render")
+"""The folders in which kernels stand, with whatever is compiled into them."""
+
 
 def _keep_kernels_apart() -> None:
     here = Path(__file__).parent
@@ -19,8 +22,8 @@ def _keep_kernels_apart() -> None:
         home = str(here / "__pycache__")
     if not home:
         return
-    digest = hashlib.sha256()
-    kernels = [file for part in ("look", "render") for file in (here / part).glob("*.py")]
+    digest = hashlib.sha256(os.environ.get("MOSS_CROWN_PLAIN_KERNELS", "").encode())
+    kernels = [file for part in WITH_KERNELS for file in (here / part).glob("*.py")]
     for source in (here / "compiling.py", *sorted(kernels)):
         digest.update(source.read_bytes())
     os.environ["MOSS_CROWN_KERNELS"] = home

@@ -4,11 +4,15 @@ For each operation numba tries one rule of typing after the other, the most gene
 takes to compile a kernel went to rules for strings, lists and dictionaries that do not fit. The rules that do fit, for
 numbers and arrays of numbers, are here named for the processor, and so tried before those for any target. And another
 third of a small kernel was what lets Python call it, which few need.
+
+With MOSS_CROWN_PLAIN_KERNELS=1 numba compiles everything in its own way, in minutes: to compare pictures with
+(`bench plain`).
 """
 
 from __future__ import annotations
 
 import operator
+import os
 from collections.abc import Callable
 from functools import cache
 from typing import Any, TypeAlias
@@ -27,6 +31,8 @@ from numba.core.rewrites.static_getitem import RewriteConstGetitems
 from numba.core.typing import arraydecl
 from numba.core.typing.templates import AbstractTemplate, Signature, infer_global, signature
 from numba.extending import lower_builtin
+
+PLAIN = os.environ.get("MOSS_CROWN_PLAIN_KERNELS") == "1"
 
 
 class _Reader(Interpreter):
@@ -177,6 +183,8 @@ def _compiled_with(compiler: type[_Compiler], **options: Any) -> _Decorator:
         # one that another process kept would be linked in for one of the same turn.
         for cell in function.__closure__ or ():
             function.__qualname__ += f"_{cell.cell_contents:d}"
+        if PLAIN:
+            return njit(cache=True, **options)(function)
         return njit(cache=True, no_cfunc_wrapper=True, pipeline_class=compiler, **options)(function)
 
     return decorator
@@ -190,6 +198,8 @@ def inner_with(known_as: Callable[[Any], Any] = types.unliteral, **options: Any)
     """
 
     def decorator(function: Callable[..., Any]) -> Any:
+        if PLAIN:
+            return _compiled_with(_InnerCompiler, **options)(function)
         kernel = _compiled_with(_InnerCompiler, no_cpython_wrapper=True, **options)(function)
         kernel._cache = _PartsCache(function)
 
@@ -244,73 +254,73 @@ def external(symbol: str, kind: Any) -> Callable[[Callable[..., Any]], Any]:
 
 
 _kept: list[Any] = []
-SOONER = {"target": "cpu"}
+SOONER = {} if PLAIN else {"target": "cpu"}
+"""Rules of typing with it are tried before numba's."""
 
 
-@infer_global(operator.getitem)
-class _Item(arraydecl.GetItemBuffer):
-    metadata = SOONER
+def _name_what_fits() -> None:
+    """The rules of typing for numbers and arrays of numbers, named for the processor."""
 
+    @infer_global(operator.getitem)
+    class _Item(arraydecl.GetItemBuffer):
+        metadata = SOONER
 
-@infer_global(operator.setitem)
-class _SetItem(arraydecl.SetItemBuffer):
-    metadata = SOONER
+    @infer_global(operator.setitem)
+    class _SetItem(arraydecl.SetItemBuffer):
+        metadata = SOONER
 
+    @infer_global(bool)
+    class _Truth(AbstractTemplate):
+        metadata = SOONER
 
-@infer_global(bool)
-class _Truth(AbstractTemplate):
-    metadata = SOONER
+        def generic(self, args: Any, kws: Any) -> Signature | None:
+            return signature(types.boolean, types.boolean) if args == (types.boolean,) else None
 
-    def generic(self, args: Any, kws: Any) -> Signature | None:
-        return signature(types.boolean, types.boolean) if args == (types.boolean,) else None
+    class _Alike(AbstractTemplate):
+        """Two numbers of the same machine type give a third."""
 
+        metadata = SOONER
 
-class _Alike(AbstractTemplate):
-    """Two numbers of the same machine type give a third."""
-
-    metadata = SOONER
-
-    def generic(self, args: Any, kws: Any) -> Signature | None:
-        kind = args[0]
-        if len(args) == 2 and kind is args[1] and kind in (types.float32, types.float64, types.int64):
-            found: Signature = signature(kind, kind, kind)
-            return found
-        return None
-
-
-for _operation in (operator.add, operator.sub, operator.mul, min, max):
-    infer_global(_operation)(type("_" + _operation.__name__, (_Alike,), {}))
-
-
-@infer_global(int)
-class _Whole(AbstractTemplate):
-    metadata = SOONER
-
-    def generic(self, args: Any, kws: Any) -> Signature | None:
-        kind = args[0] if len(args) == 1 else None
-        if not isinstance(kind, types.Integer | types.Float):
+        def generic(self, args: Any, kws: Any) -> Signature | None:
+            kind = args[0]
+            if len(args) == 2 and kind is args[1] and kind in (types.float32, types.float64, types.int64):
+                found: Signature = signature(kind, kind, kind)
+                return found
             return None
-        found: Signature = signature(types.intp if isinstance(kind, types.Float) else kind, kind)
-        return found
+
+    for _operation in (operator.add, operator.sub, operator.mul, min, max):
+        infer_global(_operation)(type("_" + _operation.__name__, (_Alike,), {}))
+
+    @infer_global(int)
+    class _Whole(AbstractTemplate):
+        metadata = SOONER
+
+        def generic(self, args: Any, kws: Any) -> Signature | None:
+            kind = args[0] if len(args) == 1 else None
+            if not isinstance(kind, types.Integer | types.Float):
+                return None
+            found: Signature = signature(types.intp if isinstance(kind, types.Float) else kind, kind)
+            return found
+
+    @lower_builtin(int, types.Float)
+    @lower_builtin(int, types.Integer)
+    def _whole(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        return context.cast(builder, arguments[0], signature.args[0], signature.return_type)
+
+    def _choosing(operation: Any, sign: str) -> None:
+        """Of two numbers the second, where it is beyond the first: as Python has it, also for what is no number."""
+
+        def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+            first, second = arguments
+            compare = builder.fcmp_ordered if isinstance(signature.return_type, types.Float) else builder.icmp_signed
+            return builder.select(compare(sign, second, first), second, first)
+
+        for kind in (types.float32, types.float64, types.int64):
+            lower_builtin(operation, kind, kind)(code)
+
+    _choosing(min, "<")
+    _choosing(max, ">")
 
 
-@lower_builtin(int, types.Float)
-@lower_builtin(int, types.Integer)
-def _whole(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-    return context.cast(builder, arguments[0], signature.args[0], signature.return_type)
-
-
-def _choosing(operation: Any, sign: str) -> None:
-    """Of two numbers the second, where it is beyond the first: as Python has it, also for what is no number."""
-
-    def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        first, second = arguments
-        compare = builder.fcmp_ordered if isinstance(signature.return_type, types.Float) else builder.icmp_signed
-        return builder.select(compare(sign, second, first), second, first)
-
-    for kind in (types.float32, types.float64, types.int64):
-        lower_builtin(operation, kind, kind)(code)
-
-
-_choosing(min, "<")
-_choosing(max, ">")
+if not PLAIN:
+    _name_what_fits()
