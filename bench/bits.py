@@ -15,6 +15,7 @@ from moss_crown.core.assets import bring_in
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.draft import draft
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, render_frame
 from moss_crown.demo.cards import cards, film_unit_emblem
 from moss_crown.demo.looks import looks
@@ -30,7 +31,7 @@ def short(data: bytes) -> str:
 
 def hashes(shot: Shot, cache: Cache) -> str:
     frame = shot.first + (shot.last - shot.first) // 3
-    passes = render_frame(shot, frame, ORDER, cache)
+    passes = render_frame(Evaluation(shot, cache), frame, ORDER)
     picture = b"".join(np.ascontiguousarray(part).tobytes() for part in (passes.beauty, passes.alpha))
     return f"picture {short(picture)}, draft {short(draft(shot))}"
 

@@ -12,7 +12,7 @@ import numpy as np
 from bench.report import pace, say
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.render.arithmetic import f32
 from moss_crown.core.render.embree import intersect1
 from moss_crown.core.render.rays import aim, ray_buffer
@@ -59,7 +59,7 @@ def camera_rays(world: Packed) -> float:
 def main() -> None:
     shot = new_shot()
     cache = Cache()
-    scene = scene_at(shot, 60, WIDTH / HEIGHT, cache)
+    scene = Evaluation(shot, cache).scene(60, WIDTH / HEIGHT)
     settings = RenderSettings(WIDTH, HEIGHT, SAMPLES, threads=2)
     whole, trace, noise, rays, paces = [], [], [], [], []
     for turn in range(6):
@@ -93,8 +93,8 @@ def main() -> None:
         f"{median(rays):.2f} s, {100 * median(rays) / median(trace):.0f} % of tracing",
         "-",
     )
-    moving = Render(scene_at(shot, 14, WIDTH / HEIGHT, cache), settings)
-    still = Render(scene_at(shot, 14, WIDTH / HEIGHT, cache, blur=False), settings)
+    moving = Render(Evaluation(shot, cache).scene(14, WIDTH / HEIGHT), settings)
+    still = Render(Evaluation(shot, cache).scene(14, WIDTH / HEIGHT, blur=False), settings)
     ratios = []
     for _ in range(3):
         times = []

@@ -10,7 +10,8 @@ from multiprocessing import get_context
 from bench.report import milliseconds, say, timed
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.evaluate import solid_of, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.type import layout, shape
 from moss_crown.server import jobs
 
@@ -19,7 +20,7 @@ FORTY = (string.ascii_uppercase + "abdefghkmqrstw")[:40]
 
 
 def build(cache: Cache, text: str) -> int:
-    structure = structure_at(new_shot(text=text), 0)
+    structure = Evaluation(new_shot(text=text)).structure(0)
     block = structure.blocks[0]
     return sum(len(solid_of(letter, block.form, cache).triangles) for letter in block.letters)
 

@@ -17,6 +17,7 @@ from bench.report import say
 from bench.running import FLAGS, forget, started, stop
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.exposure import BRIGHTNESS, srgb_to_linear
 from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
 from moss_crown.server.db.cluster import _free_port
@@ -92,10 +93,10 @@ def main() -> None:
                     frame = document.last
                     # As large as the draft: where a highlight is narrower than a pixel, it is shown as bright as that.
                     order_of = FrameOrder(shown.shape[1], shown.shape[0], SAMPLES, threads=2)
-                    rendered = frame_pixels(render_frame(document, frame, order_of, cache), frame, False)
+                    rendered = frame_pixels(render_frame(Evaluation(document, cache), frame, order_of), frame, False)
                     draft, proof = smaller(shown), smaller(rendered)
                     letters = render_frame(
-                        document, frame, FrameOrder(WIDTH, HEIGHT, 4, alpha=True, denoise=False), cache
+                        Evaluation(document, cache), frame, FrameOrder(WIDTH, HEIGHT, 4, alpha=True, denoise=False)
                     )
                     mask = (letters.alpha[..., 0] > 0.99) & (level(letters.normal)[..., 2] > 0.95)
                     share = luminance(draft) / max(luminance(proof), 1e-6) - 1

@@ -8,7 +8,7 @@ from bench.report import milliseconds, say, timed
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import Cadence, DriveStep, FollowStep, Noise, Offset, ShiverStep, Shot, Zone
-from moss_crown.core.evaluate import poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion_book import BOOK, tried_on
 
 
@@ -36,11 +36,11 @@ def long_shot() -> Shot:
 
 def main() -> None:
     shot = long_shot()
-    structure = structure_at(shot, 0)
+    structure = Evaluation(shot).structure(0)
     frames = np.arange(500.0)
-    poses_at(shot, structure, frames)
-    whole = timed(lambda: poses_at(shot, structure, frames), 7)
-    alone = timed(lambda: poses_at(shot, structure, np.array([300.0])), 7)
+    Evaluation(shot).poses(structure, frames)
+    whole = timed(lambda: Evaluation(shot).poses(structure, frames), 7)
+    alone = timed(lambda: Evaluation(shot).poses(structure, np.array([300.0])), 7)
     say(
         f"poses of {len(structure.letters)} letters, 500 frames, 12 steps, two follow-throughs",
         milliseconds(whole),

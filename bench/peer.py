@@ -41,11 +41,10 @@ from numpy.typing import NDArray
 from scipy.ndimage import binary_dilation, uniform_filter
 
 from bench.report import say, timed
-from moss_crown.core.cache import Cache
 from moss_crown.core.compiling import called
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render import embree, kernel, rays
 from moss_crown.core.render import lanes as ln
@@ -79,7 +78,7 @@ def title_scene(close: bool) -> Scene:
             step |= {"shift": (0.0, 0.0), "fit": 1.0 if close else 0.8, "orbit": (-8.0, 5.0)}
         if step["kind"] == "block" and close:
             step |= {"text": "LOW\nMERE", "align": "fill", "leading": 1.25}
-    scene = scene_at(Shot.model_validate(document), 72, SIZE[0] / SIZE[1], Cache(), blur=False)
+    scene = Evaluation(Shot.model_validate(document)).scene(72, SIZE[0] / SIZE[1], blur=False)
     matte = [
         replace(surface, metal=0.0, roughness=1.0, ior=1.0, colour=(0.2, 0.24, 0.22)) for surface in scene.surfaces
     ]

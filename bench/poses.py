@@ -7,7 +7,7 @@ import numpy as np
 from bench.report import milliseconds, say, timed
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import Cadence, DriveStep, Offset, Shot
-from moss_crown.core.evaluate import poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 
 
 def main() -> None:
@@ -24,11 +24,11 @@ def main() -> None:
     shot = Shot.model_validate(
         {**shot.model_dump(), "steps": [s.model_dump() for s in [*steps[:2], *drives, *steps[2:]]]}
     )
-    structure = structure_at(shot, 0)
+    structure = Evaluation(shot).structure(0)
     frames = np.arange(250.0)
-    poses_at(shot, structure, frames)
+    Evaluation(shot).poses(structure, frames)
     one = np.array([100.0])
-    whole = timed(lambda: poses_at(shot, structure, frames), 15)
-    alone = timed(lambda: poses_at(shot, structure, one), 15)
+    whole = timed(lambda: Evaluation(shot).poses(structure, frames), 15)
+    alone = timed(lambda: Evaluation(shot).poses(structure, one), 15)
     say(f"poses of {len(structure.letters)} letters, 250 frames, 4 drives", milliseconds(whole), "60 ms")
     say("the same, one frame alone", milliseconds(alone), "a small part of it")

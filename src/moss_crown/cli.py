@@ -296,8 +296,8 @@ def export(
     all of its layers as OpenEXR."""
     import json
 
-    from moss_crown.core.cache import Cache
     from moss_crown.core.document.door import write_shot
+    from moss_crown.core.evaluation.evaluation import Evaluation
     from moss_crown.core.picture import FrameOrder, export_exr, export_model
 
     shot = _read(shot_file)
@@ -305,9 +305,9 @@ def export(
         out.write_text(json.dumps(write_shot(shot), indent=1, ensure_ascii=False))
     elif format == "exr":
         order = FrameOrder(shot.width, shot.height, samples, threads=2, pixel_shape=shot.pixel_shape)
-        out.write_bytes(export_exr(shot, round(frame), order, Cache()))
+        out.write_bytes(export_exr(Evaluation(shot), round(frame), order))
     else:
-        out.write_bytes(export_model(shot, frame, format, Cache(), edge))
+        out.write_bytes(export_model(Evaluation(shot), frame, format, edge))
     typer.echo(f"{out}: {out.stat().st_size:,} bytes")
 
 

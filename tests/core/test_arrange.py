@@ -10,7 +10,7 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import block_corners, poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 
 
 def shot_of(*texts, fit=0.0, **first):
@@ -55,7 +55,7 @@ def test_a_turned_block_of_several_is_aligned_as_it_is_seen():
 @pytest.mark.parametrize("side", ["left", "centre", "right", "top", "middle", "bottom"])
 def test_blocks_are_aligned_to_each_other(side):
     shot = shot_of("SALT ROADS", "TIDE")
-    corners = block_corners(after(shot, align(shot, 72.0, "more0", side, "blocks")), 72.0)
+    corners = Evaluation(after(shot, align(shot, 72.0, "more0", side, "blocks"))).block_corners(72.0)
     boxes = [np.stack([c.min(0), c.max(0)]) for c in corners.values()]
     axis = 0 if side in ("left", "right", "centre") else 1
     place = {"left": 0, "bottom": 0, "right": 1, "top": 1}.get(side)
@@ -65,8 +65,8 @@ def test_blocks_are_aligned_to_each_other(side):
 
 def test_gaps_become_equal_and_the_ends_stay():
     shot = shot_of("SALT", "ROADS", "TIDE", "LOW")
-    before = block_corners(shot, 72.0)
-    corners = block_corners(after(shot, space_evenly(shot, 72.0)), 72.0)
+    before = Evaluation(shot).block_corners(72.0)
+    corners = Evaluation(after(shot, space_evenly(shot, 72.0))).block_corners(72.0)
     boxes = sorted(([c[:, 1].min(), c[:, 1].max()] for c in corners.values()), key=sum)
     gaps = [high[0] - low[1] for low, high in pairwise(boxes)]
     assert gaps == pytest.approx([gaps[0]] * 3, abs=1e-5)
@@ -107,14 +107,14 @@ def on_stage(text: str, **stage: object) -> Shot:
 
 def feet(shot: Shot) -> np.ndarray:
     """(l, 3) where the letters' origins stand in the world at rest."""
-    return poses_at(shot, structure_at(shot, 72), np.array([200.0]))[0, :, :3, 3]
+    return Evaluation(shot).poses(Evaluation(shot).structure(72), np.array([200.0]))[0, :, :3, 3]
 
 
 @pytest.mark.parametrize("radius", [4.0, 25.0])
 def test_letters_stand_on_a_globe_around_it(radius):
     shot = on_stage("HIGH\nWATER", shape="globe", radius=radius)
     standing = apply_patch(shot, stand(shot, 72, "block"))[0]
-    poses = poses_at(standing, structure_at(standing, 72), np.array([200.0]))[0]
+    poses = Evaluation(standing).poses(Evaluation(standing).structure(72), np.array([200.0]))[0]
     # Each letter's foot is a tangent of the globe.
     above = ((poses[:, :3, 3] - (0, -radius, 0)) * poses[:, :3, 1]).sum(1)
     assert above[-5:] == pytest.approx(radius, abs=1e-5)
@@ -138,7 +138,7 @@ def test_a_block_that_floats_is_put_on_the_floor():
     shot = on_stage("TIDE", shape="sweep")
     floating = apply_patch(shot, [{"op": "replace", "path": "/steps/0/move", "value": [0, 2, 0]}])[0]
     down = apply_patch(floating, stand(floating, 72, "block"))[0]
-    assert block_corners(down, 72)["block"][:, 1].min() == pytest.approx(0, abs=1e-6)
+    assert Evaluation(down).block_corners(72)["block"][:, 1].min() == pytest.approx(0, abs=1e-6)
 
 
 def test_without_a_stage_nothing_can_be_stood_on():
@@ -152,7 +152,7 @@ def test_a_block_hangs_on_the_wall(turn):
     raised = apply_patch(shot, [{"op": "replace", "path": "/steps/0/move", "value": [0.3, 2, 0]}])[0]
     raised = apply_patch(raised, [{"op": "replace", "path": "/steps/0/turn", "value": list(turn)}])[0]
     hung = apply_patch(raised, hang(raised, 72, "block"))[0]
-    assert block_corners(hung, 72)["block"][:, 2].min() == pytest.approx(-2.5, abs=1e-6)
+    assert Evaluation(hung).block_corners(72)["block"][:, 2].min() == pytest.approx(-2.5, abs=1e-6)
     assert feet(hung)[:, :2] == pytest.approx(feet(raised)[:, :2], abs=1e-6)
     assert hang(hung, 72, "block")[0]["value"] == pytest.approx(hung.steps[0].move, abs=2e-6)
 
@@ -161,13 +161,13 @@ def test_a_block_hangs_on_the_wall(turn):
 def test_a_block_leans_between_floor_and_wall(angle):
     shot = on_stage("HIGH\nTIDE", wall_distance=3.0)
     leaning = apply_patch(shot, lean(shot, 72, "block", angle))[0]
-    corners = block_corners(leaning, 72)["block"]
+    corners = Evaluation(leaning).block_corners(72)["block"]
     assert corners.min(0)[1:] == pytest.approx([0, -3], abs=1e-5)
     # By the angle: the letters' own way up points that far back.
-    up = poses_at(leaning, structure_at(leaning, 72), np.array([200.0]))[0, 0, :3, 1]
+    up = Evaluation(leaning).poses(Evaluation(leaning).structure(72), np.array([200.0]))[0, 0, :3, 1]
     assert up == pytest.approx([0, np.cos(np.radians(angle)), -np.sin(np.radians(angle))], abs=1e-9)
     again = apply_patch(leaning, lean(leaning, 72, "block", angle))[0]
-    assert block_corners(again, 72)["block"] == pytest.approx(corners, abs=1e-5)
+    assert Evaluation(again).block_corners(72)["block"] == pytest.approx(corners, abs=1e-5)
 
 
 def test_a_block_that_turns_cannot_lean_and_without_a_wall_nothing_hangs():

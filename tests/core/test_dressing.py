@@ -6,14 +6,14 @@ from jsonpatch import apply_patch
 from pydantic import ValidationError
 
 from moss_crown.core import limits
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import BlockStep, DriveStep, Material, MaterialStep, Offset, Shot, Some, Zone
 from moss_crown.core.draft import look_at_frame
 from moss_crown.core.dressing import dresses_of, material_for, material_steps, stretches, those, wearers
 from moss_crown.core.errors import TooMany
-from moss_crown.core.evaluate import scene_at, set_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.setting import set_at
 from moss_crown.core.look_book import LOOKS, look_of, wear
 from moss_crown.core.picture import title_model
 
@@ -33,7 +33,7 @@ def material(id: str, face: Material, **some: object) -> MaterialStep:
 
 def worn_by(shot: Shot, frame: float = 60) -> str:
     """A character a letter: the id of the material step that it wears."""
-    setting = structure_at(shot, frame).blocks[0].setting
+    setting = Evaluation(shot).structure(frame).blocks[0].setting
     steps, wears = wearers(shot, 0, setting, frame)
     return "".join(steps[k].id[-1] for k in wears)
 
@@ -84,12 +84,12 @@ def test_a_stretch_that_leaves_its_text_is_refused():
 
 def test_scene_draft_and_export_agree_on_who_wears_what():
     shot = shot_with("TIDE", ALL, material("step-b", BLUE, by="rule", rule={"pick": "last"}))
-    scene = scene_at(shot, 60, 16 / 9, Cache())
+    scene = Evaluation(shot).scene(60, 16 / 9)
     faces = [scene.surfaces[letter.surfaces[0]].colour for letter in scene.letters]
     assert faces == [RED.colour] * 3 + [BLUE.colour]
     block = look_at_frame(shot, 60)["blocks"][0]
     assert [tuple(block["dresses"][k][0]["colour"]) for k in block["wears"]] == faces
-    model = title_model(shot, 60, Cache())
+    model = title_model(Evaluation(shot), 60)
     assert [model.dresses[node.mesh].surfaces[0].colour for node in model.nodes] == faces
 
 
@@ -103,7 +103,10 @@ def test_an_export_keeps_tint_and_opacity_of_a_drive():
     )
     for steps in ([drive], [drive, gone]):
         worn = shot.model_copy(update={"steps": [shot.steps[0], *steps, *shot.steps[1:]]})
-        scene, model = scene_at(worn, 15, 16 / 9, Cache(), blur=False), title_model(worn, 15, Cache())
+        scene, model = (
+            Evaluation(worn).scene(15, 16 / 9, blur=False),
+            title_model(Evaluation(worn), 15),
+        )
         seen = [scene.surfaces[letter.surfaces[0]] for letter in scene.letters]
         assert [model.dresses[node.mesh].surfaces[0] for node in model.nodes] == seen
         assert 0 < len(seen) < 4 or len(steps) == 1
@@ -112,30 +115,30 @@ def test_an_export_keeps_tint_and_opacity_of_a_drive():
 
 def test_a_scene_of_too_many_triangles_is_refused(monkeypatch):
     shot = shot_with("TIDE", ALL)
-    most = sum(len(solid.triangles) for solid in scene_at(shot, 60, 16 / 9, Cache()).solids)
+    most = sum(len(solid.triangles) for solid in Evaluation(shot).scene(60, 16 / 9).solids)
     monkeypatch.setattr(limits, "TRIANGLES", most)
-    scene_at(shot, 60, 16 / 9, Cache())
+    Evaluation(shot).scene(60, 16 / 9)
     monkeypatch.setattr(limits, "TRIANGLES", most - 1)
     with pytest.raises(TooMany, match=f"at most {most - 1}"):
-        scene_at(shot, 60, 16 / 9, Cache())
+        Evaluation(shot).scene(60, 16 / 9)
 
 
 def test_equal_letters_in_unlike_materials_are_two_meshes_of_an_export():
     shot = shot_with("OO", ALL, material("step-b", BLUE, by="rule"))
-    model = title_model(shot, 60, Cache())
+    model = title_model(Evaluation(shot), 60)
     assert [model.dresses[n.mesh].surfaces[0].colour for n in model.nodes] == [BLUE.colour, RED.colour]
 
 
 def test_a_bevel_of_their_own_is_for_those_letters_alone():
     own = material("step-b", BLUE, by="rule").model_copy(update={"bevel": RED})
     shot = shot_with("TIDE", ALL, own)
-    dresses, wears = dresses_of(shot, 0, structure_at(shot, 0).blocks[0].setting, 0)
+    dresses, wears = dresses_of(shot, 0, Evaluation(shot).structure(0).blocks[0].setting, 0)
     assert [len(dresses[k].surfaces) for k in wears] == [3, 2, 2, 2]
 
 
 def given(shot: Shot, letters: list[int], frame: float = 60) -> Shot:
     """The shot after letters were given a material of their own."""
-    blocks = [(b.step, b.setting) for b in structure_at(shot, frame).blocks]
+    blocks = [(b.step, b.setting) for b in Evaluation(shot).structure(frame).blocks]
     return read_shot(apply_patch(write_shot(shot), material_for(shot, blocks, letters, frame)))
 
 
@@ -145,7 +148,7 @@ def test_letters_given_a_material_of_their_own_look_as_before():
     step = after.steps[-1]
     assert step.kind == "material" and step.name == "TIDE: material"
     assert [h.of[h.first : h.last + 1] for h in step.some.hand] == ["TIDE"]
-    before, now = (scene_at(s, 60, 16 / 9, Cache()) for s in (shot, after))
+    before, now = (Evaluation(s).scene(60, 16 / 9) for s in (shot, after))
     for a, b in zip(before.letters, now.letters, strict=True):
         assert before.surfaces[a.surfaces[0]] == now.surfaces[b.surfaces[0]]
 
@@ -165,7 +168,7 @@ def test_no_letters_give_no_patch():
 
 
 def test_stretches_join_neighbours_across_spaces_only():
-    setting = structure_at(shot_with("KESTREL TIDE", ALL), 0).blocks[0].setting
+    setting = Evaluation(shot_with("KESTREL TIDE", ALL)).structure(0).blocks[0].setting
     found = stretches("block", setting, [0, 1, 6, 7, 10])
     assert [s.of[s.first : s.last + 1] for s in found] == ["KE", "L T", "E"]
     assert those(Some(by="hand", hand=found), "block", setting) == [0, 1, 6, 7, 10]
@@ -184,6 +187,6 @@ def test_a_look_leaves_the_material_of_some_letters_alone():
 
 def test_surfaces_are_shared_by_letters_that_wear_the_same():
     shot = shot_with("KESTREL TIDE", ALL, material("step-b", BLUE, by="rule", rule={"pick": "every", "every": 2}))
-    scene = scene_at(shot, 60, 16 / 9, Cache())
+    scene = Evaluation(shot).scene(60, 16 / 9)
     assert len({letter.surfaces for letter in scene.letters}) == 2
     assert np.ptp([s for letter in scene.letters for s in letter.surfaces]) < len(scene.surfaces)

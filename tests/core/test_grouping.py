@@ -7,22 +7,11 @@ from hypothesis import strategies as st
 
 from messages import opened
 from moss_crown.core.arrange import align
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, read_shot, write_shot
 from moss_crown.core.draft import draft
 from moss_crown.core.errors import DocumentInvalid, TooMany
-from moss_crown.core.evaluate import (
-    block_corners,
-    moved_at,
-    poses_at,
-    rest_frame,
-    scene_at,
-    spans,
-    structure_at,
-    timing,
-    title_corners,
-)
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.poses import turn_matrix
 
 FRAMES = np.arange(0.0, 60.0)
@@ -41,11 +30,11 @@ def second_block():
 
 
 def poses(shot, frames=FRAMES):
-    return poses_at(shot, structure_at(shot, frames[0]), frames)
+    return Evaluation(shot).poses(Evaluation(shot).structure(frames[0]), frames)
 
 
 def box_middle(shot):
-    corners = title_corners(shot, shot.last)
+    corners = Evaluation(shot).title_corners(shot.last)
     return (corners.min(0) + corners.max(0)) / 2
 
 
@@ -64,7 +53,7 @@ def test_a_group_turns_about_the_exact_centre_of_its_letters(turn):
 
 def test_its_foot_stays_where_it_is_when_it_grows():
     plain, grown = shot_with(), shot_with({"id": "g", "pivot": "foot", "scale": [2.0, 2.0, 2.0]})
-    small, large = (title_corners(s, s.last) for s in (plain, grown))
+    small, large = (Evaluation(s).title_corners(s.last) for s in (plain, grown))
     assert large[:, 1].min() == pytest.approx(small[:, 1].min(), abs=1e-9)
     assert np.ptp(large, axis=0) == pytest.approx(2 * np.ptp(small, axis=0), abs=1e-9)
     own = shot_with({"id": "g", "pivot": "own", "own": [1.0, 2.0, 3.0], "scale": [2.0, 2.0, 2.0]})
@@ -152,7 +141,7 @@ def test_a_copy_is_a_step_farther_about_the_pivot():
 
 def test_copies_spread_outward_in_the_plane_of_the_type():
     plain = shot_with()
-    structure = structure_at(plain, plain.last)
+    structure = Evaluation(plain).structure(plain.last)
     rest = poses(plain, np.array([70.0]))[0]
     centres = np.array([p[:3, :3] @ (*m.centre, 0) + p[:3, 3] for p, m in zip(rest, structure.letters, strict=True)])
     shot = shot_with({"id": "g", "copies": {"count": 2, "delay": 0, "move": [0, 0, 0], "radius": 0.4}})
@@ -165,7 +154,7 @@ def test_copies_spread_outward_in_the_plane_of_the_type():
 
 def test_each_copy_goes_a_share_of_the_way_to_the_tint():
     shot = shot_with({"id": "g", "copies": {"count": 2, "tint": [0.1, 0.2, 0.3], "share": 0.4}})
-    first, second, third = moved_at(shot, structure_at(shot, 0), FRAMES)
+    first, second, third = Evaluation(shot).moved(Evaluation(shot).structure(0), FRAMES)
     assert first.tint is None
     for block, share in ((second, 0.4), (third, 0.64)):
         assert block.tint[..., 3] == pytest.approx(share)
@@ -174,14 +163,14 @@ def test_each_copy_goes_a_share_of_the_way_to_the_tint():
 
 def test_rest_and_starts_are_told_by_the_clock_of_the_shot():
     plain, shot = shot_with(), shot_with({"id": "g", "copies": {"count": 1, "delay": 9}})
-    before = timing(plain, structure_at(plain, 0), FRAMES)
-    after = timing(shot, structure_at(shot, 0), FRAMES)
+    before = Evaluation(plain).timing(Evaluation(plain).structure(0), FRAMES)
+    after = Evaluation(shot).timing(Evaluation(shot).structure(0), FRAMES)
     assert after.rest == pytest.approx([*before.rest, *(before.rest + 9)])
     ((drive, starts),) = before.starts.items()
     assert after.starts[drive] == pytest.approx([*starts, *(starts + 9)])
-    assert rest_frame(shot) == pytest.approx(rest_frame(plain) + 9)
+    assert Evaluation(shot).rest_frame() == pytest.approx(Evaluation(plain).rest_frame() + 9)
     keys = {"keys": [{"frame": 0, "value": [0, 0, 0]}, {"frame": 65, "value": [3, 1, 0]}]}
-    assert rest_frame(shot_with({"id": "g", "move": keys, "copies": {"count": 1, "delay": 4}})) == 69
+    assert Evaluation(shot_with({"id": "g", "move": keys, "copies": {"count": 1, "delay": 4}})).rest_frame() == 69
 
 
 def test_a_text_that_changes_changes_later_in_a_copy():
@@ -189,16 +178,16 @@ def test_a_text_that_changes_changes_later_in_a_copy():
     block = next(k for k, s in enumerate(document["steps"]) if s["kind"] == "block")
     text = {"keys": [{"frame": 0, "value": "EBB"}, {"frame": 20, "value": "FLOOD"}]}
     shot = patched(document, [{"op": "replace", "path": f"/steps/{block}/text", "value": text}])
-    words = {f: "".join(m.text for m in structure_at(shot, f).letters) for f in (0, 19, 20, 29, 30)}
+    words = {f: "".join(m.text for m in Evaluation(shot).structure(f).letters) for f in (0, 19, 20, 29, 30)}
     assert words == {0: "EBBEBB", 19: "EBBEBB", 20: "FLOODEBB", 29: "FLOODEBB", 30: "FLOODFLOOD"}
-    assert [own[0] for _, own in spans(shot, list(range(40)))] == [0, 20, 30]
+    assert [own[0] for _, own in Evaluation(shot).spans(list(range(40)))] == [0, 20, 30]
     assert len(draft(shot)) > 1000
 
 
 def test_a_group_that_comes_and_goes_takes_its_copies_along():
     on = {"keys": [{"frame": 0, "value": False}, {"frame": 10, "value": True}]}
     shot = shot_with({"id": "g", "on": on, "copies": {"count": 1}})
-    assert [(own[0], len(s.letters)) for s, own in spans(shot, list(range(20)))] == [(0, 4), (10, 8)]
+    assert [(own[0], len(s.letters)) for s, own in Evaluation(shot).spans(list(range(20)))] == [(0, 4), (10, 8)]
 
 
 @settings(max_examples=10)
@@ -215,14 +204,16 @@ def test_frames_in_any_order_have_the_same_bits(order, count, delay):
 
 def test_the_camera_fits_copies_and_blocks_are_aligned_by_themselves():
     shot = shot_with({"id": "g", "copies": {"count": 2, "move": [0, 3.0, 0], "delay": 0}})
-    assert np.ptp(title_corners(shot, 72)[:, 1]) == pytest.approx(np.ptp(title_corners(shot_with(), 72)[:, 1]) + 6)
-    (block,) = block_corners(shot, 72).values()
+    assert np.ptp(Evaluation(shot).title_corners(72)[:, 1]) == pytest.approx(
+        np.ptp(Evaluation(shot_with()).title_corners(72)[:, 1]) + 6
+    )
+    (block,) = Evaluation(shot).block_corners(72).values()
     assert len(block) == 4 * 8
     assert align(shot, 72, next(s.id for s in shot.steps if s.kind == "block"), "left", "frame")
 
 
 def test_letters_of_copies_have_names_of_their_own():
-    names = [placed.name for placed in scene_at(shot_with({"id": "g", "copies": {"count": 2}}), 60, 2, Cache()).letters]
+    names = [placed.name for placed in Evaluation(shot_with({"id": "g", "copies": {"count": 2}})).scene(60, 2).letters]
     assert len(names) == len(set(names)) == 12
 
 
@@ -244,7 +235,7 @@ def test_too_many_copies_are_refused_before_they_are_made():
 def test_the_draft_tells_the_pivots():
     shot = shot_with({"id": "g", "pivot": "foot", "copies": {"count": 1}})
     head, _ = opened(draft(shot))
-    corners = title_corners(shot_with(), shot.last)
+    corners = Evaluation(shot_with()).title_corners(shot.last)
     middle = (corners.min(0) + corners.max(0)) / 2
     assert head["centres"]["g"] == pytest.approx([middle[0], corners[:, 1].min(), middle[2]], abs=1e-4)
     (span,) = head["spans"]

@@ -11,8 +11,8 @@ from pathlib import Path
 import pytest
 
 import moss_crown.core
-from moss_crown.core.cache import Cache
 from moss_crown.core.draft import draft
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, render_frame
 from moss_crown.demo.motions import buoy_line
 from moss_crown.demo.shots import demo_shots
@@ -102,7 +102,7 @@ def test_nothing_is_kept_of_what_was_rendered(shot):
     """A take renders hundreds of frames in one process."""
 
     def made():
-        render_frame(shot, shot.first + 12, FrameOrder(64, 36, 2), Cache())
+        render_frame(Evaluation(shot), shot.first + 12, FrameOrder(64, 36, 2))
         draft(shot)
         gc.collect()
 

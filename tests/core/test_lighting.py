@@ -11,7 +11,8 @@ from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.shot import Light
 from moss_crown.core.draft import look_at_frame
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import camera_at, lights_at, scene_at, title_corners
+from moss_crown.core.evaluation.around import lights_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.lighting import LOWEST, Kit, light_with, point_light
 from moss_crown.core.render.renderer import RenderSettings, render
 
@@ -33,19 +34,19 @@ def lamps(shot):
 
 
 def picture_place(shot, point):
-    camera = camera_at(shot, np.array([float(shot.last)]), shot.width / shot.height)
+    camera = Evaluation(shot).camera(np.array([float(shot.last)]), shot.width / shot.height)
     x, y, z = (np.asarray(point) - camera.poses[0, :3, 3]) @ camera.poses[0, :3, :3]
     across, up = x / -z / camera.half[0] + camera.shift[0], y / -z / camera.half[1] + camera.shift[1]
     return (1 + across) / 2, (1 - up) / 2
 
 
 def eye(shot):
-    return camera_at(shot, np.array([float(shot.last)]), shot.width / shot.height).poses[0, :3, 3]
+    return Evaluation(shot).camera(np.array([float(shot.last)]), shot.width / shot.height).poses[0, :3, 3]
 
 
 def front_of(shot, share=0.5):
     """A place on the front of the last letter's stem: for an I its middle."""
-    corners = title_corners(shot, shot.last)
+    corners = Evaluation(shot).title_corners(shot.last)
     low, high = corners.min(0), corners.max(0)
     return np.array([(low[0] + high[0]) / 2, low[1] + (high[1] - low[1]) * share, high[2]])
 
@@ -102,7 +103,7 @@ def test_a_highlight_is_really_seen_there():
     x, y = picture_place(shot, front_of(shot, 0.62))
     lit = after(shot, point_light(shot, shot.last, "lights", 0, "highlight", x, y, CACHE))
     width, height = 192, 108
-    passes = render(scene_at(lit, lit.last, width / height, CACHE), RenderSettings(width, height, 24), None)
+    passes = render(Evaluation(lit, CACHE).scene(lit.last, width / height), RenderSettings(width, height, 24), None)
     face = (passes.normal[..., 2] > 0.98) & (passes.albedo[..., 0] > 0.4)
     bright = np.where(face, passes.beauty.sum(-1), 0)
     row, column = np.unravel_index(bright.argmax(), bright.shape)
@@ -112,7 +113,7 @@ def test_a_highlight_is_really_seen_there():
 
 def test_a_shadow_falls_where_it_was_pointed_at():
     shot = shot_of()
-    corners = title_corners(shot, shot.last)
+    corners = Evaluation(shot).title_corners(shot.last)
     middle = (corners.min(0) + corners.max(0)) / 2
     for place in ([middle[0] + 1.4, 1.9, -1.25], [middle[0] - 0.6, 0.0, 0.9]):
         x, y = picture_place(shot, place)
@@ -125,7 +126,7 @@ def test_a_shadow_falls_where_it_was_pointed_at():
 def test_an_edge_glows_at_the_bevel_nearest_to_the_place():
     shot = shot_of("I")
     point = front_of(shot)
-    corners = title_corners(shot, shot.last)
+    corners = Evaluation(shot).title_corners(shot.last)
     beside = point + [0.36 * np.ptp(corners[:, 0]), 0, 0]
     before = lights_at(shot, shot.last)[0].centre
     patch = point_light(shot, shot.last, "lights", 0, "edge", *picture_place(shot, beside), CACHE)

@@ -5,13 +5,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Key, Keyed
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import scene_at, title_corners
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look_book import LOOKS, PARTS, Look, look_of, wear
 from moss_crown.core.picture import FrameOrder, render_frame
 from moss_crown.demo.looks import looks as demo
@@ -26,7 +25,7 @@ def dressed(shot, look, parts=PARTS):
 
 
 def middle(shot):
-    corners = title_corners(shot, float(shot.last))
+    corners = Evaluation(shot).title_corners(float(shot.last))
     return (corners.min(0) + corners.max(0)) / 2, float(np.ptp(corners[:, 0])) / 2
 
 
@@ -84,7 +83,7 @@ def test_a_recipe_that_lacks_a_step_gets_it():
     bare = Shot.model_validate(document)
     worn = dressed(bare, LOOKS["porcelain"])
     assert {"material", "environment", "lights", "stage"} <= {s.kind for s in worn.steps}
-    assert len(scene_at(worn, worn.last, 16 / 9, Cache()).lights) == len(LOOKS["porcelain"].lights)
+    assert len(Evaluation(worn).scene(worn.last, 16 / 9).lights) == len(LOOKS["porcelain"].lights)
 
 
 def test_several_lights_steps_become_one():
@@ -92,7 +91,7 @@ def test_several_lights_steps_become_one():
     lights = next(s for s in document["steps"] if s["kind"] == "lights")
     document["steps"].append(lights | {"id": "more"})
     worn = dressed(Shot.model_validate(document), LOOKS["porcelain"])
-    assert len(scene_at(worn, worn.last, 16 / 9, Cache()).lights) == len(LOOKS["porcelain"].lights)
+    assert len(Evaluation(worn).scene(worn.last, 16 / 9).lights) == len(LOOKS["porcelain"].lights)
 
 
 def test_keyed_places_are_kept_as_keys():
@@ -124,7 +123,7 @@ def test_looks_travel_as_json():
 def test_every_look_can_be_seen(name):
     """Neither black nor burnt: letters are told from what is behind them."""
     shot = dressed(new_shot("one", "TIDE"), LOOKS[name])
-    passes = render_frame(shot, shot.last, FrameOrder(96, 54, 8, denoise=False), Cache())
+    passes = render_frame(Evaluation(shot), shot.last, FrameOrder(96, 54, 8, denoise=False))
     stage = passes.normal[..., 2] < 0.999  # letters have bevels, and the floor looks up
     assert 0.02 < passes.beauty.mean() < 1.5
     assert np.isfinite(passes.beauty).all()

@@ -7,7 +7,7 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.shot import EmblemStep
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import poses_at, rest_frame, spans, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion_book import (
     BOOK,
     Made,
@@ -30,8 +30,10 @@ def ends(shot):
     """Where letters are at the last frame, and where they would be without any motion."""
     last = np.array([float(shot.last)])
     plain = read_shot(write_shot(shot) | {"steps": [s for s in write_shot(shot)["steps"] if s["kind"] not in MOTION]})
-    structure = structure_at(shot, shot.last)
-    return poses_at(shot, structure, last)[0], poses_at(plain, structure_at(plain, shot.last), last)[0]
+    structure = Evaluation(shot).structure(shot.last)
+    return Evaluation(shot).poses(structure, last)[0], Evaluation(plain).poses(
+        Evaluation(plain).structure(shot.last), last
+    )[0]
 
 
 def test_there_are_two_dozen_motions_and_the_rigs():
@@ -47,8 +49,8 @@ def test_every_entry_moves_any_title(id, text):
     assert read_shot(write_shot(shot)) == shot
     moving = [s for s in shot.steps if s.kind in MOTION]
     assert all(s.name or s.kind == "follow" for s in moving)
-    found = spans(shot, [float(f) for f in range(0, 121, 4)])
-    poses = [poses_at(shot, structure, np.array(own)) for structure, own in found]
+    found = Evaluation(shot).spans([float(f) for f in range(0, 121, 4)])
+    poses = [Evaluation(shot).poses(structure, np.array(own)) for structure, own in found]
     assert all(np.isfinite(p).all() for p in poses)
     first, last = poses[0][0], poses[-1][-1]
     middle = poses[len(poses) // 2]
@@ -62,7 +64,7 @@ def test_every_entry_moves_any_title(id, text):
 )
 def test_what_arrives_ends_at_rest_where_the_letters_belong(id):
     shot = shot_in(id, last=200)
-    assert rest_frame(shot) < 200
+    assert Evaluation(shot).rest_frame() < 200
     there, plain = ends(shot)
     assert there == pytest.approx(plain, abs=2e-3)
 
@@ -70,8 +72,8 @@ def test_what_arrives_ends_at_rest_where_the_letters_belong(id):
 @pytest.mark.parametrize("id", [e.id for e in BOOK.values() if e.group == "leave"])
 def test_what_leaves_begins_at_rest_and_is_gone_at_the_end(id):
     shot = shot_in(id, last=120)
-    structure = structure_at(shot, 0)
-    start = poses_at(shot, structure, np.array([0.0, 120.0]))
+    structure = Evaluation(shot).structure(0)
+    start = Evaluation(shot).poses(structure, np.array([0.0, 120.0]))
     _, plain = ends(shot)
     assert start[0] == pytest.approx(plain, abs=1e-6)
     assert np.abs(start[1] - plain).max() > 0.05
@@ -100,7 +102,7 @@ def test_texts_of_rigs():
     drum = shot_in("flip-drum", "SALT", texts=["TIDE", "ROAD"])
     assert drum.steps[2].words == "TIDE\nROAD"
     swap = shot_in("turn-and-swap", "SALT", texts=["IT'S", 'A "B"'])
-    seen = ["".join(m.text for m in structure_at(swap, f).letters) for f in range(0, 140)]
+    seen = ["".join(m.text for m in Evaluation(swap).structure(f).letters) for f in range(0, 140)]
     assert list(dict.fromkeys(seen)) == ["IT'S", 'A"B"', "SALT"]
     with pytest.raises(DocumentInvalid):
         set_motion(new_shot(), "no-such-motion")
@@ -109,9 +111,9 @@ def test_texts_of_rigs():
 def test_a_band_turns_about_its_own_axis_without_a_seam():
     shot = shot_in("band", "SIX CROSSINGS", last=150)
     radius = shot.steps[0].baseline.radius
-    structure = structure_at(shot, 0)
+    structure = Evaluation(shot).structure(0)
     for frame in (0.0, 37.0, 150.0):
-        (poses,) = poses_at(shot, structure, np.array([frame]))
+        (poses,) = Evaluation(shot).poses(structure, np.array([frame]))
         middles = np.array([(*m.centre, 0.0, 1.0) for m in structure.letters])
         x, _, z, _ = np.einsum("lij,lj->il", poses, middles)
         assert np.hypot(x, z + radius) == pytest.approx(radius, rel=0.02)

@@ -22,18 +22,8 @@ from moss_crown.core.draft import (
     see,
 )
 from moss_crown.core.errors import FamilyUnknown
-from moss_crown.core.evaluate import (
-    camera_at,
-    poses_at,
-    rest_frame,
-    scene_at,
-    shutter_frames,
-    solid_of,
-    spans,
-    structure_at,
-    timing,
-    title_corners,
-)
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.picture import FrameOrder, export_model, frame_pixels, render_frame, render_settings
 from moss_crown.demo.shots import demo_shots
 
@@ -44,8 +34,8 @@ def edited(*changes, text="KESTREL TIDE"):
 
 def test_letters_end_exactly_at_rest():
     shot = new_shot()
-    structure = structure_at(shot, 0)
-    poses = poses_at(shot, structure, np.array([float(shot.last), rest_frame(shot)]))
+    structure = Evaluation(shot).structure(0)
+    poses = Evaluation(shot).poses(structure, np.array([float(shot.last), Evaluation(shot).rest_frame()]))
     origins = np.array([(m.x, m.y, 0) for m in structure.letters])
     assert (poses[:, :, :3, 3] == origins).all()
     assert (poses[:, :, :3, :3] == np.eye(3)).all()
@@ -53,16 +43,16 @@ def test_letters_end_exactly_at_rest():
 
 def test_a_frame_alone_has_the_bits_of_the_sequence_in_any_order():
     shot = demo_shots()[3]
-    structure = structure_at(shot, 0)
+    structure = Evaluation(shot).structure(0)
     frames = np.array(shot.frames, float)
-    together = poses_at(shot, structure, frames)
+    together = Evaluation(shot).poses(structure, frames)
     for k in np.random.default_rng(3).permutation(len(frames))[:25]:
-        assert (poses_at(shot, structure, frames[k : k + 1])[0] == together[k]).all()
+        assert (Evaluation(shot).poses(structure, frames[k : k + 1])[0] == together[k]).all()
 
 
 def test_eleven_letters_arrive_one_after_the_other():
     shot = new_shot()
-    times = timing(shot, structure_at(shot, 0), np.array(shot.frames, float))
+    times = Evaluation(shot).timing(Evaluation(shot).structure(0), np.array(shot.frames, float))
     assert times.speeds.shape == (4, 73, 11)
     assert np.diff(times.starts["arrive"]) == pytest.approx(2)
     begun = [int(np.flatnonzero(times.speeds[0, :, k] > 1e-6)[0]) for k in range(11)]
@@ -72,16 +62,16 @@ def test_eleven_letters_arrive_one_after_the_other():
 
 
 def test_frames_that_share_letters_share_a_span_and_keyed_text_changes_on_its_key():
-    assert len(spans(new_shot(), range(73))) == 1
+    assert len(Evaluation(new_shot()).spans(range(73))) == 1
     shot = edited(("/steps/0/text", {"keys": [{"frame": 0, "value": "SALT"}, {"frame": 30, "value": "ROADS"}]}))
-    parts = spans(shot, list(shot.frames))
+    parts = Evaluation(shot).spans(list(shot.frames))
     assert [len(p[0].letters) for p in parts] == [4, 5]
     assert parts[1][1][0] == 30
 
 
 def test_a_keyed_depth_gives_each_frame_its_form():
     shot = edited(("/steps/1/depth", {"keys": [{"frame": 0, "value": 0.1}, {"frame": 10, "value": 0.5}]}))
-    depths = [structure_at(shot, f).blocks[0].form.depth for f in (0, 5, 10, 50)]
+    depths = [Evaluation(shot).structure(f).blocks[0].form.depth for f in (0, 5, 10, 50)]
     assert depths[0] == pytest.approx(0.1)
     assert 0.1 < depths[1] < 0.5
     assert depths[2] == depths[3] == pytest.approx(0.5)
@@ -89,10 +79,10 @@ def test_a_keyed_depth_gives_each_frame_its_form():
 
 def test_a_step_that_is_off_does_nothing():
     shot = edited(("/steps/2/on", False))
-    assert rest_frame(shot) == shot.first
-    poses = poses_at(shot, structure_at(shot, 0), np.array([0.0, 40.0]))
+    assert Evaluation(shot).rest_frame() == shot.first
+    poses = Evaluation(shot).poses(Evaluation(shot).structure(0), np.array([0.0, 40.0]))
     assert (poses[0] == poses[1]).all()
-    dark = scene_at(edited(("/steps/4/on", False), ("/steps/5/on", False), ("/steps/6/on", False)), 0, 1.5, Cache())
+    dark = Evaluation(edited(("/steps/4/on", False), ("/steps/5/on", False), ("/steps/6/on", False))).scene(0, 1.5)
     assert dark.lights == ()
     assert dark.grounds == ()
     assert dark.surround.strength == 0
@@ -103,8 +93,8 @@ def test_a_step_that_is_off_does_nothing():
 def test_a_fitted_camera_sees_the_whole_title_at_its_share(orbit, text):
     shot = edited(("/steps/7/orbit", orbit), ("/steps/7/shift", [0, 0]), text=text)
     aspect = 16 / 9
-    camera = camera_at(shot, np.array([0.0]), aspect)
-    corners = np.c_[title_corners(shot, shot.last), np.ones(8 * len(structure_at(shot, 0).letters))]
+    camera = Evaluation(shot).camera(np.array([0.0]), aspect)
+    corners = np.c_[Evaluation(shot).title_corners(shot.last), np.ones(8 * len(Evaluation(shot).structure(0).letters))]
     local = corners @ np.linalg.inv(camera.poses[0]).T
     across = local[:, 0] / -local[:, 2] / camera.half[0]
     high = local[:, 1] / -local[:, 2] / camera.half[1]
@@ -114,15 +104,14 @@ def test_a_fitted_camera_sees_the_whole_title_at_its_share(orbit, text):
 
 def test_poses_in_the_shutter_follow_the_turn_and_nothing_moves_at_rest():
     shot = new_shot()
-    structure = structure_at(shot, 0)
-    assert len(shutter_frames(shot, structure, 60)) == 1
-    moving = shutter_frames(shot, structure, 8)
+    assert len(Evaluation(shot).shutter_frames(60)) == 1
+    moving = Evaluation(shot).shutter_frames(8)
     assert len(moving) >= 3
     assert moving.mean() == pytest.approx(8)
     assert np.ptp(moving) == pytest.approx(0.5)
-    assert len(shutter_frames(edited(("/steps/7/shutter", 0)), structure, 8)) == 1
+    assert len(Evaluation(edited(("/steps/7/shutter", 0))).shutter_frames(8)) == 1
     # A phase of 90 degrees is a quarter of a frame later; a shutter of 180 then opens at the frame.
-    late = shutter_frames(edited(("/steps/7/shutter_phase", 90)), structure, 8)
+    late = Evaluation(edited(("/steps/7/shutter_phase", 90))).shutter_frames(8)
     assert late == pytest.approx(moving + 0.25)
     assert (late[0], late[-1]) == (8.0, 8.5)
 
@@ -130,7 +119,7 @@ def test_poses_in_the_shutter_follow_the_turn_and_nothing_moves_at_rest():
 def test_known_glyphs_are_built_once():
     cache = Cache()
     shot = new_shot(text="SEES")
-    block = structure_at(shot, 0).blocks[0]
+    block = Evaluation(shot).structure(0).blocks[0]
     solids = [solid_of(letter, block.form, cache) for letter in block.letters]
     assert solids[0] is solids[3]
     assert solids[1] is solids[2]
@@ -151,8 +140,11 @@ def test_a_cache_forgets_the_oldest_beyond_its_bytes():
 
 
 def test_notes_say_what_was_limited_lacking_or_late():
-    assert notes(new_shot()) == []
-    codes = {n["code"]: n["text"] for n in notes(edited(("/steps/1/front/height", 0.4), ("/last", 20), text="КAK"))}
+    assert notes(Evaluation(new_shot())) == []
+    codes = {
+        n["code"]: n["text"]
+        for n in notes(Evaluation(edited(("/steps/1/front/height", 0.4), ("/last", 20), text="КAK")))
+    }
     assert set(codes) == {"type.lacking", "form.edge_limited", "motion.rest_late"}
     assert "К" in codes["type.lacking"]
     assert "0.139" in codes["form.edge_limited"]
@@ -172,7 +164,7 @@ def test_an_unknown_family_names_its_field():
 
 
 def test_a_recipe_builds_the_same_solid_anywhere():
-    block = structure_at(new_shot(), 0).blocks[0]
+    block = Evaluation(new_shot()).structure(0).blocks[0]
     text = recipe_of(block.letters[0], block.form)
     recipe = SolidRecipe.model_validate_json(text)
     assert recipe.form.form() == block.form
@@ -187,7 +179,7 @@ def test_the_draft_holds_what_its_head_says():
     assert len(tables) == frames * letters * 21 + frames * 16
     poses = tables[: frames * letters * 16].reshape(frames, letters, 4, 4)
     assert poses[-1, :, 3, :3] == pytest.approx(
-        np.array([(m.x, m.y, 0) for m in structure_at(shot, 0).letters]), abs=1e-6
+        np.array([(m.x, m.y, 0) for m in Evaluation(shot).structure(0).letters]), abs=1e-6
     )
     assert len(head["keyed"]["/steps/7/fit"]) == frames
     assert len(head["lenses"]) == 1
@@ -210,7 +202,7 @@ def test_a_preview_has_the_picture_of_the_whole_draft():
 
 @pytest.mark.parametrize("shot", demo_shots(), ids=lambda s: s.title)
 def test_every_demo_shot_renders_something_lit(shot):
-    picture = render_frame(shot, shot.last, FrameOrder(64, 36, 4), Cache())
+    picture = render_frame(Evaluation(shot), shot.last, FrameOrder(64, 36, 4))
     assert np.isfinite(picture.beauty).all()
     assert 0.02 < picture.beauty.mean() < 2
 
@@ -227,7 +219,7 @@ def test_outliers_of_light_by_a_second_surface_are_bounded_unless_the_shot_says_
     order = FrameOrder(64, 36, 16, denoise=False)
     assert render_settings(bounded, 0, order).bounded
     assert not render_settings(free, 0, order).bounded
-    tame, wild = (render_frame(shot, shot.last, order, Cache()).beauty for shot in (bounded, free))
+    tame, wild = (render_frame(Evaluation(shot), shot.last, order).beauty for shot in (bounded, free))
     assert (wild - tame).max() > 3 * (tame - wild).max(), "sparks are gone, none has come"
     assert wild.mean() > 1.02 * tame.mean()
 
@@ -235,7 +227,7 @@ def test_outliers_of_light_by_a_second_surface_are_bounded_unless_the_shot_says_
 def test_with_alpha_only_letters_are_seen():
     shot = new_shot(text="O")
     order = FrameOrder(96, 54, 8, alpha=True)
-    pixels = frame_pixels(render_frame(shot, shot.last, order, Cache()), shot.last, True)
+    pixels = frame_pixels(render_frame(Evaluation(shot), shot.last, order), shot.last, True)
     assert pixels.shape == (54, 96, 4)
     assert pixels[0, 0, 3] == 0
     assert pixels[..., 3].max() == 255
@@ -245,17 +237,19 @@ def test_with_alpha_only_letters_are_seen():
 def test_the_same_frame_twice_has_the_same_bytes():
     shot = new_shot()
     order = FrameOrder(64, 36, 2)
-    first = frame_pixels(render_frame(shot, 12, order, Cache()), 12, False)
-    render_frame(shot, 13, order, Cache())
-    assert (frame_pixels(render_frame(shot, 12, FrameOrder(64, 36, 2, threads=2), Cache()), 12, False) == first).all()
+    first = frame_pixels(render_frame(Evaluation(shot), 12, order), 12, False)
+    render_frame(Evaluation(shot), 13, order)
+    assert (
+        frame_pixels(render_frame(Evaluation(shot), 12, FrameOrder(64, 36, 2, threads=2)), 12, False) == first
+    ).all()
 
 
 def test_glb_read_back_has_the_letters_the_places_and_the_volume():
     trimesh = pytest.importorskip("trimesh")
     shot = new_shot(text="TIDE")
     cache = Cache()
-    scene = trimesh.load(io.BytesIO(export_model(shot, shot.last, "glb", cache)), file_type="glb")
-    block = structure_at(shot, 0).blocks[0]
+    scene = trimesh.load(io.BytesIO(export_model(Evaluation(shot, cache), shot.last, "glb")), file_type="glb")
+    block = Evaluation(shot).structure(0).blocks[0]
     for letter in block.letters:
         built = solid_of(letter, block.form, cache)
         parts = [n for n in scene.graph.nodes_geometry if letter.text in n]
@@ -264,7 +258,7 @@ def test_glb_read_back_has_the_letters_the_places_and_the_volume():
         assert whole.is_watertight
         assert whole.volume == pytest.approx(built.volume, rel=1e-4)
     assert scene.bounds[0][1] == pytest.approx(0, abs=0.02)
-    assert scene.extents[0] == pytest.approx(np.ptp(title_corners(shot, shot.last)[:, 0]), rel=1e-4)
+    assert scene.extents[0] == pytest.approx(np.ptp(Evaluation(shot).title_corners(shot.last)[:, 0]), rel=1e-4)
 
 
 @pytest.mark.parametrize("turn", [0.0, 130.0])
@@ -289,7 +283,7 @@ def test_a_sheet_in_the_draft_is_as_bright_as_the_environment_makes_it(turn):
 
 def test_letters_are_built_finer_where_they_are_larger_in_the_frame():
     shot = new_shot(text="O")
-    count = [len(scene_at(shot, shot.last, 16 / 9, Cache(), height=h).solids[0].triangles) for h in (90, 720, 4096)]
+    count = [len(Evaluation(shot).scene(shot.last, 16 / 9, height=h).solids[0].triangles) for h in (90, 720, 4096)]
     assert count[0] <= count[1] < count[2]
     assert count[2] > 1.5 * count[0]
 
@@ -298,10 +292,10 @@ def test_a_tube_that_has_not_begun_leaves_no_letter_and_breaks_nothing():
     tubes = [("/steps/1/tubes/on", True), ("/steps/1/tubes/first", 0.4), ("/steps/1/tubes/last", 0.4)]
     shot = edited(*tubes, text="IO")
     cache = Cache()
-    assert scene_at(shot, 0, 1.5, cache).letters == ()
-    assert render_frame(shot, 0, FrameOrder(32, 18, 1), cache).alpha.max() <= 1
-    assert export_model(shot, 0, "glb", cache)[:4] == b"glTF"
-    (letter, *_) = structure_at(shot, 0).letters
-    recipe = SolidRecipe.model_validate_json(recipe_of(letter, structure_at(shot, 0).blocks[0].form))
+    assert Evaluation(shot, cache).scene(0, 1.5).letters == ()
+    assert render_frame(Evaluation(shot, cache), 0, FrameOrder(32, 18, 1)).alpha.max() <= 1
+    assert export_model(Evaluation(shot, cache), 0, "glb")[:4] == b"glTF"
+    (letter, *_) = Evaluation(shot).structure(0).letters
+    recipe = SolidRecipe.model_validate_json(recipe_of(letter, Evaluation(shot).structure(0).blocks[0].form))
     assert build_recipe(recipe, cache)[:4] == b"glTF"
     assert draft(shot)

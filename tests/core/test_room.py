@@ -5,11 +5,10 @@ import json
 import numpy as np
 import pytest
 
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.draft import look_at_frame
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.environment import directions, environment
 from moss_crown.core.look.prefilter import weights
 from moss_crown.core.render.renderer import RenderSettings, render
@@ -238,7 +237,7 @@ def test_a_floor_in_pieces_sends_what_a_whole_one_does(count):
 @pytest.mark.parametrize("made", [{"roughness": 1.0, "ior": 1.0}, {}], ids=["matt", "glossy"])
 def test_grounds_are_as_bright_as_the_renderer_sees_them_without_a_title(shape, made):
     shot = staged(shape=shape, **{f"{part}_material/{k}": v for part in ("wall", "floor") for k, v in made.items()})
-    whole = scene_at(shot, shot.last, 1.0, Cache())
+    whole = Evaluation(shot).scene(shot.last, 1.0)
     place = np.array([0.25, 0.75, 0.25])
     (view, *_) = seen_around(room_of(shot))
     for way in ([0.0, -0.1, -1.0], [0.3, -1.0, -0.2], [0.4, 0.1, -1.0], [0.0, -0.8, 1.0]):

@@ -5,10 +5,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.evaluate import SOFT_POSES, moved_at, scene_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.scene import SOFT_POSES
 from moss_crown.core.motion.poses import softened
 from moss_crown.core.picture import FrameOrder, render_frame
 
@@ -43,14 +43,16 @@ def test_softness_spreads_like_an_even_disc_that_faces_the_camera():
 
 def test_softness_goes_by_the_reach_and_by_the_size_of_the_letters():
     shot = soft_shot(0.2)
-    (block,) = moved_at(shot, structure_at(shot, 0), np.arange(5.0))
+    (block,) = Evaluation(shot).moved(Evaluation(shot).structure(0), np.arange(5.0))
     assert block.soft == pytest.approx(0.2 * shot.steps[0].size)
     half = patched(write_shot(shot), [{"op": "replace", "path": "/steps/2/strength", "value": 0.5}])
     assert half.steps[2].kind == "drive"
-    assert moved_at(half, structure_at(half, 0), np.arange(5.0))[0].soft == pytest.approx(0.1 * shot.steps[0].size)
+    assert Evaluation(half).moved(Evaluation(half).structure(0), np.arange(5.0))[0].soft == pytest.approx(
+        0.1 * shot.steps[0].size
+    )
     sharp = soft_shot(0.0)
-    assert moved_at(sharp, structure_at(sharp, 0), np.arange(5.0))[0].soft is None
-    assert len(scene_at(sharp, 60, 1, Cache()).letters[0].poses) == 1
+    assert Evaluation(sharp).moved(Evaluation(sharp).structure(0), np.arange(5.0))[0].soft is None
+    assert len(Evaluation(sharp).scene(60, 1).letters[0].poses) == 1
 
 
 def _alpha(softness):
@@ -58,7 +60,7 @@ def _alpha(softness):
     stage = next(k for k, s in enumerate(shot.steps) if s.kind == "stage")
     shot = patched(write_shot(shot), [{"op": "remove", "path": f"/steps/{stage}"}])
     order = FrameOrder(96, 96, 64, denoise=False, alpha=True)
-    return render_frame(shot, 60, order, Cache()).alpha[..., 0]
+    return render_frame(Evaluation(shot), 60, order).alpha[..., 0]
 
 
 def test_edges_of_soft_letters_run_out_over_their_disc_and_nothing_is_lost():
@@ -75,7 +77,7 @@ def test_edges_of_soft_letters_run_out_over_their_disc_and_nothing_is_lost():
 
 
 def test_a_soft_frame_has_the_same_bits_every_time():
-    one, two = (render_frame(soft_shot(0.1), 60, FrameOrder(32, 32, 4, denoise=False), Cache()) for _ in range(2))
+    one, two = (render_frame(Evaluation(soft_shot(0.1)), 60, FrameOrder(32, 32, 4, denoise=False)) for _ in range(2))
     assert (one.beauty == two.beauty).all()
     other = replace(FrameOrder(32, 32, 4, denoise=False), threads=2)
-    assert (render_frame(soft_shot(0.1), 60, other, Cache()).beauty == one.beauty).all()
+    assert (render_frame(Evaluation(soft_shot(0.1)), 60, other).beauty == one.beauty).all()

@@ -6,7 +6,7 @@ import pytest
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.draft import notes
-from moss_crown.core.evaluate import poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 
 FRAMES = np.arange(0.0, 61.0)
 ACROSS = {"keys": [{"frame": 0, "value": [-6, 0, 0]}, {"frame": 60, "value": [6, 0, 0]}]}
@@ -28,7 +28,7 @@ def shot_with(*steps, **block):
 
 
 def places(shot, frames=FRAMES):
-    return poses_at(shot, structure_at(shot, 0), frames)[..., :3, 3]
+    return Evaluation(shot).poses(Evaluation(shot).structure(0), frames)[..., :3, 3]
 
 
 def lifted(shot, without=None):
@@ -37,7 +37,7 @@ def lifted(shot, without=None):
 
 
 def middles(shot):
-    structure = structure_at(shot, 0)
+    structure = Evaluation(shot).structure(0)
     centres = np.array([letter.centre[0] for letter in structure.letters])
     return places(shot)[..., 0] + centres
 
@@ -104,7 +104,9 @@ def test_a_weight_swells_where_letters_pass():
     """Axes are worn by what stands in the zone at the frame."""
     swell = gate(offset={"axes": {"wght": 300}})
     shot = shot_with(FLIGHT, swell, family="archivo", axes={"wght": 400})
-    heavy = [[dict(letter.axes)["wght"] for letter in structure_at(shot, float(frame)).letters] for frame in (0, 25)]
+    heavy = [
+        [dict(letter.axes)["wght"] for letter in Evaluation(shot).structure(float(frame)).letters] for frame in (0, 25)
+    ]
     assert heavy[0] == [400] * 4
     assert max(heavy[1]) > 650
 
@@ -114,7 +116,7 @@ def test_a_zone_that_only_moving_letters_meet_is_not_said_to_act_on_nothing():
 
     def said(measures):
         shot = shot_with(FLIGHT, gate(zone=far | {"measures": measures}))
-        return [n["code"] for n in notes(shot)]
+        return [n["code"] for n in notes(Evaluation(shot))]
 
     assert "motion.not_felt" in said("rest")
     assert "motion.not_felt" not in said("moved")

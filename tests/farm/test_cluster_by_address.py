@@ -14,9 +14,9 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from certificates import issued
 
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import read_png
 from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
 from moss_crown.farm.credentials import Credentials, CrewUnsafe
@@ -49,7 +49,7 @@ def test_frames_from_a_cluster_are_those_of_this_process(cluster, ours):
                 assert isinstance(result, Rendered), result
                 found[frame] = read_png(result.picture)
     for frame in (3, 40):
-        assert np.array_equal(found[frame], frame_pixels(render_frame(shot, frame, order, Cache()), frame, False))
+        assert np.array_equal(found[frame], frame_pixels(render_frame(Evaluation(shot), frame, order), frame, False))
 
 
 def test_a_cluster_elsewhere_is_not_talked_to_without_certificates(cluster, ours, tmp_path):

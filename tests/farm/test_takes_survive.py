@@ -12,6 +12,7 @@ import pytest
 from cluster import RunningServer, wait_for
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.movie import read_facts
 from moss_crown.core.formats.png import read_png
 from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
@@ -42,7 +43,7 @@ def expected():
         key = (str(document), frame, alpha)
         if key not in known:
             order = FrameOrder(SIZE["width"], SIZE["height"], SIZE["samples"], alpha=alpha)
-            known[key] = frame_pixels(render_frame(read_shot(document), frame, order, cache), frame, alpha)
+            known[key] = frame_pixels(render_frame(Evaluation(read_shot(document), cache), frame, order), frame, alpha)
         return known[key]
 
     return pixels

@@ -17,7 +17,8 @@ from moss_crown.core.document.door import Patch, patched, write_shot
 from moss_crown.core.document.shot import BlockStep, EmblemStep, Pattern, Shot, StageStep
 from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import block_corners, camera_at, camera_step, structure_at
+from moss_crown.core.evaluation.camera import camera_step
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.values import sample_choice, sample_one
 from moss_crown.core.staging import NO_WALL, stages_on, wall_behind
 from moss_crown.core.type.layout import Letter
@@ -40,11 +41,12 @@ def align(shot: Shot, frame: float, step: str, side: Side, to: Area) -> Patch:
     """
     axis = 0 if side in ACROSS else 1
     if to == "blocks":
-        others = [corners for id, corners in block_corners(shot, frame).items() if id != step]
+        corners = Evaluation(shot).block_corners(frame)
+        others = [own for id, own in corners.items() if id != step]
         if not others:
             raise DocumentInvalid("to", "another block", "there is no other block to align to")
         wanted = _side(_box(np.concatenate(others)), side)
-        here = _side(_box(block_corners(shot, frame)[step]), side)
+        here = _side(_box(corners[step]), side)
         return _moved(shot, step, axis, wanted - here)
     sign = {"left": -1.0, "right": 1.0, "top": 1.0, "bottom": -1.0}.get(side, 0.0)
     wanted = sign * HALF[to]
@@ -59,7 +61,7 @@ def align(shot: Shot, frame: float, step: str, side: Side, to: Area) -> Patch:
         off = wanted - _side(box, side)
         if abs(off) < CLOSE:
             break
-        extent = np.ptp(_box(block_corners(moved, frame)[step])[:, axis])
+        extent = np.ptp(_box(Evaluation(moved).block_corners(frame)[step])[:, axis])
         total += off * extent / max(float(np.ptp(box[:, axis])), 1e-9)
         moved = patched(write_shot(shot), _moved(shot, step, axis, total))
     return _moved(shot, step, axis, total)
@@ -67,7 +69,7 @@ def align(shot: Shot, frame: float, step: str, side: Side, to: Area) -> Patch:
 
 def space_evenly(shot: Shot, frame: float) -> Patch:
     """Equal gaps between blocks from the lowest to the highest, which stay. Raises DocumentInvalid below three."""
-    boxes = {id: _box(corners) for id, corners in block_corners(shot, frame).items()}
+    boxes = {id: _box(corners) for id, corners in Evaluation(shot).block_corners(frame).items()}
     order = sorted(boxes, key=lambda id: float(boxes[id][:, 1].mean()))
     if len(order) < 3:
         raise DocumentInvalid("blocks", "at least 3", "even spacing needs three blocks")
@@ -204,7 +206,7 @@ def _on_steps(shot: Shot, frame: float, block: BlockStep, stage: StageStep) -> P
 def _lines(shot: Shot, frame: float, step: str) -> dict[int, list[Letter]]:
     """The letters of a block's lines, at rest in the block."""
     found: dict[int, list[Letter]] = {}
-    for block in structure_at(shot, frame).blocks:
+    for block in Evaluation(shot).structure(frame).blocks:
         if shot.steps[block.step].id == step and not block.member.copied:
             for letter in block.letters:
                 found.setdefault(letter.line, []).append(letter)
@@ -224,8 +226,9 @@ def _side(box: NDArray[np.float64], side: Side) -> float:
 
 def _seen(shot: Shot, frame: float, step: str) -> NDArray[np.float64]:
     """(2, 2): the block's box on the picture, in half frames from the middle, x right and y up."""
-    camera = camera_at(shot, np.array([frame]), shot.aspect)
-    local = (block_corners(shot, frame)[step] - camera.poses[0, :3, 3]) @ camera.poses[0, :3, :3]
+    of = Evaluation(shot)
+    camera = of.camera(np.array([frame]), shot.aspect)
+    local = (of.block_corners(frame)[step] - camera.poses[0, :3, 3]) @ camera.poses[0, :3, :3]
     away = np.maximum(-local[:, 2], 1e-6)
     return _box(local[:, :2] / away[:, None] / camera.half + camera.shift)
 
@@ -234,7 +237,7 @@ def _follows(shot: Shot, frame: float, step: str) -> bool:
     """Does the camera fit itself to this block alone, so that moving the block would change nothing?"""
     if all(s.kind != "camera" for s in shot.steps):
         return False
-    return bool(sample_one(camera_step(shot).fit, frame) > 0) and set(block_corners(shot, frame)) == {step}
+    return bool(sample_one(camera_step(shot).fit, frame) > 0) and set(Evaluation(shot).block_corners(frame)) == {step}
 
 
 def _path(shot: Shot, id: str) -> str:
@@ -243,7 +246,7 @@ def _path(shot: Shot, id: str) -> str:
 
 def _touching(shot: Shot, frame: float, step: str, axis: int, plane: float) -> Patch:
     """The patch that shifts a block along an axis until the least of its corners lies on a plane."""
-    return _moved(shot, step, axis, plane - float(_box(block_corners(shot, frame)[step])[0, axis]))
+    return _moved(shot, step, axis, plane - float(_box(Evaluation(shot).block_corners(frame)[step])[0, axis]))
 
 
 def _moved(shot: Shot, step: str, axis: int, by: float) -> Patch:

@@ -36,33 +36,12 @@ from moss_crown.core.document.shot import (
 from moss_crown.core.document.values import Keyed, Model, moving
 from moss_crown.core.dressing import dresses_of, has_own_colours, own_colours
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import (
-    NEVER,
-    Block,
-    Structure,
-    backdrop_at,
-    backdrop_picture,
-    block_section,
-    camera_path,
-    camera_step,
-    company,
-    contacts_of,
-    environment_step,
-    form_of_letter,
-    grade_at,
-    letter_solid,
-    lights_at,
-    moved_at,
-    rest_frame,
-    set_at,
-    soft_at,
-    solid_of,
-    spans,
-    structure_at,
-    tilt_at,
-    timing,
-    together,
-)
+from moss_crown.core.evaluation.around import backdrop_at, backdrop_picture, environment_step, lights_at, tilt_at
+from moss_crown.core.evaluation.camera import camera_step, grade_at
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter, set_at
+from moss_crown.core.evaluation.solids import block_section, letter_solid, solid_of
+from moss_crown.core.evaluation.timing import NEVER
 from moss_crown.core.form.outline import Join
 from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form, Grow
@@ -80,7 +59,7 @@ from moss_crown.core.motion.curves import through
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.motion.tied import unsound
 from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
-from moss_crown.core.moving import MOTION, Moved, felt, overshoot, pivots_of, rest_of
+from moss_crown.core.moving import MOTION, Framing, Moved, felt, overshoot, pivots_of, rest_of, soft_at, together
 from moss_crown.core.stage.backdrop import corners, covering
 from moss_crown.core.stage.lamps import EDGES, FACES
 from moss_crown.core.stage.scene import Globe, Ground, Light, ShapeLight, Sheet, SunLight, triangle_areas
@@ -204,16 +183,14 @@ class SeenSpan:
 
 @dataclass(frozen=True)
 class Seen:
-    """What is seen of a shot: its spans, its camera at each frame as `camera_path` answers it, and how both are packed.
+    """What is seen of a shot: its spans, its camera at each frame, and how both are packed.
 
     What the sheet shows besides is worked out from it by `packed_whole`.
     """
 
-    shot: Shot
+    of: Evaluation
     spans: list[SeenSpan]
-    cameras: NDArray[np.float64]
-    half: NDArray[np.float64]
-    shift: NDArray[np.float64]
+    camera: Framing
     head: dict[str, Any]
     tables: list[NDArray[np.float32]]
 
@@ -221,13 +198,14 @@ class Seen:
 def see(shot: Shot) -> Seen:
     """Work out what is seen of a shot, at all of its frames."""
     frames = list(shot.frames)
-    cameras, half, shift = camera_path(shot, np.array(frames, float), shot.aspect)
+    of = Evaluation(shot)
+    camera = of.camera_path(np.array(frames, float), shot.aspect)
     parts: list[SeenSpan] = []
     heads: list[dict[str, Any]] = []
     tables: list[NDArray[np.float32]] = []
-    for structure, numbers in spans(shot, frames):
+    for structure, numbers in of.spans(frames):
         at = np.array(numbers, float)
-        blocks = moved_at(shot, structure, at)
+        blocks = of.moved(structure, at)
         part = SeenSpan(structure, at, together(blocks, len(at)))
         wear = _wear(blocks, len(at))
         parts.append(part)
@@ -243,7 +221,7 @@ def see(shot: Shot) -> Seen:
         )
         tables.append(np.swapaxes(part.poses, 2, 3).astype(np.float32))
         tables += [] if wear is None else [wear]
-    tables.append(np.swapaxes(cameras, 1, 2).astype(np.float32))
+    tables.append(np.swapaxes(camera.poses, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
     head = {
         "width": shot.width,
@@ -256,9 +234,9 @@ def see(shot: Shot) -> Seen:
         "look_of": look_of,
         "middle": _middle(parts[-1].poses[-1]),
         "centres": _centres(parts[-1].structure, shot),
-        "lenses": _lenses(shot, frames, half, shift),
+        "lenses": _lenses(shot, frames, camera),
     }
-    return Seen(shot, parts, cameras, half, shift, head, tables)
+    return Seen(of, parts, camera, head, tables)
 
 
 def packed_picture(seen: Seen) -> bytes:
@@ -272,9 +250,9 @@ def draft(shot: Shot) -> bytes:
 
 def packed_whole(seen: Seen) -> bytes:
     """The draft of a shot: what is seen of it and what the sheet shows besides; see `pack`."""
-    shot = seen.shot
+    of, shot = seen.of, seen.of.shot
     heads, tables = [], list(seen.tables)
-    timings = [timing(shot, part.structure, part.frames) for part in seen.spans]
+    timings = [of.timing(part.structure, part.frames) for part in seen.spans]
     for part, times, head in zip(seen.spans, timings, seen.head["spans"], strict=True):
         heads.append(
             {
@@ -284,19 +262,19 @@ def packed_whole(seen: Seen) -> bytes:
             }
         )
         own = slice(head["first"] - shot.first, head["last"] - shot.first + 1)
-        out = out_of_frame(part.poses, part.structure.boxes, seen.cameras[own], seen.half[own], seen.shift[own])
-        met = contacts_of(shot, part.structure, part.frames, part.poses)
+        out = out_of_frame(part.poses, part.structure.boxes, *(values[own] for values in seen.camera))
+        met = of.contacts(part.structure, part.frames, part.poses)
         tables += [times.speeds.astype(np.float32), (met | np.uint8(OUT) * out).astype(np.float32)]
-    rest = rest_frame(shot, timings[-1].rest)
+    rest = of.rest_frame(timings[-1].rest)
     head = {
         **seen.head,
         "spans": heads,
         "rest": rest,
         "responses": _responses(shot),
-        "overshoots": _overshoots(shot),
+        "overshoots": _overshoots(of),
         "keyed": keyed_values(shot),
         "beats": beats_of(shot),
-        "notes": notes(shot, rest),
+        "notes": notes(of, rest),
     }
     return pack(head, tables)
 
@@ -344,16 +322,17 @@ def _responses(shot: Shot) -> dict[str, list[float]]:
     }
 
 
-def _overshoots(shot: Shot) -> dict[str, float]:
+def _overshoots(of: Evaluation) -> dict[str, float]:
     """For each follow-through, by its id: how far letters go past their end at most, as a share of their way."""
+    shot = of.shot
     follows = [s for s in shot.steps if isinstance(s, FollowStep)]
     if not follows:
         return {}
-    structure = structure_at(shot, shot.last)
+    structure = of.structure(shot.last)
     frames = np.arange(shot.first, shot.last + 2 * float(shot.fps.fraction))
     found = dict.fromkeys((s.id for s in follows), 0.0)
     for number, block in enumerate(structure.blocks):
-        own = company(shot, structure, number)
+        own = of.company(structure, number)
         for step in follows:
             if step in shot.steps[block.step + 1 :]:
                 found[step.id] = max(found[step.id], round(overshoot(own, step, frames), 4))
@@ -455,13 +434,13 @@ def _path(block: Block) -> list[list[float]]:
     return found
 
 
-def _lenses(shot: Shot, frames: list[int], half: NDArray[np.float64], shift: NDArray[np.float64]) -> list[list[float]]:
+def _lenses(shot: Shot, frames: list[int], camera: Framing) -> list[list[float]]:
     """The camera's angle, shift and grade by frame; one entry when they stay."""
     step = camera_step(shot)
     if not changes([step.lens, step.sensor, step.shift, step.overscan, step.exposure, step.white]):
         frames = frames[:1]
     grades = [np.round(grade_at(shot, float(frame)), 6).reshape(-1).tolist() for frame in frames]
-    return [[*half[k].tolist(), *shift[k].tolist(), *grade] for k, grade in enumerate(grades)]
+    return [[*camera.half[k].tolist(), *camera.shift[k].tolist(), *grade] for k, grade in enumerate(grades)]
 
 
 def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[int]]:
@@ -618,10 +597,10 @@ def _worn(shot: Shot, block: Member, frame: int) -> dict[str, Any]:
     }
 
 
-def notes(shot: Shot, rest: float | None = None) -> list[dict[str, str]]:
+def notes(of: Evaluation, rest: float | None = None) -> list[dict[str, str]]:
     """What a user should know about the shot as it stands, step by step: nothing here stops the work."""
     said = []
-    structure = structure_at(shot, shot.last)
+    shot, structure = of.shot, of.structure(of.shot.last)
     for block in (b for b in structure.blocks if not b.member.copied):
         step = shot.steps[block.step]
         lacking: dict[str, set[str]] = {}
@@ -653,12 +632,13 @@ def notes(shot: Shot, rest: float | None = None) -> list[dict[str, str]]:
             said.append(
                 {"step": camera.id, "code": "camera.no_subject", "text": f"what the camera {does} is not in the shot"}
             )
-    said += _motion_notes(shot, structure, rest_frame(shot) if rest is None else rest)
+    said += _motion_notes(of, structure, of.rest_frame() if rest is None else rest)
     return said
 
 
-def _motion_notes(shot: Shot, structure: Structure, rest: float) -> list[dict[str, Any]]:
+def _motion_notes(of: Evaluation, structure: Structure, rest: float) -> list[dict[str, Any]]:
     """Rest that comes late or never, drives that nothing feels, and formulas that are not always numbers."""
+    shot = of.shot
     said = []
     moving = [s for s in shot.steps if s.kind in MOTION]
     if rest > shot.last and moving:
@@ -666,7 +646,7 @@ def _motion_notes(shot: Shot, structure: Structure, rest: float) -> list[dict[st
         when = f"at frame {rest:.4g}, after the last frame {shot.last}" if rest < NEVER else "not within the shot"
         said.append({"step": follow.id, "code": "motion.rest_late", "text": f"letters come to rest {when}"})
     for drive in moving:
-        if isinstance(drive, DriveStep) and not _felt(shot, structure, drive):
+        if isinstance(drive, DriveStep) and not _felt(of, structure, drive):
             text = "acts on nothing: its zone never meets a letter"
             said.append({"step": drive.id, "code": "motion.not_felt", "text": text})
     for id, text in unsound(shot):
@@ -674,14 +654,15 @@ def _motion_notes(shot: Shot, structure: Structure, rest: float) -> list[dict[st
     return said
 
 
-def _felt(shot: Shot, structure: Structure, drive: DriveStep) -> bool:
+def _felt(of: Evaluation, structure: Structure, drive: DriveStep) -> bool:
     """Does a drive that has nothing but zones ever reach a letter? Others do in any case."""
     if not drive.reaches or not all(isinstance(reach, Zone) for reach in drive.reaches):
         return True
+    shot = of.shot
     frames = np.linspace(shot.first, shot.last, min(60, len(shot.frames)))
     for number, block in enumerate(structure.blocks):
         below = drive in shot.steps[block.step + 1 :] and block.letters
-        if below and felt(company(shot, structure, number), drive, frames).any():
+        if below and felt(of.company(structure, number), drive, frames).any():
             return True
     return False
 
@@ -702,7 +683,7 @@ def _form_id(shot: Shot, block: int) -> str:
 
 def ridged_letters(shot: Shot, cache: Cache) -> list[str]:
     """Letters whose bevel is wider than a stem and meets in a ridge there."""
-    structure = structure_at(shot, shot.last)
+    structure = Evaluation(shot).structure(shot.last)
     return sorted(
         {
             letter.text

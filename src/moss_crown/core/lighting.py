@@ -17,7 +17,8 @@ from moss_crown.core.document.door import Patch
 from moss_crown.core.document.shot import Light, LightsStep, Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import camera_at, poses_at, solid_of, structure_at, title_corners
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.form.mesh import BEVEL, REAR_BEVEL, Solid
 from moss_crown.core.motion.values import sample_one
 from moss_crown.core.stage.ground import triangulated
@@ -113,7 +114,7 @@ def measure(shot: Shot, frame: float, asked: str, purpose: str) -> tuple[Floats,
 
     Raises DocumentInvalid for the field `asked` when there is no title.
     """
-    corners = title_corners(shot, frame)
+    corners = Evaluation(shot).title_corners(frame)
     if not len(corners):
         raise DocumentInvalid(asked, "a title", f"there is no title {purpose}")
     low, high = corners.min(0), corners.max(0)
@@ -164,7 +165,7 @@ def point_light(
     eye, way = _ray(shot, frame, x, y)
     if effect == "shadow":
         point = _on_stage(shot, frame, eye, way)
-        corners = title_corners(shot, frame)
+        corners = Evaluation(shot).title_corners(frame)
         target = (corners.min(0) + corners.max(0)) / 2
         towards = target - point
     else:
@@ -208,7 +209,7 @@ def _clear(target: Floats, towards: Floats, distance: float, behind: float) -> f
 
 def _ray(shot: Shot, frame: float, x: float, y: float) -> tuple[Floats, Floats]:
     """The eye, and the direction in which a place of the picture lies."""
-    camera = camera_at(shot, np.array([frame]), shot.aspect)
+    camera = Evaluation(shot).camera(np.array([frame]), shot.aspect)
     pose = camera.poses[0]
     across = ((2 * x - 1) - camera.shift[0]) * camera.half[0]
     up = ((1 - 2 * y) - camera.shift[1]) * camera.half[1]
@@ -231,8 +232,9 @@ def _on_stage(shot: Shot, frame: float, eye: Floats, way: Floats) -> Floats:
 
 def _on_letters(shot: Shot, frame: float, eye: Floats, way: Floats, cache: Cache, edge: bool) -> tuple[Floats, Floats]:
     """The nearest place of a letter along a ray and the normal there; with `edge`, those of its nearest bevel."""
-    structure = structure_at(shot, frame)
-    poses = poses_at(shot, structure, np.array([frame]))[0]
+    of = Evaluation(shot, cache)
+    structure = of.structure(frame)
+    poses = of.poses(structure, np.array([frame]))[0]
     nearest: tuple[float, Solid, int, Floats] | None = None
     count = 0
     for block in structure.blocks:

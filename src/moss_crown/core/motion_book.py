@@ -38,11 +38,11 @@ from moss_crown.core.document.shot import (
 )
 from moss_crown.core.document.values import Ease, Formula, Model, straight
 from moss_crown.core.errors import DocumentInvalid, TitleError
-from moss_crown.core.evaluate import camera_at, moved_at, spans, structure_at, together
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.motion.values import sample_choice, sample_one
-from moss_crown.core.moving import MOTION
+from moss_crown.core.moving import MOTION, together
 from moss_crown.core.stage.scene import Camera
 from moss_crown.core.type.shape import faces
 
@@ -610,8 +610,9 @@ TEXTS_WANTED = frozenset({"flip-drum", "turn-and-swap", "band"})
 def where(shot: Shot, texts: Sequence[str] = ()) -> Where:
     """What an entry is made for in this shot. Raises DocumentInvalid without a block."""
     step = _block(shot)
-    structure = structure_at(shot, shot.last)
-    camera = camera_at(shot, np.array([float(shot.last)]), shot.aspect)
+    of = Evaluation(shot)
+    structure = of.structure(shot.last)
+    camera = of.camera(np.array([float(shot.last)]), shot.aspect)
     own = sample_choice(step.text, shot.last) if isinstance(step, BlockStep) else ""
     wanted = tuple(t for t in texts if t.strip())
     return Where(
@@ -713,10 +714,11 @@ def thumbnail(shot: Shot) -> Thumbnail:
     outlines: dict[str, int] = {}
     found: list[list[list[float]]] = []
     which: list[list[int]] = []
-    for structure, own in spans(shot, frames):
+    of = Evaluation(shot)
+    for structure, own in of.spans(frames):
         at = np.array(own)
-        camera = camera_at(shot, at, aspect)
-        done = moved_at(shot, structure, at)
+        camera = of.camera(at, aspect)
+        done = of.moved(structure, at)
         poses = together(done, len(own))
         left = np.concatenate(
             [np.ones(b.poses.shape[:2]) if b.opacity is None else b.opacity for b in done] or [np.zeros((len(own), 0))],

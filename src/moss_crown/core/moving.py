@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any, TypeAlias
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,8 +60,7 @@ MARGIN = 0.02
 """What comes from outside the frame stands this share of the frame's half width beyond its border."""
 
 
-@dataclass(frozen=True)
-class Framing:
+class Framing(NamedTuple):
     """The camera at frames: poses (f, 4, 4), half tangents (f, 2), shifts (f, 2)."""
 
     poses: Floats
@@ -263,6 +262,22 @@ class Moved:
     tint: Floats | None
     opacity: Floats | None
     soft: Floats | None = None
+
+    def alone(self, k: int) -> Moved:
+        """At one of its frames."""
+        tint, opacity, soft = (None if v is None else v[k : k + 1] for v in (self.tint, self.opacity, self.soft))
+        return Moved(self.poses[k : k + 1], tint, opacity, soft)
+
+
+def together(blocks: Sequence[Moved], frames: int) -> Poses:
+    """The poses of all blocks, one after the other."""
+    return np.concatenate([b.poses for b in blocks], 1) if blocks else np.zeros((frames, 0, 4, 4))
+
+
+def soft_at(blocks: Sequence[Moved], frames: int) -> NDArray[np.float64]:
+    """(f, l): how soft the letters of all blocks are, metres."""
+    parts = [np.zeros(b.poses.shape[:2]) if b.soft is None else b.soft for b in blocks]
+    return np.concatenate(parts, 1) if parts else np.zeros((frames, 0))
 
 
 def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:

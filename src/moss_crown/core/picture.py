@@ -10,18 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core import limits
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.dressing import worn_by
 from moss_crown.core.errors import DocumentInvalid, TooMany
-from moss_crown.core.evaluate import (
-    Structure,
-    form_of_letter,
-    moved_at,
-    scene_at,
-    solid_of,
-    structure_at,
-)
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.setting import Structure, form_of_letter
+from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.form.developed import texture_places
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import area, letter_outline
@@ -69,10 +63,10 @@ class FrameOrder:
         return max(1, round((right - left) * self.width)), max(1, round((bottom - top) * self.height))
 
 
-def scene_of(shot: Shot, frame: int, order: FrameOrder, cache: Cache, motion: bool = False) -> Scene:
+def scene_of(of: Evaluation, frame: int, order: FrameOrder, motion: bool = False) -> Scene:
     """The scene of a frame as it is ordered: of a region, the camera sees that alone."""
     aspect = order.width * order.pixel_shape / order.height
-    scene = scene_at(shot, frame, aspect, cache, order.motion_blur, order.height, motion)
+    scene = of.scene(frame, aspect, order.motion_blur, order.height, motion)
     if order.region is None:
         return scene
     surround = scene.surround
@@ -93,31 +87,27 @@ def cropped(camera: Camera, region: tuple[float, float, float, float]) -> Camera
     )
 
 
-def render_frame(shot: Shot, frame: int, order: FrameOrder, cache: Cache, between: Between = go_on) -> Passes:
+def render_frame(of: Evaluation, frame: int, order: FrameOrder, between: Between = go_on) -> Passes:
     """All passes of a frame. The same frame has the same bits alone or in sequence, on any number of threads."""
-    scene = scene_of(shot, frame, order, cache)
+    scene = scene_of(of, frame, order)
     quality: Quality | None = "high" if order.denoise else None
-    return render(scene, render_settings(shot, frame, order), quality, between)
+    return render(scene, render_settings(of.shot, frame, order), quality, between)
 
 
-def render_layers(
-    shot: Shot, frame: int, order: FrameOrder, cache: Cache, between: Between = go_on
-) -> tuple[Passes, Layers]:
+def render_layers(of: Evaluation, frame: int, order: FrameOrder, between: Between = go_on) -> tuple[Passes, Layers]:
     """A frame as it is shown, and all of its layers; the first has the bits of `render_frame`."""
-    scene = scene_of(shot, frame, order, cache, motion=True)
-    with Render(scene, replace(render_settings(shot, frame, order), passes=True), between=between) as picture:
+    scene = scene_of(of, frame, order, motion=True)
+    with Render(scene, replace(render_settings(of.shot, frame, order), passes=True), between=between) as picture:
         picture.finish()
         passes = picture.passes()
         return denoised(passes, "high") if order.denoise else passes, picture.layers()
 
 
-def render_files(
-    shot: Shot, frame: int, order: FrameOrder, cache: Cache, between: Between = go_on
-) -> tuple[bytes, bytes | None]:
+def render_files(of: Evaluation, frame: int, order: FrameOrder, between: Between = go_on) -> tuple[bytes, bytes | None]:
     """A frame as PNG, and with `layers` as OpenEXR too. `between` is called between parts of it, and may raise."""
     if not order.layers:
-        return _png(render_frame(shot, frame, order, cache, between), frame, order), None
-    shown, layers = render_layers(shot, frame, order, cache, between)
+        return _png(render_frame(of, frame, order, between), frame, order), None
+    shown, layers = render_layers(of, frame, order, between)
     return _png(shown, frame, order), _exr(shown, layers, order)
 
 
@@ -125,9 +115,9 @@ def _png(shown: Passes, frame: int, order: FrameOrder) -> bytes:
     return write_png(frame_pixels(shown, frame, order.alpha), pixel_shape=order.pixel_shape)
 
 
-def export_exr(shot: Shot, frame: int, order: FrameOrder, cache: Cache) -> bytes:
+def export_exr(of: Evaluation, frame: int, order: FrameOrder) -> bytes:
     """All layers of a frame as one OpenEXR file, the denoised picture as R, G, B, A."""
-    return _exr(*render_layers(shot, frame, order, cache), order)
+    return _exr(*render_layers(of, frame, order), order)
 
 
 def _exr(shown: Passes, layers: Layers, order: FrameOrder) -> bytes:
@@ -154,10 +144,10 @@ def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings
 HOT_WIDTH, HOT_SAMPLES = 192, 16
 
 
-def hot_lights(shot: Shot, frame: int, cache: Cache, threads: int = 1) -> list[tuple[str, float]]:
+def hot_lights(of: Evaluation, frame: int, threads: int = 1) -> list[tuple[str, float]]:
     """What is behind the white of a frame, by a small picture of it: see `culprits`."""
-    height = max(16, round(HOT_WIDTH / shot.aspect))
-    shown, found = render_layers(shot, frame, FrameOrder(HOT_WIDTH, height, HOT_SAMPLES, threads=threads), cache)
+    height = max(16, round(HOT_WIDTH / of.shot.aspect))
+    shown, found = render_layers(of, frame, FrameOrder(HOT_WIDTH, height, HOT_SAMPLES, threads=threads))
     lights = {
         name.removeprefix("light_"): picture for name, picture in found.pictures.items() if name.startswith("light_")
     }
@@ -175,16 +165,15 @@ def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
 
 
 def title_model(
-    shot: Shot,
+    of: Evaluation,
     frame: float,
-    cache: Cache,
     edge: float | None = None,
     textured: bool = True,
     most: int = limits.TRIANGLES,
 ) -> TitleModel:
     """The title as it stands at a frame: a node a letter, with pose, pivot, materials and, where they are wanted,
     texture coordinates."""
-    structure = structure_at(shot, frame)
+    shot, structure = of.shot, of.structure(frame)
     if edge is not None:
         _check_edge(structure, edge, most)
     solids: list[Solid] = []
@@ -193,12 +182,12 @@ def title_model(
     place: dict[tuple[int, Dress], int] = {}
     nodes: list[Node] = []
     triangles = 0
-    for block, moved in zip(structure.blocks, moved_at(shot, structure, np.array([float(frame)])), strict=True):
+    for block, moved in zip(structure.blocks, of.moved(structure, np.array([float(frame)])), strict=True):
         opacity = None if moved.opacity is None else moved.opacity[0]
         tint = None if moved.tint is None else moved.tint[0]
         wears = worn_by(shot, block.step, block.setting, frame, tint, opacity)
         for number, (letter, dress) in enumerate(zip(block.letters, wears, strict=True)):
-            solid = solid_of(letter, block.form, cache, edge)
+            solid = solid_of(letter, block.form, of.cache, edge)
             triangles += len(solid.triangles)
             if triangles > limits.TRIANGLES:
                 raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
@@ -242,16 +231,15 @@ ENDINGS: dict[ModelFormat, str] = {"glb": "glb", "usd": "usdc", "obj": "obj.zip"
 
 
 def export_model(
-    shot: Shot,
+    of: Evaluation,
     frame: float,
     kind: ModelFormat,
-    cache: Cache,
     edge: float | None = None,
     most: int = limits.TRIANGLES,
 ) -> bytes:
     """The letters of a frame as a file for another program; with an `edge` in metres as triangles of even density, of
     which there may be so many. Raises DocumentInvalid, TooMany."""
-    model = title_model(shot, frame, cache, edge, kind != "stl", most)
+    model = title_model(of, frame, edge, kind != "stl", most)
     match kind:
         case "glb":
             return write_glb(model)

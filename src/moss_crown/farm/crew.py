@@ -20,7 +20,7 @@ from distributed import Client, Future, LocalCluster, Security, get_worker, wait
 
 from moss_crown.core.assets import Asset, begin_with, bring_in
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.door import read_shot
+from moss_crown.core.evaluation.newest import Newest
 from moss_crown.core.picture import FrameOrder, render_files
 from moss_crown.farm.credentials import Credentials
 from moss_crown.farm.orders import LOCAL_PROCESSES
@@ -49,9 +49,9 @@ class NotWanted(Exception):
 
 
 @lru_cache(maxsize=1)
-def _cache() -> Cache:
-    """A worker's cache: solids are built once a worker, whatever frames it gets."""
-    return Cache(256 * 1024 * 1024)
+def _newest() -> Newest:
+    """What a worker remembers: solids are built once a worker, whatever frames it gets."""
+    return Newest(Cache(256 * 1024 * 1024))
 
 
 def render_take_frame(document: dict[str, Any], frame: int, order: FrameOrder, assets: list[Asset]) -> Rendered:
@@ -60,8 +60,7 @@ def render_take_frame(document: dict[str, Any], frame: int, order: FrameOrder, a
     begin_with(asset.id for asset in assets)
     for asset in assets:
         bring_in(asset)
-    shot = read_shot(document)
-    picture, layers = render_files(shot, frame, order, _cache(), _still_wanted())
+    picture, layers = render_files(_newest().of(document), frame, order, _still_wanted())
     try:
         worker = str(get_worker().name)
     except ValueError:

@@ -33,7 +33,8 @@ from moss_crown.core.draft import (
 )
 from moss_crown.core.dressing import material_for
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import rest_frame, spans, structure_at, timing
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.newest import Newest
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.lighting import light_with, point_light
 from moss_crown.core.look.exposure import linear_to_srgb
@@ -81,6 +82,18 @@ def _cache() -> Cache:
     return Cache(256 * 1024 * 1024)
 
 
+@lru_cache(maxsize=1)
+def _newest() -> Newest:
+    return Newest(_cache())
+
+
+def _asked(document: dict[str, Any]) -> Evaluation:
+    """A document's evaluation, with what it needs brought in."""
+    of = _newest().of(document)
+    kit.ready(of.shot)
+    return of
+
+
 def _warm_plain() -> None:
     shot = new_shot(text="O")
     draft(shot)
@@ -98,14 +111,14 @@ def warm_half() -> None:
     """Load or compile the kernels that `ready_paths` and `ready_motion` do not, about half of all."""
     ready_others()
     _warm_plain()
-    title_model(new_shot(text="O"), 10, _cache())
+    title_model(Evaluation(new_shot(text="O"), _cache()), 10)
 
 
 def warm() -> bool:
     """Load all that a proof needs: every kernel, or compile those that are not there, and the denoiser."""
     warm_half()
     ready_motion()
-    render_frame(new_shot(text="O"), 10, FrameOrder(32, 32, 1), _cache())
+    render_frame(Evaluation(new_shot(text="O"), _cache()), 10, FrameOrder(32, 32, 1))
     return True
 
 
@@ -299,7 +312,7 @@ def own_material(document: dict[str, Any], order: dict[str, Any]) -> list[dict[s
     """The patch that gives letters a material of their own. Raises DocumentInvalid where there are none of them."""
     shot = kit.shot_of(document)
     frame = float(order["frame"])
-    blocks = [(block.step, block.setting) for block in structure_at(shot, frame).blocks]
+    blocks = [(block.step, block.setting) for block in Evaluation(shot).structure(frame).blocks]
     patch = material_for(shot, blocks, order["letters"], frame)
     if not patch:
         raise DocumentInvalid("/letters", "letters of the shot", "the shot has none of these letters")
@@ -311,7 +324,7 @@ def picture_in_look(document: dict[str, Any], look: dict[str, Any], frame: float
     dressed = patched(document, wearing_of(document, look, frame))
     height = min(max(16, round(width / dressed.aspect)), 1024)
     order = FrameOrder(width, height, LOOK_SAMPLES, motion_blur=False, denoise=False, threads=2)
-    passes = denoised(render_frame(dressed, round(frame), order, _cache()), "fast")
+    passes = denoised(render_frame(Evaluation(dressed, _cache()), round(frame), order), "fast")
     return write_jpeg(frame_pixels(passes, 0, False), 88)
 
 
@@ -320,7 +333,7 @@ def ridges_of(document: dict[str, Any]) -> list[str]:
 
 
 def model_of(document: dict[str, Any], frame: float, kind: ModelFormat, edge: float | None) -> bytes:
-    return export_model(kit.shot_of(document), frame, kind, _cache(), edge, limits.EXPORT_TRIANGLES)
+    return export_model(_asked(document), frame, kind, edge, limits.EXPORT_TRIANGLES)
 
 
 def environment_of(preset: EnvironmentSource) -> bytes:
@@ -362,15 +375,16 @@ def display_table() -> bytes:
 
 def poster_of(document: dict[str, Any], threads: int) -> tuple[bytes, list[float], int]:
     """A poster: the first frame at rest; how much moves, in STRIP_BINS shares of the shot, 0..1; and the letters."""
-    shot = kit.shot_of(document)
-    frame = int(min(max(math.ceil(rest_frame(shot)), shot.first), shot.last))
+    of = _asked(document)
+    shot = of.shot
+    frame = int(min(max(math.ceil(of.rest_frame()), shot.first), shot.last))
     width = POSTER_WIDTH
     height = min(max(16, round(width / shot.aspect)), 1024)
     order = FrameOrder(width, height, POSTER_SAMPLES, threads=threads)
-    picture = write_png(frame_pixels(render_frame(shot, frame, order, _cache()), frame, False))
+    picture = write_png(frame_pixels(render_frame(of, frame, order), frame, False))
     speeds, letters = [], 0
-    for structure, frames in spans(shot, list(shot.frames)):
-        speeds.append(timing(shot, structure, np.array(frames, float)).speeds[0].mean(1))
+    for structure, frames in of.spans(list(shot.frames)):
+        speeds.append(of.timing(structure, np.array(frames, float)).speeds[0].mean(1))
         letters = max(letters, len(structure.letters))
     moving = np.concatenate(speeds)
     bins = np.array([part.mean() if len(part) else 0.0 for part in np.array_split(moving, STRIP_BINS)])
@@ -390,11 +404,11 @@ _proof: list[_Proof] = []
 
 def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> bytes:
     """A first look: half the size, one sample."""
-    shot = kit.shot_of(document)
+    of = _asked(document)
     half = replace(order, width=max(16, order.width // 2), height=max(16, order.height // 2), samples=1)
     small = half if min(half.pixels) >= 16 else order
-    scene = scene_of(shot, frame, order, _cache())
-    with Render(scene, render_settings(shot, frame, small)) as picture:
+    scene = scene_of(of, frame, order)
+    with Render(scene, render_settings(of.shot, frame, small)) as picture:
         picture.add(1)
         passes = denoised(picture.passes(), "fast")
     return write_jpeg(frame_pixels(passes, frame, False), 85)
@@ -414,9 +428,9 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
     """Bring the proof `key` to `upto` samples and show it. A process that does not know it begins afresh."""
     if not _proof or _proof[0].key != key:
         proof_drop()
-        shot = kit.shot_of(document)
-        scene = scene_of(shot, frame, order, _cache())
-        _proof.append(_Proof(key, Render(scene, render_settings(shot, frame, order))))
+        of = _asked(document)
+        scene = scene_of(of, frame, order)
+        _proof.append(_Proof(key, Render(scene, render_settings(of.shot, frame, order))))
     render = _proof[0].render
     final = render.reach(upto)
     # The last picture is denoised as a take is: what was seen is what will be delivered.
@@ -437,7 +451,7 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
 
 def hot_of(document: dict[str, Any], frame: int, threads: int) -> list[tuple[str, float]]:
     """What is behind the white of a frame."""
-    return hot_lights(kit.shot_of(document), frame, _cache(), threads)
+    return hot_lights(_asked(document), frame, threads)
 
 
 def proof_drop() -> None:

@@ -10,7 +10,7 @@ from moss_crown.core.document.door import apply_patch, write_shot
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
 from moss_crown.core.document.shot import FrameRate
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.values import sample
 
 MOVE, TURN, LENS = "/steps/0/move", "/steps/0/turn", "/steps/7/lens"
@@ -100,9 +100,9 @@ def test_another_rate_keeps_the_seconds(rate):
     new = apply_patch(shot, retimed(shot, fps, "seconds"))[0]
     factor = float(fps.fraction / shot.fps.fraction)
     frames = np.linspace(0.37, 70.1, 50)  # not on a seam of what repeats
-    structure = structure_at(shot, 0)
-    assert poses_at(new, structure_at(new, 0), frames * factor) == pytest.approx(
-        poses_at(shot, structure, frames), abs=2e-4
+    structure = Evaluation(shot).structure(0)
+    assert Evaluation(new).poses(Evaluation(new).structure(0), frames * factor) == pytest.approx(
+        Evaluation(shot).poses(structure, frames), abs=2e-4
     )
     assert (new.last + 1) / float(fps.fraction) == pytest.approx((shot.last + 1) / 25, abs=0.5 / float(fps.fraction))
     kept = apply_patch(shot, retimed(shot, fps, "frames"))[0]
@@ -122,14 +122,14 @@ def test_offsets_keyed_once_reach_letter_after_letter():
             {"op": "replace", "path": f"/steps/{drive}/offset", "value": {"move": keys}},
         ],
     )[0]
-    height = poses_at(moved, structure_at(moved, 0), np.arange(60.0))[:, :, 1, 3]
+    height = Evaluation(moved).poses(Evaluation(moved).structure(0), np.arange(60.0))[:, :, 1, 3]
     assert height[0] + 2 == pytest.approx(height[-1])
     for letter in (1, 2, 3):
         rise = height[:, letter] - height[0, letter]
         assert rise[4 * letter :] == pytest.approx((height[:, 0] - height[0, 0])[: 60 - 4 * letter], abs=1e-12)
     # Twice the frames a second: the same at the same time.
     faster = apply_patch(moved, retimed(moved, FrameRate(numerator=50), "seconds"))[0]
-    again = poses_at(faster, structure_at(faster, 0), np.arange(0, 120.0, 2))[:, :, 1, 3]
+    again = Evaluation(faster).poses(Evaluation(faster).structure(0), np.arange(0, 120.0, 2))[:, :, 1, 3]
     assert again == pytest.approx(height, abs=1e-9)
 
 

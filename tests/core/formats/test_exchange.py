@@ -14,6 +14,7 @@ from pxr import Usd, UsdGeom, UsdValidation
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import export_model, title_model
 
 HERE = Path(__file__).parent
@@ -34,13 +35,13 @@ def cache():
 
 @pytest.fixture(scope="module")
 def volume(shot, cache):
-    model = title_model(shot, shot.last, cache)
+    model = title_model(Evaluation(shot, cache), shot.last)
     return sum(model.solids[n.mesh].volume * np.linalg.det(n.pose[:3, :3]) for n in model.nodes)
 
 
 def test_gltf_has_no_issues_and_three_reads_its_volume(shot, cache, volume, tmp_path):
     path = tmp_path / "title.glb"
-    path.write_bytes(export_model(shot, shot.last, "glb", cache))
+    path.write_bytes(export_model(Evaluation(shot, cache), shot.last, "glb"))
     said = subprocess.run(["node", HERE / "read_glb.mjs", path], capture_output=True, text=True, check=True)
     found = json.loads(said.stdout)
     assert found["issues"]["numErrors"] == found["issues"]["numWarnings"] == 0, found["issues"]["messages"]
@@ -53,7 +54,7 @@ def test_gltf_has_no_issues_and_three_reads_its_volume(shot, cache, volume, tmp_
 
 def test_usd_passes_its_compliance_checks_and_keeps_pivots(shot, cache, volume, tmp_path):
     path = tmp_path / "title.usdc"
-    path.write_bytes(export_model(shot, shot.last, "usd", cache))
+    path.write_bytes(export_model(Evaluation(shot, cache), shot.last, "usd"))
     stage = Usd.Stage.Open(str(path))
     validators = UsdValidation.ValidationRegistry().GetOrLoadAllValidators()
     assert len(validators) > 5
@@ -76,7 +77,7 @@ def test_usd_passes_its_compliance_checks_and_keeps_pivots(shot, cache, volume, 
 
 
 def test_obj_and_stl_are_read_back_closed_with_the_same_volume(shot, cache, volume):
-    with zipfile.ZipFile(io.BytesIO(export_model(shot, shot.last, "obj", cache))) as archive:
+    with zipfile.ZipFile(io.BytesIO(export_model(Evaluation(shot, cache), shot.last, "obj"))) as archive:
         text = archive.read("title.obj").decode()
         used = {line.split()[1] for line in text.splitlines() if line.startswith("usemtl")}
         made = {
@@ -85,7 +86,7 @@ def test_obj_and_stl_are_read_back_closed_with_the_same_volume(shot, cache, volu
     assert used == made
     assert text.count("\no ") == 7
     assert text.count("\nvt ") > 100
-    for kind, raw in (("obj", text.encode()), ("stl", export_model(shot, shot.last, "stl", cache))):
+    for kind, raw in (("obj", text.encode()), ("stl", export_model(Evaluation(shot, cache), shot.last, "stl"))):
         mesh = trimesh.load(io.BytesIO(raw), file_type=kind, force="mesh")
         mesh.merge_vertices(merge_norm=True, merge_tex=True)
         assert mesh.is_watertight, kind
@@ -96,12 +97,12 @@ def test_a_mirrored_block_is_outward_in_every_format(cache):
     raw = write_shot(new_shot(text="R"))
     raw["steps"][0]["scale"] = [-1, 1, 1]
     shot = read_shot(raw)
-    with zipfile.ZipFile(io.BytesIO(export_model(shot, shot.last, "obj", cache))) as archive:
+    with zipfile.ZipFile(io.BytesIO(export_model(Evaluation(shot, cache), shot.last, "obj"))) as archive:
         obj = archive.read("title.obj")
-    for kind, body in (("obj", obj), ("stl", export_model(shot, shot.last, "stl", cache))):
+    for kind, body in (("obj", obj), ("stl", export_model(Evaluation(shot, cache), shot.last, "stl"))):
         assert trimesh.load(io.BytesIO(body), file_type=kind, force="mesh").volume > 0
 
 
 def test_the_same_title_gives_the_same_bytes(shot, cache):
     for kind in ("glb", "obj", "stl"):
-        assert export_model(shot, 3, kind, cache) == export_model(shot, 3, kind, Cache())
+        assert export_model(Evaluation(shot, cache), 3, kind) == export_model(Evaluation(shot), 3, kind)

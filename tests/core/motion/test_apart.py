@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import DriveStep, FollowStep, Offset
-from moss_crown.core.evaluate import poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.poses import Act, Channel, moved_poses, rest_poses
 
@@ -105,8 +105,8 @@ def swinging(**more):
 
 def least_gap(shot):
     frames = np.arange(shot.first, shot.last + 1, dtype=float)
-    structure = structure_at(shot, shot.first)
-    poses = poses_at(shot, structure, frames)
+    structure = Evaluation(shot).structure(shot.first)
+    poses = Evaluation(shot).poses(structure, frames)
     corners = np.einsum("flij,lcj->flci", poses[..., :3, :3], structure.boxes) + poses[:, :, None, :3, 3]
     low, high = corners[..., 0].min(2), corners[..., 0].max(2)
     return (low[:, 1:] - high[:, :-1]).min(0), poses

@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
-from moss_crown.core.evaluate import camera_path, contacts_of, poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.clearance import MEETS, SINKS, contacts, out_of_frame
 
 CUBE = np.array([(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], float) / 2
@@ -85,7 +85,7 @@ def test_floor_and_wall():
 def test_the_letters_of_a_shot(offset, bits):
     patch = [{"op": "replace", "path": f"/steps/2/offset/{k}", "value": v} for k, v in offset.items()]
     shot, _ = apply_patch(new_shot(text="SALT"), patch)
-    found = contacts_of(shot, structure_at(shot, 0), np.arange(0.0, 73))
+    found = Evaluation(shot).contacts(Evaluation(shot).structure(0), np.arange(0.0, 73))
     assert found.max() == bits
     assert (found[60:] == 0).all()
 
@@ -115,10 +115,12 @@ def test_letters_that_come_from_outside_are_out_until_they_enter():
     drive = next(k for k, s in enumerate(shot.steps) if s.kind == "drive")
     outside = [{"op": "replace", "path": f"/steps/{drive}/offset/outside", "value": "left"}]
     coming = apply_patch(shot, outside)[0]
-    structure = structure_at(coming, 0)
+    structure = Evaluation(coming).structure(0)
     frames = np.arange(0.0, 73.0)
     seen = [
-        ~out_of_frame(poses_at(s, structure, frames), structure.boxes, *camera_path(s, frames, 16 / 9))
+        ~out_of_frame(
+            Evaluation(s).poses(structure, frames), structure.boxes, *Evaluation(s).camera_path(frames, 16 / 9)
+        )
         for s in (shot, coming)
     ]
     assert seen[0].all()

@@ -10,7 +10,7 @@ from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import DrumStep, FollowStep
 from moss_crown.core.draft import draft
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluate import moved_at, poses_at, rest_frame, spans, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.drum import columns, radius
 
 
@@ -22,7 +22,7 @@ def drum_shot(text="SALT", more=(), **drum):
 
 
 def shown(shot, frame):
-    return "".join(letter.text for letter in structure_at(shot, frame).letters)
+    return "".join(letter.text for letter in Evaluation(shot).structure(frame).letters)
 
 
 def angle(pose):
@@ -33,7 +33,7 @@ def test_words_follow_each_other_and_the_block_stays():
     shot = drum_shot(words="TIDE\nROAD", start=0, delay=0, duration=40)
     seen = [shown(shot, f) for f in range(41)]
     assert list(dict.fromkeys(seen)) == ["TIDE", "ROAD", "SALT"]
-    assert rest_frame(shot) == 40
+    assert Evaluation(shot).rest_frame() == 40
 
 
 @pytest.mark.parametrize("sides", [3, 4, 6, 12])
@@ -41,8 +41,10 @@ def test_words_follow_each_other_and_the_block_stays():
 def test_each_glyph_is_seen_while_it_faces_the_front_most(sides, rolls):
     shot = drum_shot(words="TIDE\nROAD\nLAMP", sides=sides, rolls=rolls, start=0, delay=3, duration=60)
     frames = [float(f) for f in range(73)]
-    for structure, own in spans(shot, frames):
-        turns = angle(poses_at(shot, structure, np.array(own))[..., :3, :3].reshape(-1, 3, 3).transpose(1, 2, 0))
+    for structure, own in Evaluation(shot).spans(frames):
+        turns = angle(
+            Evaluation(shot).poses(structure, np.array(own))[..., :3, :3].reshape(-1, 3, 3).transpose(1, 2, 0)
+        )
         assert np.abs(turns).max() <= 180 / sides + 1e-6
 
 
@@ -53,7 +55,7 @@ def test_it_changes_within_half_a_frame_of_edge_on():
     change = letters.index("I")
     fine = np.linspace(times[change - 1], times[change], 200)
     moment = next(t for t in fine if shown(shot, t) == "I")
-    there = angle(poses_at(shot, structure_at(shot, moment), np.array([moment]))[0, 0])
+    there = angle(Evaluation(shot).poses(Evaluation(shot).structure(moment), np.array([moment]))[0, 0])
     assert abs(there) == pytest.approx(45, abs=0.5)
 
 
@@ -61,8 +63,8 @@ def test_the_prism_turns_about_its_exact_centre():
     shot = drum_shot(text="H", words="E", sides=6, start=0, delay=0, duration=50)
     away = radius(6, 1.0)
     for t in np.linspace(0, 50, 23):
-        structure = structure_at(shot, t)
-        (pose,) = poses_at(shot, structure, np.array([t]))[0]
+        structure = Evaluation(shot).structure(t)
+        (pose,) = Evaluation(shot).poses(structure, np.array([t]))[0]
         letter = structure.letters[0]
         centre = pose @ [letter.centre[0], 0.5, -away, 1]
         home = letter.pose() @ [letter.centre[0], 0.5, -away, 1]
@@ -73,8 +75,8 @@ def test_short_words_leave_empty_faces_and_drawn_letters_differ_from_their_neigh
     shot = drum_shot(words="TO", start=0, delay=0, duration=40)
     drum = shot.steps[2]
     assert columns(drum, 0, tuple("SALT"), 1) == (("T", "S"), ("O", "A"), (" ", "L"), (" ", "T"))
-    structure = structure_at(shot, 0)
-    (block,) = moved_at(shot, structure, np.array([0.0]))
+    structure = Evaluation(shot).structure(0)
+    (block,) = Evaluation(shot).moved(structure, np.array([0.0]))
     assert block.opacity[0].tolist() == [1, 1, 0, 0]
     drawn = columns(DrumStep(id="d", before=20), 0, tuple("SALT"), 1)
     for column, letter in zip(drawn, "SALT", strict=True):
@@ -86,16 +88,16 @@ def test_a_frame_alone_is_as_in_sequence_and_a_spring_leaves_the_drum_alone():
     shot = drum_shot(words="TIDE\nROAD", start=2, delay=2.5, duration=30)
     frames = [float(f) for f in range(60)]
     together = {}
-    for structure, own in spans(shot, frames):
-        for frame, pose in zip(own, poses_at(shot, structure, np.array(own)), strict=True):
+    for structure, own in Evaluation(shot).spans(frames):
+        for frame, pose in zip(own, Evaluation(shot).poses(structure, np.array(own)), strict=True):
             together[frame] = (structure, pose)
     followed = drum_shot(words="TIDE\nROAD", start=2, delay=2.5, duration=30, more=[FollowStep(id="f")])
     for frame in (0.0, 7.0, 19.0, 33.0, 59.0):
-        structure = structure_at(shot, frame)
+        structure = Evaluation(shot).structure(frame)
         assert structure == together[frame][0]
-        assert (poses_at(shot, structure, np.array([frame]))[0] == together[frame][1]).all()
-        own = structure_at(followed, frame)
-        assert poses_at(followed, own, np.array([frame]))[0] == pytest.approx(together[frame][1], abs=1e-9)
+        assert (Evaluation(shot).poses(structure, np.array([frame]))[0] == together[frame][1]).all()
+        own = Evaluation(followed).structure(frame)
+        assert Evaluation(followed).poses(own, np.array([frame]))[0] == pytest.approx(together[frame][1], abs=1e-9)
 
 
 def test_a_drum_of_two_faces_is_refused_and_the_draft_holds_every_face():

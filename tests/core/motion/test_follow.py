@@ -21,7 +21,7 @@ from moss_crown.core.document.shot import (
     Swing,
     Zone,
 )
-from moss_crown.core.evaluate import camera_at, poses_at, rest_frame, structure_at, timing
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.follow import followed, grid
 from moss_crown.core.motion.reach import (
     Units,
@@ -135,7 +135,7 @@ SPRING = FollowStep(id="spring", tempo=2.0, damping=0.2)
 
 
 def places(shot, frames, **more):
-    return poses_at(shot, structure_at(shot, 0), np.asarray(frames, float), **more)[..., :3, 3]
+    return Evaluation(shot).poses(Evaluation(shot).structure(0), np.asarray(frames, float), **more)[..., :3, 3]
 
 
 @pytest.mark.parametrize(
@@ -149,12 +149,12 @@ def places(shot, frames, **more):
 def test_any_frame_alone_has_the_same_bits(steps):
     shot = shot_with(*steps)
     frames = np.sort(np.concatenate([np.arange(0.0, 73), np.linspace(3.1, 60.7, 20)]))
-    structure = structure_at(shot, 0)
-    together = poses_at(shot, structure, frames)
+    structure = Evaluation(shot).structure(0)
+    together = Evaluation(shot).poses(structure, frames)
     order = np.random.default_rng(3).permutation(len(frames))
-    assert (poses_at(shot, structure, frames[order]) == together[order]).all()
+    assert (Evaluation(shot).poses(structure, frames[order]) == together[order]).all()
     for k in order[::7]:
-        assert (poses_at(shot, structure, frames[k : k + 1])[0] == together[k]).all()
+        assert (Evaluation(shot).poses(structure, frames[k : k + 1])[0] == together[k]).all()
 
 
 def test_a_spring_overshoots_and_settles_at_rest():
@@ -228,14 +228,14 @@ def test_blocks_with_keys_are_followed_too():
 
 def test_rest_is_where_the_envelope_has_shrunk():
     shot = shot_with(ARRIVE.model_copy(update={"offset": Offset(move=(0, 2, 0))}), SPRING, text="I")
-    (rest,) = timing(shot, structure_at(shot, 0), np.arange(0.0, 73)).rest
-    assert rest_frame(shot) == rest > shot.last
+    (rest,) = Evaluation(shot).timing(Evaluation(shot).structure(0), np.arange(0.0, 73)).rest
+    assert Evaluation(shot).rest_frame() == rest > shot.last
     watched = places(shot, np.arange(0.0, 400))[:, 0, 1]
     off = np.abs(watched - watched[-1]) > 5e-4
     assert rest == np.flatnonzero(off)[-1] + 1
     never = shot_with(ARRIVE, SPRING.model_copy(update={"damping": 0.0}))
-    assert rest_frame(never) > 1e5
-    assert rest_frame(shot_with(ARRIVE, ShiverStep(id="s"))) == rest_frame(shot_with(ARRIVE))
+    assert Evaluation(never).rest_frame() > 1e5
+    assert Evaluation(shot_with(ARRIVE, ShiverStep(id="s"))).rest_frame() == Evaluation(shot_with(ARRIVE)).rest_frame()
 
 
 def row(count):
@@ -362,9 +362,9 @@ def test_letters_begin_just_outside_the_frame(side, axis, sign, orbit):
     camera = next(s for s in raw["steps"] if s["kind"] == "camera")
     camera.update(orbit=list(orbit), shift=[0.1, -0.05])
     shot = read_shot(raw)
-    structure = structure_at(shot, 0)
-    (poses,) = poses_at(shot, structure, np.array([0.0]))
-    view = camera_at(shot, np.array([0.0]), shot.width / shot.height)
+    structure = Evaluation(shot).structure(0)
+    (poses,) = Evaluation(shot).poses(structure, np.array([0.0]))
+    view = Evaluation(shot).camera(np.array([0.0]), shot.width / shot.height)
     world = np.einsum("lij,lcj->lci", poses[:, :3, :3], structure.boxes) + poses[:, None, :3, 3]
     seen = (world - view.poses[0, :3, 3]) @ view.poses[0, :3, :3]
     across = seen[..., axis] / -seen[..., 2] / view.half[axis] + view.shift[axis]
@@ -375,7 +375,7 @@ def test_letters_begin_just_outside_the_frame(side, axis, sign, orbit):
 def test_words_and_lines_feel_a_drive_as_one():
     words = shot_with(ARRIVE.model_copy(update={"scope": "word", "offset": Offset(move=(0, 2, 0))}))
     found = places(words, np.arange(0.0, 40))[..., 1]
-    of_word = np.array([m.word for m in structure_at(words, 0).letters])
+    of_word = np.array([m.word for m in Evaluation(words).structure(0).letters])
     for word in (0, 1):
         assert np.ptp(found[:, of_word == word], axis=1).max() < 1e-9
     assert (found[:, of_word == 1][:, 0] >= found[:, of_word == 0][:, 0] - 1e-9).all()

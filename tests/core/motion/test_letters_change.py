@@ -8,7 +8,8 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import Cadence, DriveStep, Everywhere, Offset
 from moss_crown.core.draft import draft
-from moss_crown.core.evaluate import poses_at, solid_of, spans, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.solids import solid_of
 
 
 def shot_with(drive, text="SALT ROADS", family="cinzel", **block):
@@ -19,7 +20,7 @@ def shot_with(drive, text="SALT ROADS", family="cinzel", **block):
 
 
 def weights(shot, frame):
-    return [dict(letter.axes).get("wght") for letter in structure_at(shot, frame).letters]
+    return [dict(letter.axes).get("wght") for letter in Evaluation(shot).structure(frame).letters]
 
 
 def test_weight_runs_through_a_word_with_the_reach():
@@ -40,10 +41,10 @@ def test_heavier_letters_are_larger_and_their_neighbours_make_room():
     cache = Cache()
 
     def measure(shot):
-        structure = structure_at(shot, 0)
+        structure = Evaluation(shot).structure(0)
         block = structure.blocks[0]
         volume = sum(solid_of(letter, block.form, cache).volume for letter in block.letters)
-        return volume, np.ptp(poses_at(shot, structure, np.array([0.0]))[0, :, 0, 3])
+        return volume, np.ptp(Evaluation(shot).poses(structure, np.array([0.0]))[0, :, 0, 3])
 
     (v0, w0), (v1, w1) = measure(light), measure(heavy)
     assert v1 > 1.2 * v0 and w1 > 1.02 * w0
@@ -54,13 +55,15 @@ def test_an_axis_that_a_family_has_not_changes_nothing():
     shot = shot_with(drive, family="archivo-black")
     plain = shot_with(DriveStep(id="d", offset=Offset(move=(0, 1, 0)), reaches=[Everywhere()]), family="archivo-black")
     at = np.array([0.0])
-    assert poses_at(shot, structure_at(shot, 0), at) == pytest.approx(poses_at(plain, structure_at(plain, 0), at))
+    assert Evaluation(shot).poses(Evaluation(shot).structure(0), at) == pytest.approx(
+        Evaluation(plain).poses(Evaluation(plain).structure(0), at)
+    )
 
 
 def test_scrambled_letters_settle_one_after_the_other():
     drive = DriveStep(id="d", offset=Offset(scramble=1), reaches=[Cadence(start=6, delay=3, duration=4)])
     shot = shot_with(drive, "SALT", family="archivo-black")
-    seen = ["".join(m.text for m in structure_at(shot, f).letters) for f in range(40)]
+    seen = ["".join(m.text for m in Evaluation(shot).structure(f).letters) for f in range(40)]
     assert seen[0] == seen[1] == seen[2] != seen[3], "each stands for three frames"
     assert all(len(text) == 4 for text in seen)
     assert seen[13][0] == "S" and seen[39] == "SALT"
@@ -68,7 +71,10 @@ def test_scrambled_letters_settle_one_after_the_other():
     half = shot_with(DriveStep(id="d", offset=Offset(scramble=0.5), reaches=[]), "SALT", family="archivo-black")
     kept = np.mean(
         [
-            [a == b for a, b in zip("".join(m.text for m in structure_at(half, f).letters), "SALT", strict=True)]
+            [
+                a == b
+                for a, b in zip("".join(m.text for m in Evaluation(half).structure(f).letters), "SALT", strict=True)
+            ]
             for f in range(0, 600, 3)
         ]
     )
@@ -78,7 +84,7 @@ def test_scrambled_letters_settle_one_after_the_other():
 def test_a_frame_alone_is_as_in_sequence_and_the_draft_holds_it():
     drive = DriveStep(id="d", offset=Offset(axes={"wght": 400}, scramble=0.6, move=(0, 1, 0)), reaches=[Cadence()])
     shot = shot_with(drive, "SALT")
-    for structure, own in spans(shot, [float(f) for f in range(0, 40)]):
+    for structure, own in Evaluation(shot).spans([float(f) for f in range(0, 40)]):
         for frame in own[::3]:
-            assert structure_at(shot, frame) == structure
+            assert Evaluation(shot).structure(frame) == structure
     assert draft(shot).count(b'"recipe"') > 40

@@ -8,7 +8,7 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import DriveStep, Offset, Picture
 from moss_crown.core.document.values import Key, Keyed
 from moss_crown.core.errors import PictureUnknown
-from moss_crown.core.evaluate import poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look import pictures
 from moss_crown.core.motion.reach import Units, picture_reach, shaded
 
@@ -81,8 +81,8 @@ def driven(id: str):
 def test_letters_of_a_shot_rise_where_the_picture_is_bright():
     pictures.bring_in(ID, pictures.pack(ramp()))
     shot = driven(ID)
-    structure = structure_at(shot, 0)
-    high = poses_at(shot, structure, np.array([5.0]))[0, :, 1, 3]
+    structure = Evaluation(shot).structure(0)
+    high = Evaluation(shot).poses(structure, np.array([5.0]))[0, :, 1, 3]
     still = np.array([letter.y for letter in structure.letters])
     middles = np.array([letter.x + letter.centre[0] for letter in structure.letters])
     assert high - still == pytest.approx(middles / 8 + 0.5, abs=0.02)

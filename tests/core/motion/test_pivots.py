@@ -6,7 +6,7 @@ import pytest
 from letters import setting
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
-from moss_crown.core.evaluate import poses_at, structure_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.pivots import pivots
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.path import Baseline
@@ -51,11 +51,11 @@ def test_a_turn_leaves_the_pivot_where_it_is(place):
     changes = {"/steps/2/pivot/place": place, "/steps/2/pivot/about": "word", "/steps/2/offset/move": [0, 0, 0]}
     patch = [{"op": "replace", "path": p, "value": v} for p, v in changes.items()]
     shot, _ = apply_patch(new_shot(text="SALT ROADS"), patch)
-    structure = structure_at(shot, 0)
+    structure = Evaluation(shot).structure(0)
     letters = structure.letters
     rest = world(letters, pivots(letters, "word", place, NONE, 1.0))
     local = pivots(letters, "word", place, NONE, 1.0)
-    for poses in poses_at(shot, structure, np.array([0.0, 9.0, 15.5])):
+    for poses in Evaluation(shot).poses(structure, np.array([0.0, 9.0, 15.5])):
         now = np.array([(p @ [*q, 1])[:3] for p, q in zip(poses, local, strict=True)])
         assert now == pytest.approx(rest, abs=1e-9)
 
@@ -68,8 +68,8 @@ def test_a_pivot_can_be_keyed():
         {"op": "replace", "path": "/steps/2/offset/move", "value": [0, 0, 0]},
     ]
     shot, _ = apply_patch(new_shot(text="H"), patch)
-    structure = structure_at(shot, 0)
-    low, high = poses_at(shot, structure, np.array([0.0, 10.0]))[:, 0]
+    structure = Evaluation(shot).structure(0)
+    low, high = Evaluation(shot).poses(structure, np.array([0.0, 10.0]))[:, 0]
     middle = structure.letters[0].centre[0]
     assert (low @ [middle, 0, 0, 1])[:3] == pytest.approx([structure.letters[0].x + middle, 0, 0], abs=1e-9)
     assert (high @ [middle, 1, 0, 1])[:3] == pytest.approx([structure.letters[0].x + middle, 1, 0], abs=1e-9)

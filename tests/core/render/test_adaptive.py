@@ -6,7 +6,7 @@ from test_light import NO_SKY, camera, scene
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.material import Surface
 from moss_crown.core.picture import FrameOrder, render_frame, render_layers
 from moss_crown.core.render import film as channels
@@ -17,7 +17,7 @@ WIDE = (256, 72)
 
 
 def titled(frame=60):
-    return scene_at(new_shot(text="TIDE"), frame, WIDE[0] / WIDE[1], Cache(), height=WIDE[1])
+    return Evaluation(new_shot(text="TIDE")).scene(frame, WIDE[0] / WIDE[1], height=WIDE[1])
 
 
 def counts(picture: Render) -> np.ndarray:
@@ -126,15 +126,17 @@ def test_brightness_stays_where_it_is():
 
 def test_alone_or_after_others_on_one_thread_or_two_it_has_the_same_bits():
     shot, order = new_shot(text="TIDE"), FrameOrder(*WIDE, 48, noise=0.18)
-    first = render_frame(shot, 20, order, Cache()).beauty
+    first = render_frame(Evaluation(shot), 20, order).beauty
     cache = Cache()
-    render_frame(shot, 19, order, cache)
-    again = render_frame(shot, 20, FrameOrder(*WIDE, 48, noise=0.18, threads=2), cache).beauty
+    render_frame(Evaluation(shot, cache), 19, order)
+    again = render_frame(Evaluation(shot, cache), 20, FrameOrder(*WIDE, 48, noise=0.18, threads=2)).beauty
     assert np.array_equal(first, again)
 
 
 def test_layers_of_an_uneven_film_still_add_up():
-    shown, found = render_layers(new_shot(text="TIDE"), 60, FrameOrder(*WIDE, 48, noise=0.18, denoise=False), Cache())
+    shown, found = render_layers(
+        Evaluation(new_shot(text="TIDE")), 60, FrameOrder(*WIDE, 48, noise=0.18, denoise=False)
+    )
     lights = sum(picture for name, picture in found.pictures.items() if name.startswith("light_"))
     assert lights == pytest.approx(shown.beauty, abs=1e-4)
     assert max(m.share.sum(-1).max() for m in found.mattes.values()) <= 1 + 1e-5

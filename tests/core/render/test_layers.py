@@ -10,7 +10,7 @@ from letters import alike
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.form.solid import solid
 from moss_crown.core.formats.exr import murmur3, name_hash, write_exr
 from moss_crown.core.look.material import Surface
@@ -169,10 +169,10 @@ def test_a_shot_gives_layers_with_the_bits_of_its_picture():
     shot = Shot.model_validate(new_shot().model_dump(mode="json"))
     order = FrameOrder(64, 36, 2, denoise=False)
     cache = Cache()
-    shown, layers = render_layers(shot, 20, order, cache)
-    assert (shown.beauty == render_frame(shot, 20, order, cache).beauty).all()
+    shown, layers = render_layers(Evaluation(shot, cache), 20, order)
+    assert (shown.beauty == render_frame(Evaluation(shot, cache), 20, order).beauty).all()
     assert {"light_key", "light_fill", "light_environment", "diffuse", "shadow"} <= set(layers.pictures)
-    assert len(scene_at(shot, 20, 16 / 9, cache, motion=True).letters) == 11
+    assert len(Evaluation(shot, cache).scene(20, 16 / 9, motion=True).letters) == 11
     moving = np.linalg.norm(layers.pictures["motion"], axis=-1)
     assert moving.max() > 0.2
-    assert export_exr(shot, 20, FrameOrder(64, 36, 1), cache)[:4] == b"\x76\x2f\x31\x01"
+    assert export_exr(Evaluation(shot, cache), 20, FrameOrder(64, 36, 1))[:4] == b"\x76\x2f\x31\x01"

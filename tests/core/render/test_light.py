@@ -6,9 +6,8 @@ import numpy as np
 import pytest
 
 from letters import alike
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.form.solid import solid
 from moss_crown.core.look.material import Grain, Surface, surface_at
 from moss_crown.core.look.materials import MATERIALS
@@ -302,7 +301,7 @@ def test_a_hundred_lamps_at_one_power_are_as_bright_as_one():
 
 
 def test_rays_for_faint_light_that_are_left_to_chance_change_no_mean(monkeypatch):
-    shot = scene_at(new_shot(text="TIDE"), 60, 4, Cache(), height=18)
+    shot = Evaluation(new_shot(text="TIDE")).scene(60, 4, height=18)
     found = []
     for faint in (0.0, 1.0):  # as if all light were faint, where the product means two hundredths
         monkeypatch.setattr(renderer, "FAINT", faint)

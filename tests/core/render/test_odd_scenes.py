@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
 from moss_crown.core.document.shot import Light
 from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, render_frame
 
 LETTER = [0.0, 0.5, 0.0]
@@ -17,7 +17,7 @@ HUGE = 1e7
 
 def rendered(*operations, text="I", frame=72):
     shot, _ = apply_patch(new_shot(text=text), [{"op": "replace", "path": p, "value": v} for p, v in operations])
-    beauty = render_frame(shot, frame, FrameOrder(64, 36, 4), Cache()).beauty
+    beauty = render_frame(Evaluation(shot), frame, FrameOrder(64, 36, 4)).beauty
     assert np.isfinite(beauty).all()
     assert beauty.min() >= 0 and beauty.max() < HUGE
     return beauty

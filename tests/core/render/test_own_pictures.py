@@ -11,7 +11,7 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import Material, Pictures
 from moss_crown.core.errors import PictureUnknown
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look import pictures
 from moss_crown.core.look.exposure import srgb_to_linear
 from moss_crown.core.look.material import Images, Surface, surface_at
@@ -169,5 +169,5 @@ def test_a_shot_names_its_pictures_and_one_that_is_nowhere_is_said():
 
 def test_a_material_without_pictures_has_none_in_the_scene():
     assert surface_at(Material(), 0).images is None
-    scene = scene_at(with_pictures(colour=own(noise(4, 4)), width=0.5), 60, 16 / 9, Cache())
+    scene = Evaluation(with_pictures(colour=own(noise(4, 4)), width=0.5), Cache()).scene(60, 16 / 9)
     assert scene.surfaces[0].images == Images(colour=scene.surfaces[0].images.colour, width=0.5)

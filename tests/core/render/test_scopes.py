@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, cropped, hot_lights, render_frame
 from moss_crown.core.render.display import MIDDLE
 from moss_crown.core.render.scopes import BANDS, COLUMNS, LEVELS, culprits, exposure_map, scopes
@@ -57,7 +58,7 @@ def test_a_lamp_that_is_far_too_bright_is_found_in_a_shot():
     shot = new_shot(text="OB")
     lights = next(k for k, step in enumerate(shot.steps) if step.kind == "lights")
     loud = patched(write_shot(shot), [{"op": "replace", "path": f"/steps/{lights}/lights/0/stops", "value": 7}])
-    name, share = hot_lights(loud, 60, Cache())[0]
+    name, share = hot_lights(Evaluation(loud), 60)[0]
     assert (name, share > 0.9) == (shot.steps[lights].lights[0].name, True)
 
 
@@ -79,8 +80,10 @@ def test_a_region_is_seen_as_the_whole_frame_sees_it(region, shift):
 
 def test_a_region_shows_what_the_frame_shows_there():
     shot, cache = new_shot(text="OB"), Cache()
-    whole = render_frame(shot, 72, FrameOrder(160, 90, 32, denoise=False), cache)
-    part = render_frame(shot, 72, FrameOrder(160, 90, 32, denoise=False, region=(0.25, 0.2, 0.75, 0.8)), cache)
+    whole = render_frame(Evaluation(shot, cache), 72, FrameOrder(160, 90, 32, denoise=False))
+    part = render_frame(
+        Evaluation(shot, cache), 72, FrameOrder(160, 90, 32, denoise=False, region=(0.25, 0.2, 0.75, 0.8))
+    )
     inside = whole.beauty[18:72, 40:120]
     assert part.beauty.shape == inside.shape
     # Without the few brightest of a lamp's mirror image, which decide a mean by chance.

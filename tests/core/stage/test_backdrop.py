@@ -9,12 +9,11 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from moss_crown.core.assets import check_assets
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, read_shot, write_shot
 from moss_crown.core.draft import look_at_frame
 from moss_crown.core.errors import DocumentInvalid, PictureUnknown
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.pictures import bring_in, pack
 from moss_crown.core.picture import FrameOrder, render_frame
 from moss_crown.core.stage.backdrop import Backdrop, corners, covering, painted, seen_in
@@ -75,14 +74,14 @@ def test_what_a_picture_lets_through_shows_the_colour():
 
 def test_a_frame_shows_it_where_nothing_is_before_it_and_so_does_the_draft():
     shot = shot_behind(behind="gradient", colour=DARK, colour_above=LIGHT)
-    passes = render_frame(shot, 72, FrameOrder(32, 18, 4, denoise=False), Cache())
+    passes = render_frame(Evaluation(shot), 72, FrameOrder(32, 18, 4, denoise=False))
     empty = passes.alpha[..., 0] == 0
     assert empty.any()
     assert passes.beauty[empty] == pytest.approx(painted(Backdrop(DARK, LIGHT), 32, 18)[empty], abs=1e-5)
     drawn = look_at_frame(shot, 72)["environment"]["behind"]
     assert drawn["corners"] == pytest.approx(corners(Backdrop(DARK, LIGHT)))
     part = FrameOrder(64, 36, 4, denoise=False, region=(0.0, 0.0, 0.5, 0.5))
-    above = render_frame(shot, 72, part, Cache())
+    above = render_frame(Evaluation(shot), 72, part)
     bare = above.alpha[..., 0] == 0
     assert above.beauty[bare] == pytest.approx(painted(Backdrop(DARK, LIGHT), 64, 36)[:18, :32][bare], abs=1e-5)
 
@@ -94,7 +93,7 @@ def test_a_picture_of_the_production_is_shown_and_one_that_is_not_there_refused(
     with pytest.raises(PictureUnknown) as refused:
         check_assets(shot)
     assert "/backdrop" in str(refused.value.facts())
-    white = scene_at(shot, 72, 16 / 9, Cache()).surround.behind
+    white = Evaluation(shot).scene(72, 16 / 9).surround.behind
     assert painted(white, 16, 9) == pytest.approx(1.0)
     assert look_at_frame(shot, 72)["environment"]["behind"] | {"corners": 0} == {
         "corners": 0,
@@ -108,7 +107,7 @@ def test_pixels_that_are_not_square_keep_the_frames_shape():
     wide = square.model_copy(update={"width": 640, "pixel_shape": 2.0})
     assert wide.aspect == square.aspect
     one, two = (
-        render_frame(s, 72, FrameOrder(w, 90, 32, denoise=False, pixel_shape=s.pixel_shape), Cache())
+        render_frame(Evaluation(s), 72, FrameOrder(w, 90, 32, denoise=False, pixel_shape=s.pixel_shape))
         for s, w in ((square, 160), (wide, 80))
     )
     halves = one.beauty.reshape(90, 80, 2, 3).mean(2)

@@ -5,10 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.shot import Material, Pictures, Shot
-from moss_crown.core.evaluate import scene_at
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.material import Images, Surface
 from moss_crown.core.render.renderer import Render, RenderSettings, render
 from moss_crown.core.stage.camera import look_at
@@ -168,7 +167,7 @@ def test_grounds_go_over_into_the_horizon_around_the_middle(haze):
 
 def test_letters_do_not_go_over_into_the_horizon():
     """With a horizon that begins at once floor and wall are it, and letters have the same bits as without."""
-    near, far = (scene_at(staged(horizon=h, horizon_colour=(0.9, 0.1, 0.2)), 60, 16 / 9, Cache()) for h in (0.0, 0.02))
+    near, far = (Evaluation(staged(horizon=h, horizon_colour=(0.9, 0.1, 0.2))).scene(60, 16 / 9) for h in (0.0, 0.02))
     assert near.horizon is None
     assert far.horizon == horizon_at(staged(horizon=0.02, horizon_colour=(0.9, 0.1, 0.2)), 0)
     bare = replace(near, grounds=())
@@ -185,7 +184,7 @@ def test_letters_do_not_go_over_into_the_horizon():
 
 def test_the_lights_of_a_hazy_scene_still_add_up():
     shot = staged(haze=6.0)
-    scene = scene_at(shot, 60, 16 / 9, Cache(), motion=True)
+    scene = Evaluation(shot).scene(60, 16 / 9, motion=True)
     with Render(scene, RenderSettings(64, 36, 4, passes=True)) as picture:
         picture.add(4)
         beauty, found = picture.passes().beauty, picture.layers()
@@ -194,7 +193,7 @@ def test_the_lights_of_a_hazy_scene_still_add_up():
 
 
 def test_a_clear_scene_renders_the_same_without_haze():
-    scene = scene_at(staged(), 60, 16 / 9, Cache())
+    scene = Evaluation(staged()).scene(60, 16 / 9)
     far = replace(scene, haze=Haze(1e-9, (1.0, 1.0, 1.0)))
     one, other = (render(s, RenderSettings(48, 27, 2), None).beauty for s in (scene, far))
     assert one == pytest.approx(other, abs=1e-6)

@@ -6,7 +6,7 @@ import pytest
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.draft import notes
-from moss_crown.core.evaluate import camera_at, camera_path, subject_places
+from moss_crown.core.evaluation.evaluation import Evaluation
 
 
 def edited(**members):
@@ -25,8 +25,10 @@ BLOCK = {"block": "block", "letter": None}
 def test_a_letter_is_where_its_middle_is_and_a_block_in_the_middle_of_its_letters():
     shot = edited()
     frames = np.array([0.0, float(shot.last)])
-    letters = np.array([subject_places(shot, type_of({"block": "block", "letter": k}), frames) for k in range(8)])
-    assert subject_places(shot, type_of(BLOCK), frames) == pytest.approx(letters.mean(0))
+    letters = np.array(
+        [Evaluation(shot).subject_places(type_of({"block": "block", "letter": k}), frames) for k in range(8)]
+    )
+    assert Evaluation(shot).subject_places(type_of(BLOCK), frames) == pytest.approx(letters.mean(0))
     assert letters[:, 0] - letters[:, 1] == pytest.approx(np.tile([2.0, 0.0, 0.0], (8, 1)), abs=1e-9)
     assert (np.diff(letters[:, 1, 0]) > 0).all(), "reading order runs to the right"
 
@@ -41,15 +43,15 @@ def type_of(subject):
 def test_the_camera_goes_along_by_its_share_and_ends_where_it_would_stand(share):
     still, follows = edited(), edited(follow={"block": "block", "letter": 3}, follow_share=share)
     frames = np.arange(0.0, 73.0)
-    one, half, _ = camera_path(still, frames, 1.5)
-    other, same, _ = camera_path(follows, frames, 1.5)
+    one, half, _ = Evaluation(still).camera_path(frames, 1.5)
+    other, same, _ = Evaluation(follows).camera_path(frames, 1.5)
     away = other[:, :3, 3] - one[:, :3, 3]
     assert away[0] == pytest.approx([2 * share, 0, 0])
     assert away[-1] == pytest.approx([0, 0, 0])
     assert other[:, :3, :3] == pytest.approx(one[:, :3, :3])
     assert same == pytest.approx(half)
     # The same frame alone.
-    assert (camera_path(follows, frames[20:21], 1.5)[0][0] == other[20]).all()
+    assert (Evaluation(follows).camera_path(frames[20:21], 1.5)[0][0] == other[20]).all()
 
 
 def test_focus_stays_on_a_letter_that_comes_nearer():
@@ -57,15 +59,19 @@ def test_focus_stays_on_a_letter_that_comes_nearer():
     offset = {"move": [0.0, 0.0, 3.0], "turn": [0.0, 0.0, 0.0], "scale": [1.0, 1.0, 1.0]}
     drive = next(k for k, step in enumerate(shot.steps) if step.kind == "drive")
     shot = patched(write_shot(shot), [{"op": "replace", "path": f"/steps/{drive}/offset", "value": offset}])
-    far = camera_at(shot, np.array([float(shot.last)]), 1.5).focus
-    near = camera_at(shot, np.array([0.0]), 1.5).focus
+    far = Evaluation(shot).camera(np.array([float(shot.last)]), 1.5).focus
+    near = Evaluation(shot).camera(np.array([0.0]), 1.5).focus
     assert far - near == pytest.approx(3.0)
-    assert far == pytest.approx(camera_at(edited(orbit=[0.0, 0.0], fit=0.5), np.array([72.0]), 1.5).focus, abs=0.5)
+    assert far == pytest.approx(
+        Evaluation(edited(orbit=[0.0, 0.0], fit=0.5)).camera(np.array([72.0]), 1.5).focus, abs=0.5
+    )
 
 
 def test_a_subject_that_is_not_there_is_said_and_moves_nothing():
     lost = edited(follow={"block": "elsewhere", "letter": None}, focus_on={"block": "block", "letter": 99})
     frames = np.array([0.0, 30.0])
-    assert camera_path(lost, frames, 1.5)[0] == pytest.approx(camera_path(edited(), frames, 1.5)[0])
-    assert [n["code"] for n in notes(lost)].count("camera.no_subject") == 2
-    assert not [n for n in notes(edited(follow=BLOCK)) if n["code"] == "camera.no_subject"]
+    assert Evaluation(lost).camera_path(frames, 1.5)[0] == pytest.approx(
+        Evaluation(edited()).camera_path(frames, 1.5)[0]
+    )
+    assert [n["code"] for n in notes(Evaluation(lost))].count("camera.no_subject") == 2
+    assert not [n for n in notes(Evaluation(edited(follow=BLOCK))) if n["code"] == "camera.no_subject"]

@@ -1,0 +1,109 @@
+"""The Scene of a frame: everything the renderer needs."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from moss_crown.core import limits
+from moss_crown.core.dressing import worn_by
+from moss_crown.core.errors import TooMany
+from moss_crown.core.evaluation.around import light_names, lights_at, surround_at
+from moss_crown.core.evaluation.setting import form_of_letter
+from moss_crown.core.evaluation.solids import fineness, letter_solid, solid_address
+from moss_crown.core.form.mesh import Solid
+from moss_crown.core.look.dress import unseen
+from moss_crown.core.look.material import Surface
+from moss_crown.core.motion.poses import softened
+from moss_crown.core.moving import rest_of, soft_at, together
+from moss_crown.core.stage.scene import Placed, Scene
+from moss_crown.core.staging import grounds_at, haze_at, horizon_at
+
+if TYPE_CHECKING:
+    from moss_crown.core.evaluation.evaluation import Evaluation
+
+SOFT_POSES = 65
+"""In so many places letters that are soft stand while the shutter is open."""
+NOWHERE = -1
+"""In place of a solid for a letter of which nothing is there, such as a tube that has not begun."""
+
+
+def scene(of: Evaluation, frame: float, aspect: float, blur: bool, height: int, motion: bool) -> Scene:
+    """See `Evaluation.scene`."""
+    shot = of.shot
+    structure = of.structure(frame)
+    moments = of.shutter_frames(frame, aspect) if blur else np.array([float(frame)])
+    done = of.moved(structure, moments)
+    if soft := any(b.soft is not None for b in done):
+        moments = np.linspace(moments[0], moments[-1], SOFT_POSES)
+        done = of.moved(structure, moments)
+    poses = together(done, len(moments))
+    camera = of.camera(moments, aspect)
+    if soft:
+        poses = softened(poses, soft_at(done, len(moments))[len(moments) // 2], camera.poses)
+    later = of.poses(structure, moments[:1] + 1) if motion else None
+    if motion:
+        camera = replace(camera, later=of.camera(moments[:1] + 1, aspect).poses[0])
+    surfaces: list[Surface] = []
+    solids: list[Solid] = []
+    place_of: dict[str, int] = {}
+    letters: list[Placed] = []
+    owners: list[str] = []
+    count = triangles = 0
+    middle = len(moments) // 2
+    for block, motion_of in zip(structure.blocks, done, strict=True):
+        opacity = None if motion_of.opacity is None else motion_of.opacity[middle]
+        tint = None if motion_of.tint is None else motion_of.tint[middle]
+        dresses = worn_by(shot, block.step, block.setting, frame, tint, opacity)
+        at_rest = rest_of(block.setting)
+        begins: dict[int, int] = {}
+        for number, (letter, dress) in enumerate(zip(block.letters, dresses, strict=True)):
+            if id(dress) not in begins:
+                begins[id(dress)] = len(surfaces)
+                surfaces += dress.surfaces
+            a, b, c, d, e = (begins[id(dress)] + k for k in dress.which)
+            by_facet = (a, b, c, d, e)
+            form = form_of_letter(letter, block.form)
+            tolerance = fineness(letter, poses[middle, count], camera, height)
+            recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
+            where = solid_address(*recipe, tolerance=tolerance)
+            if where not in place_of:
+                built = letter_solid(*recipe, of.cache, tolerance=tolerance)
+                place_of[where] = len(solids) if len(built.triangles) else NOWHERE
+                solids += [built] * (place_of[where] != NOWHERE)
+                triangles += len(built.triangles)
+                if triangles > limits.TRIANGLES:
+                    raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
+            if place_of[where] != NOWHERE and not (opacity is not None and unseen(opacity[number])):
+                pose = np.ascontiguousarray(poses[:, count])
+                prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
+                prefix += "".join(f"copy {u.copy}/" for u in block.member.under if u.copy)
+                letters.append(
+                    Placed(
+                        place_of[where],
+                        pose,
+                        by_facet,
+                        at_rest[number],
+                        letter.index,
+                        None if later is None else later[0, count],
+                        f"{prefix}{letter.index:03d} {letter.text}",
+                        f"{prefix}line {letter.line + 1} word {letter.word + 1}",
+                    )
+                )
+                owners.append(shot.steps[block.step].id)
+            count += 1
+    grounds = grounds_at(shot, frame, surfaces)
+    return Scene(
+        tuple(solids),
+        tuple(letters),
+        grounds,
+        tuple(surfaces),
+        lights_at(shot, frame, owners, len(grounds)),
+        surround_at(shot, frame, aspect),
+        camera,
+        light_names(shot, frame),
+        haze_at(shot, frame),
+        horizon_at(shot, frame),
+    )

@@ -1,0 +1,175 @@
+"""The letters of a shot at a frame as they are set: blocks, their forms, and what letters they share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.cache import address
+from moss_crown.core.document.shot import BlockStep, EdgeProfile, EmblemStep, FormStep, GroupStep, Shot, Tubes
+from moss_crown.core.form.profile import Edge
+from moss_crown.core.form.solid import Form
+from moss_crown.core.form.tube import Tube
+from moss_crown.core.grouping import Led, Member, members
+from moss_crown.core.lettering import setting_at
+from moss_crown.core.motion.acts import NO_FACES, Faces
+from moss_crown.core.motion.values import changes, sample_choice, sample_one
+from moss_crown.core.moving import changes_letters, letters_of
+from moss_crown.core.type.layout import EmblemSetting, Letter, Setting
+
+MOVING = ("move", "turn", "scale")
+"""The members of a block that only move its letters; the others decide them."""
+CARD = Form(depth=0.02)
+"""The form of a block without a form step: a card."""
+
+
+@dataclass(frozen=True)
+class Block:
+    """A block at rest, or a copy of one: its place in the recipe and its groups, how it is set, the form its letters
+    get."""
+
+    member: Member
+    setting: Setting | EmblemSetting
+    form: Form
+    faces: Faces = NO_FACES
+
+    @property
+    def step(self) -> int:
+        return self.member.step
+
+    @property
+    def letters(self) -> tuple[Letter, ...]:
+        return letters_of(self.setting)
+
+
+@dataclass(frozen=True)
+class Structure:
+    """What decides the letters and their solids, but not where they are. Frames that share it form a span. `led` are
+    the groups of each block, where there are any."""
+
+    blocks: tuple[Block, ...]
+    led: tuple[Led, ...] = field(default=(), compare=False)
+
+    @property
+    def letters(self) -> tuple[Letter, ...]:
+        return tuple(letter for block in self.blocks for letter in block.letters)
+
+    @property
+    def grouped(self) -> bool:
+        return any(block.member.under for block in self.blocks)
+
+    @cached_property
+    def boxes(self) -> NDArray[np.float64]:
+        """(l, 8, 3) corners of each letter's box in its own space."""
+        boxes = np.zeros((len(self.letters), 8, 3))
+        k = 0
+        for block in self.blocks:
+            for letter in block.letters:
+                form = form_of_letter(letter, block.form)
+                depth = form.tube.depth if form.tube else form.depth
+                more = max(form.weight * letter.unit, -min(letter.right - letter.left, letter.top - letter.bottom) / 2)
+                boxes[k] = [
+                    (x, y, z)
+                    for x in (letter.left - more, letter.right + more)
+                    for y in (letter.bottom - more, letter.top + more)
+                    for z in (form.middle - depth / 2, form.middle + depth / 2)
+                ]
+                k += 1
+        return boxes
+
+    def address(self) -> str:
+        return address(self.blocks)
+
+
+def as_set(shot: Shot, frame: float) -> Structure:
+    """Blocks that are on and their copies, before motion changes their letters, without their groups."""
+    found = []
+    for member in members(shot, frame):
+        step = shot.steps[member.step]
+        assert isinstance(step, BlockStep | EmblemStep)
+        own = frame - member.late
+        found.append(Block(member, set_at(step, own), _form_at(shot, member.step, own)))
+    return Structure(tuple(found))
+
+
+def lasts(shot: Shot) -> bool:
+    """Are there the same letters in the same form at every frame?"""
+    if any(changes_letters(s) for s in shot.steps):
+        return False
+    decides = [s for s in shot.steps if isinstance(s, FormStep)]
+    groups = [[s.on, s.copies.count, s.copies.delay] for s in shot.steps if isinstance(s, GroupStep)]
+    return not (
+        changes(decides)
+        or changes(groups)
+        or any(
+            changes(getattr(s, name))
+            for s in shot.steps
+            if isinstance(s, BlockStep | EmblemStep)
+            for name in type(s).model_fields
+            if name not in MOVING
+        )
+    )
+
+
+def set_at(step: BlockStep | EmblemStep, frame: float) -> Setting | EmblemSetting:
+    """How a block is set at a frame, before motion changes its glyphs."""
+    if isinstance(step, BlockStep):
+        return setting_at(step, frame)
+    return EmblemSetting(sample_choice(step.emblem, frame), sample_one(step.size, frame))
+
+
+def _form_at(shot: Shot, block: int, frame: float) -> Form:
+    """The last form step below a block that is on decides."""
+    form = CARD
+    for step in shot.steps[block + 1 :]:
+        if isinstance(step, FormStep) and sample_choice(step.on, frame):
+            front = _edge_at(step.front, frame)
+            form = Form(
+                depth=sample_one(step.depth, frame),
+                front=front,
+                rear=front if sample_choice(step.rear_alike, frame) else _edge_at(step.rear, frame),
+                join=sample_choice(step.corners, frame),
+                grow=sample_choice(step.grow, frame),
+                weight=sample_one(step.weight, frame),
+                fill=sample_choice(step.counters, frame) == "filled",
+                wall=sample_one(step.wall, frame),
+                tube=_tube_at(step.tubes, frame),
+            )
+    return form
+
+
+def _tube_at(tubes: Tubes, frame: float) -> Tube | None:
+    if not sample_choice(tubes.on, frame):
+        return None
+    return Tube(
+        section=sample_choice(tubes.section, frame),
+        width=sample_one(tubes.width, frame),
+        height=sample_one(tubes.height, frame),
+        offset=sample_one(tubes.offset, frame),
+        rows=round(sample_one(tubes.rows, frame)),
+        gap=sample_one(tubes.gap, frame),
+        start=sample_one(tubes.start, frame),
+        first=sample_one(tubes.first, frame),
+        last=sample_one(tubes.last, frame),
+    )
+
+
+def _edge_at(edge: EdgeProfile, frame: float) -> Edge:
+    kind = sample_choice(edge.profile, frame)
+    return Edge(
+        kind,
+        sample_one(edge.width, frame),
+        sample_one(edge.height, frame),
+        round(sample_one(edge.segments, frame)),
+        tuple(edge.curve) if kind == "drawn" else (),
+    )
+
+
+def form_of_letter(letter: Letter, form: Form) -> Form:
+    """A block's form with what is the letter's own: its weight and its depth."""
+    if letter.weight == 0 and letter.depth == 1:
+        return form
+    return replace(form, weight=form.weight + letter.weight, depth=form.depth * letter.depth)

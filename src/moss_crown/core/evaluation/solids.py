@@ -1,0 +1,108 @@
+"""Solids of letters, each built once, and the cross-section of a block's."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from statistics import median
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.cache import Cache, address
+from moss_crown.core.evaluation.setting import Block, form_of_letter
+from moss_crown.core.form.mesh import Solid
+from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
+from moss_crown.core.form.section import section, stem_width
+from moss_crown.core.form.solid import Form, solid
+from moss_crown.core.form.tube import Line
+from moss_crown.core.stage.scene import Camera
+from moss_crown.core.type import emblem
+from moss_crown.core.type.families import Axes
+from moss_crown.core.type.layout import Letter
+from moss_crown.core.type.shape import Glyph, faces
+
+CHORD_PIXELS = 0.15
+SECTION_LETTERS = 24
+"""A stem's usual width is taken from so many of a block's letters."""
+
+Glyphs: TypeAlias = tuple[Glyph, ...]
+
+
+def solid_address(
+    glyphs: Glyphs,
+    family: str,
+    axes: Axes,
+    unit: float,
+    form: Form,
+    edge: float | None = None,
+    tolerance: float = TOLERANCE,
+) -> str:
+    fonts = faces(family, axes)
+    keys = tuple(fonts[glyph.font].key for glyph in glyphs)
+    return address("solid", [(g.index, g.dx, g.dy) for g in glyphs], keys, unit, form, tolerance, edge)
+
+
+def letter_solid(
+    glyphs: Glyphs,
+    family: str,
+    axes: Axes,
+    unit: float,
+    form: Form,
+    cache: Cache,
+    edge: float | None = None,
+    tolerance: float = TOLERANCE,
+) -> Solid:
+    """A letter's solid, built once for each glyph, form, size and tolerance; of even density with an `edge`."""
+    return cache.get(
+        solid_address(glyphs, family, axes, unit, form, edge, tolerance),
+        lambda: solid(
+            letter_outline(glyphs, faces(family, axes), tolerance), form, unit, _strokes(glyphs, family), edge
+        ),
+        lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
+    )
+
+
+def _strokes(glyphs: Glyphs, family: str) -> list[Line]:
+    """The middle lines of an emblem's strokes; none for letters."""
+    if not emblem.is_emblem(family):
+        return []
+    return [line for glyph in glyphs for line in emblem.find(family).lines[glyph.index]]
+
+
+def solid_of(letter: Letter, form: Form, cache: Cache, edge: float | None = None) -> Solid:
+    """The solid of a letter of a block with this form."""
+    own = form_of_letter(letter, form)
+    return letter_solid(letter.glyphs, letter.family, letter.axes, letter.unit, own, cache, edge)
+
+
+@lru_cache(maxsize=4096)
+def _stem(
+    glyphs: Glyphs, family: str, axes: Axes, unit: float, weight: float, fill: bool, wall: float, join: Join
+) -> float:
+    rings = letter_outline(glyphs, faces(family, axes))
+    return stem_width(shaped(rings, weight, fill, wall / unit, join)) * unit
+
+
+def block_section(block: Block) -> tuple[NDArray[np.float64], float]:
+    """The cross-section of a block's letters through a stem of their usual width, and that width in metres."""
+    form = block.form
+    stems = [
+        _stem(m.glyphs, m.family, m.axes, m.unit, form.weight + m.weight, form.fill, form.wall, form.join)
+        for m in block.letters[:SECTION_LETTERS]
+    ]
+    stem = median(stems) if stems else 0.0
+    return section(form, stem), stem
+
+
+def fineness(letter: Letter, pose: NDArray[np.float64], camera: Camera, height: int) -> float:
+    """The tolerance of a letter's curves at which no chord is off by more than CHORD_PIXELS in a frame so high."""
+    middle = len(camera.poses) // 2
+    centre = pose[:3, :3] @ (*letter.centre, 0.0) + pose[:3, 3]
+    away = float((camera.poses[middle, :3, 3] - centre) @ camera.poses[middle, :3, 2])
+    if away <= 0:
+        return FINER[0]
+    size = float(np.linalg.norm(pose[:3, :3], axis=0)[:2].max())
+    pixels = letter.unit * size * height / (2 * camera.half[1] * away)  # of a thousandth of an em
+    wanted = CHORD_PIXELS / max(pixels, 1e-12)
+    return next((tolerance for tolerance in FINER if tolerance <= wanted), FINER[-1])
