@@ -14,7 +14,7 @@ from bench.report import say
 from moss_crown.core.assets import bring_in
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.draft import draft
+from moss_crown.core.draft.draft import draft
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, render_frame
 from moss_crown.demo.cards import cards, film_unit_emblem

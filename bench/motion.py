@@ -9,7 +9,7 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import Cadence, DriveStep, FollowStep, Noise, Offset, ShiverStep, Shot, Zone
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.motion_book import BOOK, tried_on
+from moss_crown.core.proposals.motions import BOOK, tried_on
 
 
 def long_shot() -> Shot:

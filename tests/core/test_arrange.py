@@ -5,12 +5,12 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from moss_crown.core.arrange import _seen, align, fit_width, hang, lean, space_evenly, stand
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.proposals.arranging import _seen, align, fit_width, hang, lean, space_evenly, stand
 
 
 def shot_of(*texts, fit=0.0, **first):

@@ -9,13 +9,13 @@ from moss_crown.core import limits
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import BlockStep, DriveStep, Material, MaterialStep, Offset, Shot, Some, Zone
-from moss_crown.core.draft import look_at_frame
-from moss_crown.core.dressing import dresses_of, material_for, material_steps, stretches, those, wearers
+from moss_crown.core.draft.draft import look_at_frame
 from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import set_at
-from moss_crown.core.look_book import LOOKS, look_of, wear
+from moss_crown.core.look.dressing import dresses_of, material_for, material_steps, stretches, those, wearers
 from moss_crown.core.picture import title_model
+from moss_crown.core.proposals.looks import LOOKS, look_of, wear
 
 RED, BLUE = Material(colour=(0.8, 0.05, 0.02)), Material(colour=(0.05, 0.1, 0.8))
 

@@ -6,13 +6,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from messages import opened
-from moss_crown.core.arrange import align
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, read_shot, write_shot
-from moss_crown.core.draft import draft
+from moss_crown.core.draft.draft import draft
 from moss_crown.core.errors import DocumentInvalid, TooMany
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.poses import turn_matrix
+from moss_crown.core.proposals.arranging import align
 
 FRAMES = np.arange(0.0, 60.0)
 

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 import moss_crown.core
-from moss_crown.core.draft import draft
+from moss_crown.core.draft.draft import draft
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, render_frame
 from moss_crown.demo.motions import buoy_line

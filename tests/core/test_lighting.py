@@ -9,11 +9,11 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.shot import Light
-from moss_crown.core.draft import look_at_frame
+from moss_crown.core.draft.draft import look_at_frame
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.around import lights_at
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.lighting import LOWEST, Kit, light_with, point_light
+from moss_crown.core.proposals.lighting import LOWEST, Kit, light_with, point_light
 from moss_crown.core.render.renderer import RenderSettings, render
 
 CACHE = Cache()

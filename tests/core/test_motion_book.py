@@ -8,7 +8,8 @@ from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.shot import EmblemStep
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.motion_book import (
+from moss_crown.core.motion.moving import MOTION
+from moss_crown.core.proposals.motions import (
     BOOK,
     Made,
     MotionSet,
@@ -18,7 +19,6 @@ from moss_crown.core.motion_book import (
     thumbnail,
     tried_on,
 )
-from moss_crown.core.moving import MOTION
 
 
 def shot_in(id, text="SALT ROADS", keep=False, texts=(), **more):

@@ -10,7 +10,7 @@ from moss_crown.core.assets import check_assets
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
-from moss_crown.core.draft import (
+from moss_crown.core.draft.draft import (
     SolidRecipe,
     build_recipe,
     draft,

@@ -7,12 +7,12 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.draft import look_at_frame
+from moss_crown.core.draft.draft import look_at_frame
+from moss_crown.core.draft.room import HEIGHT, ROUGHNESS, WIDTH, Ground, Lamp, Room, seen_around
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.environment import directions, environment
 from moss_crown.core.look.prefilter import weights
 from moss_crown.core.render.renderer import RenderSettings, render
-from moss_crown.core.room import HEIGHT, ROUGHNESS, WIDTH, Ground, Lamp, Room, seen_around
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.scene import Camera, Scene
 

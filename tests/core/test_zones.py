@@ -5,7 +5,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.draft import notes
+from moss_crown.core.draft.draft import notes
 from moss_crown.core.evaluation.evaluation import Evaluation
 
 FRAMES = np.arange(0.0, 61.0)

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from moss_crown.core import limits
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.dressing import worn_by
 from moss_crown.core.errors import DocumentInvalid, TooMany
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Structure, form_of_letter
@@ -25,6 +24,7 @@ from moss_crown.core.formats.obj import write_obj
 from moss_crown.core.formats.png import write_png
 from moss_crown.core.formats.stl import write_stl
 from moss_crown.core.look.dress import Dress, unseen
+from moss_crown.core.look.dressing import worn_by
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.layers import Layers

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from moss_crown.core.arrange import stand
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.shot import (
@@ -26,8 +25,9 @@ from moss_crown.core.document.shot import (
     Tubes,
 )
 from moss_crown.core.document.values import Ease, Key, Keyed
-from moss_crown.core.lighting import Kit, light_with
 from moss_crown.core.look.materials import MATERIALS
+from moss_crown.core.proposals.arranging import stand
+from moss_crown.core.proposals.lighting import Kit, light_with
 from moss_crown.demo.shots import changed
 
 CALM = Ease(leave=(0.3, 0.0), arrive=(0.25, 1.0))

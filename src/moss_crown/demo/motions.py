@@ -16,7 +16,7 @@ from moss_crown.core.document.shot import (
     Shot,
     StageStep,
 )
-from moss_crown.core.motion_book import set_motion
+from moss_crown.core.proposals.motions import set_motion
 from moss_crown.demo.looks import dressed, lit
 from moss_crown.demo.shots import changed
 

@@ -15,13 +15,12 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from moss_crown.core import limits
-from moss_crown.core.arrange import align, fit_width, hang, lean, space_evenly, stand
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import Patch, first_error, patched
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
 from moss_crown.core.document.shot import EnvironmentSource, FrameRate
-from moss_crown.core.draft import (
+from moss_crown.core.draft.draft import (
     Seen,
     SolidRecipe,
     build_recipe,
@@ -31,19 +30,16 @@ from moss_crown.core.draft import (
     ridged_letters,
     see,
 )
-from moss_crown.core.dressing import material_for
+from moss_crown.core.draft.room import Room, places_of, seen_around
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.newest import Newest
 from moss_crown.core.formats.png import write_jpeg, write_png
-from moss_crown.core.lighting import light_with, point_light
+from moss_crown.core.look.dressing import material_for
 from moss_crown.core.look.exposure import linear_to_srgb
 from moss_crown.core.look.pictures import at_most, is_picture, texture
 from moss_crown.core.look.prefilter import prefiltered
-from moss_crown.core.look_book import PARTS, Look, Part, look_of, wear
 from moss_crown.core.motion.ready import ready_motion
-from moss_crown.core.motion.tied import tried
-from moss_crown.core.motion_book import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
 from moss_crown.core.picture import (
     FrameOrder,
     ModelFormat,
@@ -55,11 +51,14 @@ from moss_crown.core.picture import (
     scene_of,
     title_model,
 )
+from moss_crown.core.proposals.arranging import align, fit_width, hang, lean, space_evenly, stand
+from moss_crown.core.proposals.lighting import light_with, point_light
+from moss_crown.core.proposals.looks import PARTS, Look, Part, look_of, wear
+from moss_crown.core.proposals.motions import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
 from moss_crown.core.render.display import draft_table, to_display
 from moss_crown.core.render.ready import ready_others
 from moss_crown.core.render.renderer import Render, denoised
 from moss_crown.core.render.scopes import exposure_map, scopes
-from moss_crown.core.room import Room, places_of, seen_around
 from moss_crown.core.type.emblem import find as emblem
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import FAMILIES, find
@@ -68,6 +67,7 @@ from moss_crown.core.type.fonts import axes_of
 from moss_crown.core.type.layout import Setting, set_block
 from moss_crown.core.type.sample import sample
 from moss_crown.core.type.shape import Style, faces
+from moss_crown.core.values.tied import tried
 from moss_crown.server import kit
 
 log = structlog.get_logger()

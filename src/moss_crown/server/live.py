@@ -18,7 +18,7 @@ from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from moss_crown.core.document.door import Patch, first_error
 from moss_crown.core.document.plain import check_plain
-from moss_crown.core.draft import framed
+from moss_crown.core.draft.draft import framed
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.picture import FrameOrder
 from moss_crown.core.render.scopes import BANDS

@@ -11,8 +11,8 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from moss_crown.core import limits
 from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Material, Name, Share, Shot, Text
 from moss_crown.core.document.values import Key
-from moss_crown.core.lighting import Effect, Kit
-from moss_crown.core.look_book import PARTS, Part
+from moss_crown.core.proposals.lighting import Effect, Kit
+from moss_crown.core.proposals.looks import PARTS, Part
 from moss_crown.farm.orders import TakeOrders
 from moss_crown.server.db.storage import Kind
 

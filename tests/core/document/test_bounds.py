@@ -15,7 +15,7 @@ from moss_crown.core.document.door import OPERATIONS, changed, check_patch, patc
 from moss_crown.core.document.plain import check_plain, size_of, storable
 from moss_crown.core.errors import DocumentInvalid, LinkLoop, LinkTooLong, TooMany
 from moss_crown.core.motion import values as motion_values
-from moss_crown.core.motion.values import sample, sample_choice
+from moss_crown.core.values.sampling import sample, sample_choice
 
 JSON = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=20),

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, changed, patched, read_shot, read_shot_json, write_shot
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.draft import draft
+from moss_crown.core.draft.draft import draft
 from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TitleError, TooMany
 
 

@@ -11,7 +11,7 @@ from moss_crown.core.document.keys import move_keys, paste_keys, retimed
 from moss_crown.core.document.shot import FrameRate
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.motion.values import sample
+from moss_crown.core.values.sampling import sample
 
 MOVE, TURN, LENS = "/steps/0/move", "/steps/0/turn", "/steps/7/lens"
 

@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 from scipy.optimize import brentq
 
 from moss_crown.core.document.values import Ease, Key, Keyed, straight
-from moss_crown.core.motion.curves import ease, slope_at_ends
-from moss_crown.core.motion.values import ONE, Letters, sample, sample_choice, sample_each
+from moss_crown.core.values.curves import ease, slope_at_ends
+from moss_crown.core.values.sampling import ONE, Letters, sample, sample_choice, sample_each
 
 share = st.floats(0, 1)
 height = st.floats(-2, 3)

@@ -12,8 +12,8 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
 from moss_crown.core.document.formula import parsed
 from moss_crown.core.document.values import Key, Keyed, straight
-from moss_crown.core.motion.formula import evaluate
-from moss_crown.core.motion.values import Letters, sample, sample_choice, sample_each, sample_one
+from moss_crown.core.values.formula import evaluate
+from moss_crown.core.values.sampling import Letters, sample, sample_choice, sample_each, sample_one
 
 LETTERS = Letters(*(np.arange(4.0) * k for k in range(1, 6)))
 

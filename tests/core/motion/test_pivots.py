@@ -7,7 +7,7 @@ from letters import setting
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.pivots import pivots
+from moss_crown.core.motion.pivots import pivots
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.path import Baseline
 

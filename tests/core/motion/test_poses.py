@@ -7,7 +7,6 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from moss_crown.core.document.shot import Cadence
-from moss_crown.core.motion.noise import smooth_noise
 from moss_crown.core.motion.poses import (
     AT_ONCE,
     Act,
@@ -20,6 +19,7 @@ from moss_crown.core.motion.poses import (
     turn_matrix,
 )
 from moss_crown.core.motion.reach import Units, cadence_end, cadence_reach
+from moss_crown.core.values.noise import smooth_noise
 
 angles = st.tuples(*[st.floats(-720, 720)] * 3)
 

@@ -11,7 +11,7 @@ from PIL import Image
 from moss_crown.core.assets import check_assets
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, read_shot, write_shot
-from moss_crown.core.draft import look_at_frame
+from moss_crown.core.draft.draft import look_at_frame
 from moss_crown.core.errors import DocumentInvalid, PictureUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.pictures import bring_in, pack

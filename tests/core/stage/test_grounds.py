@@ -13,7 +13,7 @@ from moss_crown.core.render.renderer import Render, RenderSettings, render
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.ground import steps_line, sweep_line, triangulated
 from moss_crown.core.stage.scene import Camera, Globe, Haze, Scene, Sheet, Surround, Swept
-from moss_crown.core.staging import floor_below, grounds_at, haze_at, horizon_at, wall_behind
+from moss_crown.core.stage.staging import floor_below, grounds_at, haze_at, horizon_at, wall_behind
 
 DARK = Surround(np.zeros((256, 512, 3), np.float32), 0.0, 0.0)
 

@@ -5,7 +5,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.draft import notes
+from moss_crown.core.draft.draft import notes
 from moss_crown.core.evaluation.evaluation import Evaluation
 
 

@@ -13,9 +13,9 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import BlockStep, Override, Pattern
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.lettering import matched, picked, setting_at
 from moss_crown.core.type import emblem
 from moss_crown.core.type.layout import set_block
+from moss_crown.core.type.lettering import matched, picked, setting_at
 from moss_crown.core.type.path import Baseline, seat
 
 

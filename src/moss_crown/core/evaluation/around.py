@@ -9,10 +9,10 @@ from typing import Literal
 from moss_crown.core.document.shot import EnvironmentStep, LightsStep, Shot
 from moss_crown.core.look import pictures
 from moss_crown.core.look.environment import Tilt, environment, tilted
-from moss_crown.core.motion.values import sample_choice, sample_one
 from moss_crown.core.stage.backdrop import Backdrop
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
 from moss_crown.core.stage.scene import Light, Surround
+from moss_crown.core.values.sampling import sample_choice, sample_one
 
 
 def environment_step(shot: Shot, frame: float) -> EnvironmentStep | None:

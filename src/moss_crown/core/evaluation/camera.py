@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from moss_crown.core.document.shot import CameraStep, Shot, Subject
 from moss_crown.core.look.exposure import grade
+from moss_crown.core.motion.moving import Framing
 from moss_crown.core.motion.poses import Poses
-from moss_crown.core.motion.values import Frames, sample, sample_one
-from moss_crown.core.moving import Framing
 from moss_crown.core.stage.camera import camera_poses
 from moss_crown.core.stage.scene import Camera
+from moss_crown.core.values.sampling import Frames, sample, sample_one
 
 if TYPE_CHECKING:
     from moss_crown.core.evaluation.evaluation import Evaluation

@@ -21,16 +21,13 @@ from moss_crown.core.evaluation import camera, scene, timing
 from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts
 from moss_crown.core.evaluation.timing import Timing
-from moss_crown.core.grouping import NO_GROUP, Resting, in_world, resting
-from moss_crown.core.motion.poses import Poses, place_matrix
-from moss_crown.core.motion.values import Frames, changes, exposures, sample_one
-from moss_crown.core.moving import (
+from moss_crown.core.motion.groups import NO_GROUP, Resting, in_world, resting
+from moss_crown.core.motion.moving import (
     MOTION,
     Company,
     Framing,
     Moved,
     changes_letters,
-    letters_of,
     moved,
     rest_of,
     scrambled,
@@ -38,8 +35,10 @@ from moss_crown.core.moving import (
     together,
     worn_axes,
 )
+from moss_crown.core.motion.poses import Poses, place_matrix
 from moss_crown.core.stage.scene import Camera, Scene
-from moss_crown.core.type.layout import Setting
+from moss_crown.core.type.layout import Setting, letters_of
+from moss_crown.core.values.sampling import Frames, changes, exposures, sample_one
 
 REMEMBERED = 64
 """So many answers are remembered: those that one frame asks for again, and those that all frames do."""

@@ -8,18 +8,18 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from moss_crown.core import limits
-from moss_crown.core.dressing import worn_by
 from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.around import light_names, lights_at, surround_at
 from moss_crown.core.evaluation.setting import form_of_letter
 from moss_crown.core.evaluation.solids import fineness, letter_solid, solid_address
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.dress import unseen
+from moss_crown.core.look.dressing import worn_by
 from moss_crown.core.look.material import Surface
+from moss_crown.core.motion.moving import rest_of, soft_at, together
 from moss_crown.core.motion.poses import softened
-from moss_crown.core.moving import rest_of, soft_at, together
 from moss_crown.core.stage.scene import Placed, Scene
-from moss_crown.core.staging import grounds_at, haze_at, horizon_at
+from moss_crown.core.stage.staging import grounds_at, haze_at, horizon_at
 
 if TYPE_CHECKING:
     from moss_crown.core.evaluation.evaluation import Evaluation

@@ -13,12 +13,12 @@ from moss_crown.core.document.shot import BlockStep, EdgeProfile, EmblemStep, Fo
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.solid import Form
 from moss_crown.core.form.tube import Tube
-from moss_crown.core.grouping import Led, Member, members
-from moss_crown.core.lettering import setting_at
 from moss_crown.core.motion.acts import NO_FACES, Faces
-from moss_crown.core.motion.values import changes, sample_choice, sample_one
-from moss_crown.core.moving import changes_letters, letters_of
-from moss_crown.core.type.layout import EmblemSetting, Letter, Setting
+from moss_crown.core.motion.groups import Led, Member, members
+from moss_crown.core.motion.moving import changes_letters
+from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, letters_of
+from moss_crown.core.type.lettering import setting_at
+from moss_crown.core.values.sampling import changes, sample_choice, sample_one
 
 MOVING = ("move", "turn", "scale")
 """The members of a block that only move its letters; the others decide them."""

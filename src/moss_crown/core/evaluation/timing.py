@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 from moss_crown.core.document.shot import BlockStep, DriveStep, EmblemStep, GroupStep
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.motion.clearance import GIVE, contacts
+from moss_crown.core.motion.moving import exact_rest, moved, starts_of
 from moss_crown.core.motion.poses import Poses, speeds
-from moss_crown.core.motion.values import Frames, exposures, sample_choice
-from moss_crown.core.moving import exact_rest, moved, starts_of
-from moss_crown.core.staging import floor_below, wall_behind
+from moss_crown.core.stage.staging import floor_below, wall_behind
+from moss_crown.core.values.sampling import Frames, exposures, sample_choice
 
 if TYPE_CHECKING:
     from moss_crown.core.evaluation.evaluation import Evaluation

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.look.exposure import srgb_to_linear
 from moss_crown.core.look.patterns import NAMES
-from moss_crown.core.motion.values import sample_choice, sample_one
+from moss_crown.core.values.sampling import sample_choice, sample_one
 
 if TYPE_CHECKING:
     from moss_crown.core.document.shot import Material, Texture

@@ -27,10 +27,10 @@ from moss_crown.core.document.shot import (
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid, moving
-from moss_crown.core.motion.noise import phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import Act, Channel
 from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
-from moss_crown.core.motion.values import Frames, Letters, changes, exposures, needed, sample, sample_each
+from moss_crown.core.values.noise import phases, seed_of, smooth_noise
+from moss_crown.core.values.sampling import Frames, Letters, changes, exposures, needed, sample, sample_each
 
 Floats = NDArray[np.float64]
 STILL = np.zeros((1, 1, 3))

@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.shot import DrumStep
-from moss_crown.core.motion.curves import ease
-from moss_crown.core.motion.noise import hashed, seed_of
 from moss_crown.core.motion.reach import Units, swing_starts
-from moss_crown.core.motion.values import Frames, sample, sample_choice, sample_one
+from moss_crown.core.values.curves import ease
+from moss_crown.core.values.noise import hashed, seed_of
+from moss_crown.core.values.sampling import Frames, sample, sample_choice, sample_one
 
 Floats = NDArray[np.float64]
 BLANK = " "

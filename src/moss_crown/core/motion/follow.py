@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.compiling import inner, outer
-from moss_crown.core.motion.values import Frames
+from moss_crown.core.values.sampling import Frames
 
 Floats = NDArray[np.float64]
 FINENESS = 96.0

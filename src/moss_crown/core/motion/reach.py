@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.shot import Cadence, DriveStep, DrumStep, Everywhere, Noise, Picture, Swing, Zone
-from moss_crown.core.motion.curves import ease, pressed, through
-from moss_crown.core.motion.noise import hashed, phases, seed_of, smooth_noise
 from moss_crown.core.motion.poses import turn_matrix
-from moss_crown.core.motion.values import Frames, changes, needed, sample, sample_choice
+from moss_crown.core.values.curves import ease, pressed, through
+from moss_crown.core.values.noise import hashed, phases, seed_of, smooth_noise
+from moss_crown.core.values.sampling import Frames, changes, needed, sample, sample_choice
 
 Floats = NDArray[np.float64]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from moss_crown.core.motion.follow import followed, moving
-from moss_crown.core.motion.noise import smooth_noise
+from moss_crown.core.values.noise import smooth_noise
 
 
 def ready_motion() -> None:

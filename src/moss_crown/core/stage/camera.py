@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from moss_crown.core.document.shot import CameraStep
-from moss_crown.core.motion.values import Frames, sample
+from moss_crown.core.values.sampling import Frames, sample
 
 SENSOR_WIDTH = 36.0
 """Millimetres; the lens's angle of view follows from it and the lens."""

@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 
 from moss_crown.core.document.shot import Light
 from moss_crown.core.look.exposure import colour_of
-from moss_crown.core.motion.values import sample_choice, sample_one
 from moss_crown.core.stage.scene import Light as SceneLight
 from moss_crown.core.stage.scene import Manner, RectangleLight, ShapeLight, SunLight, triangle_areas
+from moss_crown.core.values.sampling import sample_choice, sample_one
 
 Floats = NDArray[np.float64]
 SIDES, RINGS = 48, 20

@@ -405,3 +405,11 @@ def _lowest(letter: Letter) -> float:
     return letter.y + min(
         math.sin(a) * x + math.cos(a) * y for x in (letter.left, letter.right) for y in (letter.bottom, letter.top)
     )
+
+
+AnySetting: TypeAlias = Setting | EmblemSetting
+
+
+def letters_of(setting: AnySetting) -> tuple[Letter, ...]:
+    """The letters of a block, or the parts of an emblem."""
+    return set_block(setting) if isinstance(setting, Setting) else set_emblem(setting)

@@ -12,7 +12,7 @@ from fastapi.responses import FileResponse
 from moss_crown.core.look.glsl import texture_source
 from moss_crown.core.look.materials import CONTROLS, MATERIALS, SWATCHES
 from moss_crown.core.look.patterns import NAMES
-from moss_crown.core.look_book import LOOKS, Look
+from moss_crown.core.proposals.looks import LOOKS, Look
 from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import looks, shots

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Response
 
-from moss_crown.core.motion_book import BOOK, TEXTS_WANTED, MotionSet
+from moss_crown.core.proposals.motions import BOOK, TEXTS_WANTED, MotionSet
 from moss_crown.server import edits, jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import motions, shots

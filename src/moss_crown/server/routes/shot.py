@@ -10,8 +10,8 @@ from fastapi import APIRouter, Depends, Query, Response, WebSocket
 
 from moss_crown.core.document.formula import FUNCTIONS, NAMES
 from moss_crown.core.document.shot import EnvironmentSource, PictureId
+from moss_crown.core.draft.room import Room
 from moss_crown.core.picture import ENDINGS
-from moss_crown.core.room import Room
 from moss_crown.server import editing, edits, jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import looks, shots

@@ -11,13 +11,12 @@ from numpy.typing import NDArray
 
 from moss_crown.core.document.shot import PART, BlockStretch, EmblemStep, MaterialStep, Shot, Some
 from moss_crown.core.form.mesh import BEVEL, REAR, REAR_BEVEL
-from moss_crown.core.lettering import matched, picked
 from moss_crown.core.look.dress import FACE_AND_EDGE, NO_TINT, Dress, worn
 from moss_crown.core.look.material import linear, surface_at
-from moss_crown.core.motion.values import sample_choice
-from moss_crown.core.moving import AnySetting, letters_of
 from moss_crown.core.type import emblem
-from moss_crown.core.type.layout import Letter, Setting
+from moss_crown.core.type.layout import AnySetting, Letter, Setting, letters_of
+from moss_crown.core.type.lettering import matched, picked
+from moss_crown.core.values.sampling import sample_choice
 
 BARE = MaterialStep(id="material")
 """What letters wear that no material step is for."""

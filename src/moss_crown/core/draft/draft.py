@@ -34,7 +34,6 @@ from moss_crown.core.document.shot import (
     Zone,
 )
 from moss_crown.core.document.values import Keyed, Model, moving
-from moss_crown.core.dressing import dresses_of, has_own_colours, own_colours
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.around import backdrop_at, backdrop_picture, environment_step, lights_at, tilt_at
 from moss_crown.core.evaluation.camera import camera_step, grade_at
@@ -48,26 +47,27 @@ from moss_crown.core.form.solid import Form, Grow
 from moss_crown.core.form.tube import SectionKind, Tube
 from moss_crown.core.formats.glb import write_glb
 from moss_crown.core.formats.model import Node, TitleModel
-from moss_crown.core.grouping import Member, members
 from moss_crown.core.look import pictures
 from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Which, part_names
+from moss_crown.core.look.dressing import dresses_of, has_own_colours, own_colours
 from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.beats import beats_of
 from moss_crown.core.motion.clearance import OUT, out_of_frame
-from moss_crown.core.motion.curves import through
+from moss_crown.core.motion.groups import Member, members
+from moss_crown.core.motion.moving import MOTION, Framing, Moved, felt, overshoot, pivots_of, rest_of, soft_at, together
 from moss_crown.core.motion.poses import Poses
-from moss_crown.core.motion.tied import unsound
-from moss_crown.core.motion.values import changes, sample, sample_choice, sample_one
-from moss_crown.core.moving import MOTION, Framing, Moved, felt, overshoot, pivots_of, rest_of, soft_at, together
 from moss_crown.core.stage.backdrop import corners, covering
 from moss_crown.core.stage.lamps import EDGES, FACES
 from moss_crown.core.stage.scene import Globe, Ground, Light, ShapeLight, Sheet, SunLight, triangle_areas
-from moss_crown.core.staging import grounds_at, haze_at, horizon_at
+from moss_crown.core.stage.staging import grounds_at, haze_at, horizon_at
 from moss_crown.core.type.families import FALLBACK, FALLBACKS, Axes
 from moss_crown.core.type.layout import Letter, Setting
 from moss_crown.core.type.path import path_curve
 from moss_crown.core.type.shape import Glyph, faces, own_faces
+from moss_crown.core.values.curves import through
+from moss_crown.core.values.sampling import changes, sample, sample_choice, sample_one
+from moss_crown.core.values.tied import unsound
 
 STAND = 0.5
 """Metres between the places around which the draft knows what stands."""

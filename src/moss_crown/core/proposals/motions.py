@@ -40,11 +40,11 @@ from moss_crown.core.document.values import Ease, Formula, Model, straight
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.form.outline import letter_outline
+from moss_crown.core.motion.moving import MOTION, together
 from moss_crown.core.motion.poses import Poses
-from moss_crown.core.motion.values import sample_choice, sample_one
-from moss_crown.core.moving import MOTION, together
 from moss_crown.core.stage.scene import Camera
 from moss_crown.core.type.shape import faces
+from moss_crown.core.values.sampling import sample_choice, sample_one
 
 Group: TypeAlias = Literal["arrive", "leave", "stay", "rig", "own"]
 MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | ShiverStep

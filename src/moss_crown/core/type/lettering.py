@@ -9,12 +9,12 @@ from functools import lru_cache
 
 from moss_crown.core.document.shot import Baseline as BaselineModel
 from moss_crown.core.document.shot import BlockStep, Lettering, Rule, Stretch
-from moss_crown.core.motion.values import sample_choice, sample_one
 from moss_crown.core.type.emblem import track_of
 from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import Setting, plain
 from moss_crown.core.type.path import Baseline
 from moss_crown.core.type.shape import Shaping, Style
+from moss_crown.core.values.sampling import sample_choice, sample_one
 
 
 def setting_at(step: BlockStep, frame: float) -> Setting:

@@ -19,9 +19,9 @@ from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.motion.values import sample_choice, sample_one
-from moss_crown.core.staging import NO_WALL, stages_on, wall_behind
+from moss_crown.core.stage.staging import NO_WALL, stages_on, wall_behind
 from moss_crown.core.type.layout import Letter
+from moss_crown.core.values.sampling import sample_choice, sample_one
 
 Side: TypeAlias = Literal["left", "centre", "right", "top", "middle", "bottom"]
 Area: TypeAlias = Literal["blocks", "frame", "action_safe", "title_safe"]

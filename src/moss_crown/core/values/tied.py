@@ -16,7 +16,7 @@ from moss_crown.core.document.keys import value_at
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Formula, Keyed, Link, members, moving
 from moss_crown.core.errors import LinkInvalid, LinkLoop
-from moss_crown.core.motion.values import ONE, Letters, raw_formula, sample_choice, sample_each, sample_one, stacked
+from moss_crown.core.values.sampling import ONE, Letters, raw_formula, sample_choice, sample_each, sample_one, stacked
 
 MANY = Letters(np.arange(12.0), np.linspace(0, 1, 12), np.linspace(-3, 3, 12), np.full(12, 0.5), np.zeros(12))
 """A row of letters to try a formula of letters on."""

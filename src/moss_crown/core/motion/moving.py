@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any, NamedTuple, TypeAlias
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +21,6 @@ from moss_crown.core.document.shot import (
     Pivot,
     Swing,
 )
-from moss_crown.core.grouping import NO_GROUP, Led
 from moss_crown.core.look.pictures import shades
 from moss_crown.core.motion.acts import (
     NO_FACES,
@@ -38,18 +37,27 @@ from moss_crown.core.motion.acts import (
 )
 from moss_crown.core.motion.apart import Row
 from moss_crown.core.motion.drum import LETTERS, columns, in_front, turned
-from moss_crown.core.motion.noise import hashed, seed_of
+from moss_crown.core.motion.groups import NO_GROUP, Led
+from moss_crown.core.motion.pivots import About, Place, pivots
 from moss_crown.core.motion.poses import Act, Poses, moved_poses, place_matrix, place_poses, rest_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
-from moss_crown.core.motion.values import Frames, Letters, changes, exposures, needed, sample, sample_choice, sample_one
-from moss_crown.core.pivots import About, Place, pivots
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import Axes, find
 from moss_crown.core.type.fonts import axes_of
-from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, set_block, set_emblem
+from moss_crown.core.type.layout import AnySetting, Setting, letters_of
+from moss_crown.core.values.noise import hashed, seed_of
+from moss_crown.core.values.sampling import (
+    Frames,
+    Letters,
+    changes,
+    exposures,
+    needed,
+    sample,
+    sample_choice,
+    sample_one,
+)
 
 Floats = NDArray[np.float64]
-AnySetting: TypeAlias = Setting | EmblemSetting
 MOTION = ("drive", "follow", "drum", "shiver")
 """Kinds of step that move letters."""
 UNREST = ("shiver",)
@@ -89,10 +97,6 @@ class Company:
     faces: Faces = NO_FACES
     late: float = 0.0
     led: Led = NO_GROUP
-
-
-def letters_of(setting: AnySetting) -> tuple[Letter, ...]:
-    return set_block(setting) if isinstance(setting, Setting) else set_emblem(setting)
 
 
 @lru_cache(maxsize=64)

@@ -20,9 +20,9 @@ from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.form.mesh import BEVEL, REAR_BEVEL, Solid
-from moss_crown.core.motion.values import sample_one
 from moss_crown.core.stage.ground import triangulated
-from moss_crown.core.staging import grounds_at, wall_behind
+from moss_crown.core.stage.staging import grounds_at, wall_behind
+from moss_crown.core.values.sampling import sample_one
 
 Floats: TypeAlias = NDArray[np.float64]
 Kit: TypeAlias = Literal[

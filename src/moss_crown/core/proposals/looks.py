@@ -26,11 +26,11 @@ from moss_crown.core.document.shot import (
     Step,
 )
 from moss_crown.core.document.values import Keyed, Model
-from moss_crown.core.lighting import KITS, LOWEST, Kit, measure, rounded
 from moss_crown.core.look.materials import MATERIALS
-from moss_crown.core.motion.tied import settled
-from moss_crown.core.motion.values import sample_choice
-from moss_crown.core.staging import wall_behind
+from moss_crown.core.proposals.lighting import KITS, LOWEST, Kit, measure, rounded
+from moss_crown.core.stage.staging import wall_behind
+from moss_crown.core.values.sampling import sample_choice
+from moss_crown.core.values.tied import settled
 
 Patch: TypeAlias = list[dict[str, Any]]
 Part: TypeAlias = Literal["material", "environment", "lights", "stage"]

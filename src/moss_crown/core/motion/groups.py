@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from moss_crown.core.document.shot import BlockStep, EmblemStep, FollowStep, GroupStep, Shot
 from moss_crown.core.motion.acts import PLACING, Surroundings, trailed
 from moss_crown.core.motion.poses import Poses, place_matrix
-from moss_crown.core.motion.values import Frames, needed, sample, sample_choice, sample_one
+from moss_crown.core.values.sampling import Frames, needed, sample, sample_choice, sample_one
 
 Floats = NDArray[np.float64]
 Pivots: TypeAlias = dict[int, Floats]

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from moss_crown.core.document.binding import Bound, Source, Spec
 from moss_crown.core.document.formula import parsed
 from moss_crown.core.document.values import Formula, Key, Keyed, Link, moving
-from moss_crown.core.motion.curves import ease, monotone_slopes, pressed, slope_at_ends
-from moss_crown.core.motion.formula import evaluate
-from moss_crown.core.motion.noise import seed_of
+from moss_crown.core.values.curves import ease, monotone_slopes, pressed, slope_at_ends
+from moss_crown.core.values.formula import evaluate
+from moss_crown.core.values.noise import seed_of
 
 Frames = NDArray[np.float64]
 Floats = NDArray[np.float64]

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.motion.noise import hashed, seed_of, smooth_noise
+from moss_crown.core.values.noise import hashed, seed_of, smooth_noise
 
 Array = NDArray[Any]
 Ask = Callable[[str], Any]

@@ -10,9 +10,9 @@ import numpy as np
 from moss_crown.core.document.shot import Colour, Material, Shot, StageStep
 from moss_crown.core.document.values import Value
 from moss_crown.core.look.material import Surface, surface_at
-from moss_crown.core.motion.values import sample_choice, sample_one
 from moss_crown.core.stage.ground import steps_line, sweep_line
 from moss_crown.core.stage.scene import Globe, Ground, Haze, Sheet, Swept
+from moss_crown.core.values.sampling import sample_choice, sample_one
 
 REACH = 60.0
 """Metres that a stage goes on to each side."""

@@ -1,0 +1,1 @@
+"""Values at frames: keys, formulas and links as arrays, curves and noise."""
