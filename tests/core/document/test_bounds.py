@@ -14,7 +14,7 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import OPERATIONS, changed, check_patch, patched, read_shot, write_shot
 from moss_crown.core.document.plain import check_plain, size_of, storable
 from moss_crown.core.errors import DocumentInvalid, LinkLoop, LinkTooLong, TooMany
-from moss_crown.core.motion import values as motion_values
+from moss_crown.core.values import sampling
 from moss_crown.core.values.sampling import sample, sample_choice
 
 JSON = st.recursive(
@@ -165,7 +165,7 @@ def chain(count):
 
 def test_a_chain_is_followed_to_its_bound_and_named_beyond():
     shot = read_shot(chain(limits.CHAIN - 1))
-    assert sample(shot.steps[0].size, motion_values.np.zeros(1)).tolist() == [1.5]
+    assert sample(shot.steps[0].size, sampling.np.zeros(1)).tolist() == [1.5]
     with pytest.raises(LinkTooLong) as long:
         read_shot(chain(limits.CHAIN))
     told = long.value.chain
@@ -220,9 +220,9 @@ def nested(kind):
 @pytest.mark.parametrize(("kind", "expected"), [("size", 4.5), ("on", False)])
 def test_each_value_is_worked_out_once_for_a_question(monkeypatch, kind, expected):
     counted = []
-    whole = motion_values.evaluate
-    monkeypatch.setattr(motion_values, "evaluate", lambda *a: (counted.append(1), whole(*a))[1])
+    whole = sampling.evaluate
+    monkeypatch.setattr(sampling, "evaluate", lambda *a: (counted.append(1), whole(*a))[1])
     value = getattr(nested(kind).steps[0], kind)
-    found = sample(value, motion_values.np.zeros(1))[0] if kind == "size" else sample_choice(value, 0.0)
+    found = sample(value, sampling.np.zeros(1))[0] if kind == "size" else sample_choice(value, 0.0)
     assert found == expected
     assert len(counted) == 5
