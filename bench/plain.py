@@ -21,13 +21,13 @@ from bench.report import say
 FRAMES = """
 import sys
 import numpy as np
-from moss_crown.core.cache import Cache
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, render_frame
 from moss_crown.demo.looks import lantern_row, still_water
 from moss_crown.demo.shots import kestrel_tide
 
 for name, shot in (("brass", kestrel_tide()), ("glass", still_water()), ("neon", lantern_row())):
-    beauty = render_frame(shot, 24, FrameOrder(320, 180, 4, denoise=False, threads=2), Cache()).beauty
+    beauty = render_frame(Evaluation(shot), 24, FrameOrder(320, 180, 4, denoise=False, threads=2)).beauty
     np.save(f"{sys.argv[1]}/{name}.npy", beauty)
 """
 

@@ -72,8 +72,8 @@ def test_only_two_files_touch_what_numba_does_not_promise_to_keep():
 NOTHING_LEFT = """
 import importlib, pkgutil
 import moss_crown.core
-from moss_crown.core.cache import Cache
 from moss_crown.core.compiling import OUTER
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame, render_layers
 from moss_crown.demo.shots import demo_shots
 from moss_crown.server.jobs import draft_of, warm
@@ -85,8 +85,8 @@ ready = [list(kernel.overloads) for kernel in OUTER]
 print(*(kernel.__name__ for kernel, known in zip(OUTER, ready) if not known), "|")
 for shot in demo_shots():
     draft_of(shot.model_dump(mode="json"))
-    frame_pixels(render_frame(shot, shot.first + 20, FrameOrder(80, 45, 16), Cache()), 0, False)
-    render_layers(shot, shot.first + 20, FrameOrder(32, 18, 1), Cache())
+    frame_pixels(render_frame(Evaluation(shot), shot.first + 20, FrameOrder(80, 45, 16)), 0, False)
+    render_layers(Evaluation(shot), shot.first + 20, FrameOrder(32, 18, 1))
 print(*(kernel.__name__ for kernel, known in zip(OUTER, ready) if list(kernel.overloads) != known))
 """
 
