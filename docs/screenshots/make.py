@@ -14,8 +14,8 @@ from pathlib import Path
 import httpx
 from playwright.sync_api import Page, sync_playwright
 
-from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.document.door import read_shot
+from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import write_png
 from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
 
