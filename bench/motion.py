@@ -7,7 +7,8 @@ import numpy as np
 from bench.report import milliseconds, say, timed
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import Cadence, DriveStep, FollowStep, Noise, Offset, ShiverStep, Shot, Zone
+from moss_crown.core.document.motion import Cadence, DriveStep, FollowStep, Noise, Offset, ShiverStep, Zone
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.proposals.motions import BOOK, tried_on
 

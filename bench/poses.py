@@ -6,7 +6,8 @@ import numpy as np
 
 from bench.report import milliseconds, say, timed
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.shot import Cadence, DriveStep, Offset, Shot
+from moss_crown.core.document.motion import Cadence, DriveStep, Offset
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 
 

@@ -8,7 +8,10 @@ from pydantic import ValidationError
 from moss_crown.core import limits
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import BlockStep, DriveStep, Material, MaterialStep, Offset, Shot, Some, Zone
+from moss_crown.core.document.letters import BlockStep, Some
+from moss_crown.core.document.look import Material, MaterialStep
+from moss_crown.core.document.motion import DriveStep, Offset, Zone
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.draft.draft import look_at_frame
 from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.evaluation import Evaluation

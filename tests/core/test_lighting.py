@@ -8,7 +8,7 @@ import pytest
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
-from moss_crown.core.document.shot import Light
+from moss_crown.core.document.look import Light
 from moss_crown.core.draft.draft import look_at_frame
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.around import lights_at

@@ -5,7 +5,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
-from moss_crown.core.document.shot import EmblemStep
+from moss_crown.core.document.letters import EmblemStep
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.moving import MOTION

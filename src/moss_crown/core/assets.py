@@ -6,16 +6,10 @@ from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from moss_crown.core.document.shot import (
-    BlockStep,
-    DriveStep,
-    EmblemStep,
-    EnvironmentStep,
-    Material,
-    MaterialStep,
-    Shot,
-    StageStep,
-)
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.look import EnvironmentStep, Material, MaterialStep, StageStep
+from moss_crown.core.document.motion import DriveStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import FamilyUnknown, PictureUnknown
 from moss_crown.core.look import pictures

@@ -5,26 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 from moss_crown.core.assets import Asset
+from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.shot import (
-    Baseline,
-    BlockStep,
-    Cadence,
-    CameraStep,
-    DriveStep,
-    EdgeProfile,
-    EmblemStep,
-    EnvironmentStep,
-    FormStep,
-    Light,
-    LightsStep,
-    Material,
-    MaterialStep,
-    Offset,
-    Pattern,
-    Shot,
-    StageStep,
-)
+from moss_crown.core.document.form import EdgeProfile, FormStep
+from moss_crown.core.document.letters import Baseline, BlockStep, EmblemStep, Pattern
+from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
+from moss_crown.core.document.motion import Cadence, DriveStep, Offset
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Ease, Key, Keyed
 from moss_crown.core.formats.svg_file import read_svg
 from moss_crown.demo.shots import changed

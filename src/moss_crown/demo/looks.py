@@ -2,28 +2,14 @@
 
 from __future__ import annotations
 
+from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.document.shot import (
-    BlockStep,
-    Cadence,
-    CameraStep,
-    DriveStep,
-    EdgeProfile,
-    EnvironmentStep,
-    FormStep,
-    Light,
-    LightsStep,
-    Material,
-    MaterialStep,
-    Offset,
-    Rule,
-    Shot,
-    Some,
-    StageStep,
-    Texture,
-    Tubes,
-)
+from moss_crown.core.document.form import EdgeProfile, FormStep, Tubes
+from moss_crown.core.document.letters import BlockStep, Rule, Some
+from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep, Texture
+from moss_crown.core.document.motion import Cadence, DriveStep, Offset
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Ease, Key, Keyed
 from moss_crown.core.look.materials import MATERIALS
 from moss_crown.core.proposals.arranging import stand

@@ -2,20 +2,14 @@
 
 from __future__ import annotations
 
+from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.document.shot import (
-    BlockStep,
-    CameraStep,
-    Copies,
-    EdgeProfile,
-    EnvironmentStep,
-    FormStep,
-    GroupStep,
-    Material,
-    Shot,
-    StageStep,
-)
+from moss_crown.core.document.form import EdgeProfile, FormStep
+from moss_crown.core.document.letters import BlockStep
+from moss_crown.core.document.look import EnvironmentStep, Material, StageStep
+from moss_crown.core.document.motion import Copies, GroupStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.proposals.motions import set_motion
 from moss_crown.demo.looks import dressed, lit
 from moss_crown.demo.shots import changed

@@ -2,24 +2,13 @@
 
 from __future__ import annotations
 
+from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.shot import (
-    BlockStep,
-    Cadence,
-    CameraStep,
-    DriveStep,
-    EdgeProfile,
-    EnvironmentStep,
-    FormStep,
-    Light,
-    LightsStep,
-    Material,
-    MaterialStep,
-    Offset,
-    Shot,
-    StageStep,
-    Step,
-)
+from moss_crown.core.document.form import EdgeProfile, FormStep
+from moss_crown.core.document.letters import BlockStep
+from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
+from moss_crown.core.document.motion import Cadence, DriveStep, Offset
+from moss_crown.core.document.shot import Shot, Step
 from moss_crown.core.document.values import Ease, Key, Keyed
 from moss_crown.core.form.profile import ProfileKind
 

@@ -5,17 +5,12 @@ from __future__ import annotations
 import sys
 
 from moss_crown.core.cache import Cache
+from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.shot import (
-    BlockStep,
-    CameraStep,
-    EnvironmentStep,
-    FormStep,
-    LightsStep,
-    MaterialStep,
-    Shot,
-    Step,
-)
+from moss_crown.core.document.form import FormStep
+from moss_crown.core.document.letters import BlockStep
+from moss_crown.core.document.look import EnvironmentStep, LightsStep, MaterialStep
+from moss_crown.core.document.shot import Shot, Step
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import write_jpeg
 from moss_crown.core.look.materials import MATERIALS, SWATCHES, Curated

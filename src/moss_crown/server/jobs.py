@@ -19,7 +19,8 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import Patch, first_error, patched
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
-from moss_crown.core.document.shot import EnvironmentSource, FrameRate
+from moss_crown.core.document.kinds import FrameRate
+from moss_crown.core.document.look import EnvironmentSource
 from moss_crown.core.draft.draft import (
     Seen,
     SolidRecipe,

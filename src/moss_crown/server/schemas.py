@@ -9,7 +9,9 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from moss_crown.core import limits
-from moss_crown.core.document.shot import FrameNumber, FrameRate, Identity, Material, Name, Share, Shot, Text
+from moss_crown.core.document.kinds import FrameNumber, FrameRate, Identity, Name, Share, Text
+from moss_crown.core.document.look import Material
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Key
 from moss_crown.core.proposals.lighting import Effect, Kit
 from moss_crown.core.proposals.looks import PARTS, Part

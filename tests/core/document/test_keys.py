@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, write_shot
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
-from moss_crown.core.document.shot import FrameRate
+from moss_crown.core.document.kinds import FrameRate
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.values.sampling import sample

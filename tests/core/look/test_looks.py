@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from moss_crown.core.compiling import called
-from moss_crown.core.document.shot import Material
+from moss_crown.core.document.look import Material
 from moss_crown.core.document.values import Key, Keyed, straight
 from moss_crown.core.look.environment import HEIGHT, WIDTH, directions, environment
 from moss_crown.core.look.material import Surface, surface_at

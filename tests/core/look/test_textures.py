@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from moss_crown.core.compiling import called
-from moss_crown.core.document.shot import Texture
+from moss_crown.core.document.look import Texture
 from moss_crown.core.look.glsl import CannotSay, _Writer, texture_source
 from moss_crown.core.look.material import Grain, surface_at, texture_matrix
 from moss_crown.core.look.materials import CONTROLS, MATERIALS, SWATCHES

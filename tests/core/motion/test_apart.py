@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import DriveStep, FollowStep, Offset
+from moss_crown.core.document.motion import DriveStep, FollowStep, Offset
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.poses import Act, Channel, moved_poses, rest_poses

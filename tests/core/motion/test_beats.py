@@ -8,7 +8,7 @@ from messages import opened
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, read_shot, write_shot
 from moss_crown.core.document.keys import retimed
-from moss_crown.core.document.shot import FrameRate
+from moss_crown.core.document.kinds import FrameRate
 from moss_crown.core.draft.draft import draft
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.motion.beats import beats_of

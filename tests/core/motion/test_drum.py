@@ -7,7 +7,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import DrumStep, FollowStep
+from moss_crown.core.document.motion import DrumStep, FollowStep
 from moss_crown.core.draft.draft import draft
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation

@@ -10,7 +10,7 @@ from scipy.integrate import solve_ivp
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import (
+from moss_crown.core.document.motion import (
     Cadence,
     DriveStep,
     Everywhere,

@@ -6,7 +6,7 @@ import pytest
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import Cadence, DriveStep, Everywhere, Offset
+from moss_crown.core.document.motion import Cadence, DriveStep, Everywhere, Offset
 from moss_crown.core.draft.draft import draft
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of

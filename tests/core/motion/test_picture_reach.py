@@ -5,7 +5,7 @@ import pytest
 
 from moss_crown.core.assets import check_assets
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.shot import DriveStep, Offset, Picture
+from moss_crown.core.document.motion import DriveStep, Offset, Picture
 from moss_crown.core.document.values import Key, Keyed
 from moss_crown.core.errors import PictureUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation

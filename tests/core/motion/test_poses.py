@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from moss_crown.core.document.shot import Cadence
+from moss_crown.core.document.motion import Cadence
 from moss_crown.core.motion.poses import (
     AT_ONCE,
     Act,

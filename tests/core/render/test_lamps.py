@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from letters import alike
-from moss_crown.core.document.shot import Light
+from moss_crown.core.document.look import Light
 from moss_crown.core.form.solid import solid
 from moss_crown.core.look.exposure import colour_of
 from moss_crown.core.look.material import Surface

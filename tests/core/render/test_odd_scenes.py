@@ -5,7 +5,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch
-from moss_crown.core.document.shot import Light
+from moss_crown.core.document.look import Light
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.picture import FrameOrder, render_frame

@@ -9,7 +9,7 @@ import pytest
 from moss_crown.core.assets import assets_of, check_assets
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.shot import Material, Pictures
+from moss_crown.core.document.look import Material, Pictures
 from moss_crown.core.errors import PictureUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look import pictures

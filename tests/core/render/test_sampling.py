@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import RegularGridInterpolator
 
 from moss_crown.core.compiling import called
-from moss_crown.core.document.shot import EnvironmentPreset
+from moss_crown.core.document.look import EnvironmentPreset
 from moss_crown.core.look.environment import environment
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render import lanes as ln

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from moss_crown.core.document.shot import CameraStep
+from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.values import Key, Keyed, straight
 from moss_crown.core.stage.camera import HEIGHT_SHARE, camera_poses, fitted_poses, half_tangents, look_at
 

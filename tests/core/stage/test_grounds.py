@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.shot import Material, Pictures, Shot
+from moss_crown.core.document.look import Material, Pictures
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.material import Images, Surface
 from moss_crown.core.render.renderer import Render, RenderSettings, render

@@ -34,7 +34,7 @@ def test_a_letter_is_where_its_middle_is_and_a_block_in_the_middle_of_its_letter
 
 
 def type_of(subject):
-    from moss_crown.core.document.shot import Subject
+    from moss_crown.core.document.camera import Subject
 
     return Subject.model_validate(subject)
 

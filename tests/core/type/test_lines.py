@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from letters import setting
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import BlockStep, Override, Pattern
+from moss_crown.core.document.letters import BlockStep, Override, Pattern
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.type import emblem
 from moss_crown.core.type.layout import set_block

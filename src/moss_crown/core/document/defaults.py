@@ -2,19 +2,13 @@
 
 from __future__ import annotations
 
-from moss_crown.core.document.shot import (
-    BlockStep,
-    CameraStep,
-    DriveStep,
-    EnvironmentStep,
-    FormStep,
-    FrameRate,
-    Light,
-    LightsStep,
-    MaterialStep,
-    Shot,
-    StageStep,
-)
+from moss_crown.core.document.camera import CameraStep
+from moss_crown.core.document.form import FormStep
+from moss_crown.core.document.kinds import FrameRate
+from moss_crown.core.document.letters import BlockStep
+from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, MaterialStep, StageStep
+from moss_crown.core.document.motion import DriveStep
+from moss_crown.core.document.shot import Shot
 
 
 def new_shot(

@@ -14,8 +14,10 @@ from pydantic import ValidationError
 
 from moss_crown.core import limits
 from moss_crown.core.document.history import drive_reaches, form_edges
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.motion import GroupStep
 from moss_crown.core.document.plain import check_plain, check_size, size_of
-from moss_crown.core.document.shot import VERSION, BlockStep, EmblemStep, GroupStep, Shot
+from moss_crown.core.document.shot import VERSION, Shot
 from moss_crown.core.document.values import Keyed, moving
 from moss_crown.core.errors import DocumentInvalid, DocumentTooNew, NotAShot, TooMany
 

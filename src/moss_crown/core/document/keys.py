@@ -12,7 +12,9 @@ from typing import Any
 import jsonpatch
 
 from moss_crown.core.document.door import Patch
-from moss_crown.core.document.shot import Beats, Cadence, Copies, DrumStep, FrameRate, Marker, ShiverStep, Shot, Swing
+from moss_crown.core.document.kinds import FrameRate
+from moss_crown.core.document.motion import Cadence, Copies, DrumStep, ShiverStep, Swing
+from moss_crown.core.document.shot import Beats, Marker, Shot
 from moss_crown.core.document.values import Ease, Formula, Keyed, Link, members
 from moss_crown.core.errors import DocumentInvalid
 

@@ -17,22 +17,12 @@ from pydantic import Field
 
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import (
-    AxisPlace,
-    AxisTag,
-    BlockStep,
-    CurvePoint,
-    DriveStep,
-    EmblemStep,
-    EnvironmentStep,
-    Finite,
-    FollowStep,
-    Identity,
-    ShiverStep,
-    Shot,
-    Size,
-    Zone,
-)
+from moss_crown.core.document.form import CurvePoint
+from moss_crown.core.document.kinds import Finite, Identity, Size
+from moss_crown.core.document.letters import AxisPlace, AxisTag, BlockStep, EmblemStep
+from moss_crown.core.document.look import EnvironmentStep
+from moss_crown.core.document.motion import DriveStep, FollowStep, ShiverStep, Zone
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed, Model, moving
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.around import backdrop_at, backdrop_picture, environment_step, lights_at, tilt_at

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from moss_crown.core import limits
-from moss_crown.core.document.shot import EnvironmentSource
+from moss_crown.core.document.look import EnvironmentSource
 from moss_crown.core.document.values import Model
 from moss_crown.core.errors import TooMany
 from moss_crown.core.look.environment import Picture, directions, lookup, shrunk, smooth, tilted, turn_matrix

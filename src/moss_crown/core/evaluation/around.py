@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
 
-from moss_crown.core.document.shot import EnvironmentStep, LightsStep, Shot
+from moss_crown.core.document.look import EnvironmentStep, LightsStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.look import pictures
 from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.stage.backdrop import Backdrop

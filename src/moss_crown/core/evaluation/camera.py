@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import CameraStep, Shot, Subject
+from moss_crown.core.document.camera import CameraStep, Subject
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.look.exposure import grade
 from moss_crown.core.motion.moving import Framing
 from moss_crown.core.motion.poses import Poses

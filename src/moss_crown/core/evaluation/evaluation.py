@@ -16,7 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.shot import BlockStep, EmblemStep, Shot, Subject
+from moss_crown.core.document.camera import Subject
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation import camera, scene, timing
 from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts

@@ -9,7 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.cache import address
-from moss_crown.core.document.shot import BlockStep, EdgeProfile, EmblemStep, FormStep, GroupStep, Shot, Tubes
+from moss_crown.core.document.form import EdgeProfile, FormStep, Tubes
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.motion import GroupStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.solid import Form
 from moss_crown.core.form.tube import Tube

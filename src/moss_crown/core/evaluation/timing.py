@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import BlockStep, DriveStep, EmblemStep, GroupStep
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.motion import DriveStep, GroupStep
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.motion.clearance import GIVE, contacts
 from moss_crown.core.motion.moving import exact_rest, moved, starts_of

@@ -9,7 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import PART, BlockStretch, EmblemStep, MaterialStep, Shot, Some
+from moss_crown.core.document.letters import PART, BlockStretch, EmblemStep, Some
+from moss_crown.core.document.look import MaterialStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.form.mesh import BEVEL, REAR, REAR_BEVEL
 from moss_crown.core.look.dress import FACE_AND_EDGE, NO_TINT, Dress, worn
 from moss_crown.core.look.material import linear, surface_at

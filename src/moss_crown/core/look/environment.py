@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from moss_crown.core.look import pictures
 
 if TYPE_CHECKING:
-    from moss_crown.core.document.shot import EnvironmentSource
+    from moss_crown.core.document.look import EnvironmentSource
 
 Tilt: TypeAlias = tuple[float, float]
 LEVEL: Tilt = (0.0, 0.0)

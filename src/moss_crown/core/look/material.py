@@ -13,7 +13,7 @@ from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.values.sampling import sample_choice, sample_one
 
 if TYPE_CHECKING:
-    from moss_crown.core.document.shot import Material, Texture
+    from moss_crown.core.document.look import Material, Texture
 
 Triple = tuple[float, float, float]
 Tiling: TypeAlias = Literal["repeat", "mirror", "once"]

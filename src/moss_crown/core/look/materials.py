@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from moss_crown.core.document.shot import Material
+from moss_crown.core.document.look import Material
 
 SWATCHES = Path(__file__).with_name("swatches")
 """Pictures of the catalogue, made by `python -m moss_crown.demo.swatches`."""

@@ -13,7 +13,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import EnvironmentSource
+from moss_crown.core.document.look import EnvironmentSource
 from moss_crown.core.look.environment import directions, environment, lookup, shrunk
 
 Floats = NDArray[np.float32]

@@ -14,16 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import (
-    BlockStep,
-    DriveStep,
-    DrumStep,
-    EmblemStep,
-    FollowStep,
-    Offset,
-    Pivot,
-    ShiverStep,
-)
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, Offset, Pivot, ShiverStep
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid, moving

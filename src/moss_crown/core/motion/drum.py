@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import DrumStep
+from moss_crown.core.document.motion import DrumStep
 from moss_crown.core.motion.reach import Units, swing_starts
 from moss_crown.core.values.curves import ease
 from moss_crown.core.values.noise import hashed, seed_of

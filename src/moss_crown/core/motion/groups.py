@@ -13,7 +13,9 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import BlockStep, EmblemStep, FollowStep, GroupStep, Shot
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.motion import FollowStep, GroupStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.motion.acts import PLACING, Surroundings, trailed
 from moss_crown.core.motion.poses import Poses, place_matrix
 from moss_crown.core.values.sampling import Frames, needed, sample, sample_choice, sample_one

@@ -10,17 +10,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import (
-    BlockStep,
-    Cadence,
-    DriveStep,
-    DrumStep,
-    EmblemStep,
-    FollowStep,
-    Offset,
-    Pivot,
-    Swing,
-)
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.motion import Cadence, DriveStep, DrumStep, FollowStep, Offset, Pivot, Swing
 from moss_crown.core.look.pictures import shades
 from moss_crown.core.motion.acts import (
     NO_FACES,

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import Cadence, DriveStep, DrumStep, Everywhere, Noise, Picture, Swing, Zone
+from moss_crown.core.document.motion import Cadence, DriveStep, DrumStep, Everywhere, Noise, Picture, Swing, Zone
 from moss_crown.core.motion.poses import turn_matrix
 from moss_crown.core.values.curves import ease, pressed, through
 from moss_crown.core.values.noise import hashed, phases, seed_of, smooth_noise

@@ -14,7 +14,9 @@ from numpy.typing import NDArray
 
 from moss_crown.core import limits
 from moss_crown.core.document.door import Patch, patched, write_shot
-from moss_crown.core.document.shot import BlockStep, EmblemStep, Pattern, Shot, StageStep
+from moss_crown.core.document.letters import BlockStep, EmblemStep, Pattern
+from moss_crown.core.document.look import StageStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.camera import camera_step

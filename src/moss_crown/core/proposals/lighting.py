@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import Patch
-from moss_crown.core.document.shot import Light, LightsStep, Shot
+from moss_crown.core.document.look import Light, LightsStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation

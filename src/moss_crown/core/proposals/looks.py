@@ -13,18 +13,17 @@ import numpy as np
 from pydantic import Field
 
 from moss_crown.core import limits
-from moss_crown.core.document.shot import (
+from moss_crown.core.document.kinds import Name
+from moss_crown.core.document.look import (
     EnvironmentPreset,
     EnvironmentStep,
     Light,
     LightsStep,
     Material,
     MaterialStep,
-    Name,
-    Shot,
     StageStep,
-    Step,
 )
+from moss_crown.core.document.shot import Shot, Step
 from moss_crown.core.document.values import Keyed, Model
 from moss_crown.core.look.materials import MATERIALS
 from moss_crown.core.proposals.lighting import KITS, LOWEST, Kit, measure, rounded

@@ -18,24 +18,23 @@ from pydantic import Field
 
 from moss_crown.core import limits
 from moss_crown.core.document.door import patched, read_shot, write_shot
-from moss_crown.core.document.shot import (
-    BlockStep,
+from moss_crown.core.document.kinds import Name
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.motion import (
     Cadence,
     DriveStep,
     DrumStep,
-    EmblemStep,
     Everywhere,
     FollowStep,
-    Name,
     Noise,
     Offset,
     Pivot,
     Reach,
     ShiverStep,
-    Shot,
     Swing,
     Zone,
 )
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Ease, Formula, Model, straight
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.evaluation.evaluation import Evaluation

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from moss_crown.core.document.shot import CameraStep
+from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.values.sampling import Frames, sample
 
 SENSOR_WIDTH = 36.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.shot import Light
+from moss_crown.core.document.look import Light
 from moss_crown.core.look.exposure import colour_of
 from moss_crown.core.stage.scene import Light as SceneLight
 from moss_crown.core.stage.scene import Manner, RectangleLight, ShapeLight, SunLight, triangle_areas

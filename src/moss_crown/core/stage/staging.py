@@ -7,7 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from moss_crown.core.document.shot import Colour, Material, Shot, StageStep
+from moss_crown.core.document.kinds import Colour
+from moss_crown.core.document.look import Material, StageStep
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Value
 from moss_crown.core.look.material import Surface, surface_at
 from moss_crown.core.stage.ground import steps_line, sweep_line

@@ -7,8 +7,8 @@ from dataclasses import replace
 from difflib import SequenceMatcher
 from functools import lru_cache
 
-from moss_crown.core.document.shot import Baseline as BaselineModel
-from moss_crown.core.document.shot import BlockStep, Lettering, Rule, Stretch
+from moss_crown.core.document.letters import Baseline as BaselineModel
+from moss_crown.core.document.letters import BlockStep, Lettering, Rule, Stretch
 from moss_crown.core.type.emblem import track_of
 from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import Setting, plain

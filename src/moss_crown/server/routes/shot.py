@@ -9,7 +9,8 @@ from uuid import UUID
 from fastapi import APIRouter, Depends, Query, Response, WebSocket
 
 from moss_crown.core.document.formula import FUNCTIONS, NAMES
-from moss_crown.core.document.shot import EnvironmentSource, PictureId
+from moss_crown.core.document.kinds import PictureId
+from moss_crown.core.document.look import EnvironmentSource
 from moss_crown.core.draft.room import Room
 from moss_crown.core.picture import ENDINGS
 from moss_crown.server import editing, edits, jobs

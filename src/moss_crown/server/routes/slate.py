@@ -11,7 +11,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from moss_crown.core.assets import assets_of
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.document.shot import FrameRate
+from moss_crown.core.document.kinds import FrameRate
 from moss_crown.server import editing
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import shots, storage, takes
