@@ -355,6 +355,18 @@ def openapi(out: Annotated[Path, typer.Argument()]) -> None:
     out.write_text(json.dumps(create_app().openapi(), indent=1))
 
 
+@app.command("facts")
+def facts(out: Annotated[Path, typer.Argument()]) -> None:
+    """Write what is true of every kind of step, for the front end."""
+    import json
+    from dataclasses import asdict
+
+    from moss_crown.core.document.shot import KINDS, kind_of
+
+    found = {kind_of(step): asdict(step.facts) for step in KINDS}
+    out.write_text(json.dumps(found, indent=2) + "\n")
+
+
 def main() -> None:
     try:
         app()

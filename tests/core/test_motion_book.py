@@ -8,7 +8,6 @@ from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.letters import EmblemStep
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.motion.moving import MOTION
 from moss_crown.core.proposals.motions import (
     BOOK,
     Made,
@@ -29,7 +28,9 @@ def shot_in(id, text="SALT ROADS", keep=False, texts=(), **more):
 def ends(shot):
     """Where letters are at the last frame, and where they would be without any motion."""
     last = np.array([float(shot.last)])
-    plain = read_shot(write_shot(shot) | {"steps": [s for s in write_shot(shot)["steps"] if s["kind"] not in MOTION]})
+    plain = read_shot(
+        write_shot(shot) | {"steps": [s.model_dump(mode="json") for s in shot.steps if not s.facts.moves]}
+    )
     structure = Evaluation(shot).structure(shot.last)
     return Evaluation(shot).poses(structure, last)[0], Evaluation(plain).poses(
         Evaluation(plain).structure(shot.last), last
@@ -47,7 +48,7 @@ def test_there_are_two_dozen_motions_and_the_rigs():
 def test_every_entry_moves_any_title(id, text):
     shot = shot_in(id, text, last=120)
     assert read_shot(write_shot(shot)) == shot
-    moving = [s for s in shot.steps if s.kind in MOTION]
+    moving = [s for s in shot.steps if s.facts.moves]
     assert all(s.name or s.kind == "follow" for s in moving)
     found = Evaluation(shot).spans([float(f) for f in range(0, 121, 4)])
     poses = [Evaluation(shot).poses(structure, np.array(own)) for structure, own in found]
@@ -90,11 +91,11 @@ def test_the_same_seconds_at_another_frame_rate():
 
 def test_a_motion_takes_the_place_of_the_old_one_or_joins_it():
     once = shot_in("rising-tide")
-    assert [s.kind for s in once.steps if s.kind in MOTION] == ["drive", "follow"]
+    assert [s.kind for s in once.steps if s.facts.moves] == ["drive", "follow"]
     again = apply_patch(once, set_motion(once, "gangway"))[0]
     assert [s.name for s in again.steps if s.kind == "drive"] == ["Gangway"]
     both = apply_patch(once, set_motion(once, "swell", keep=True))[0]
-    assert [s.kind for s in both.steps if s.kind in MOTION] == ["drive", "follow", "drive"]
+    assert [s.kind for s in both.steps if s.facts.moves] == ["drive", "follow", "drive"]
     assert len({s.id for s in both.steps}) == len(both.steps)
 
 

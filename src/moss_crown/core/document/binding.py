@@ -23,8 +23,6 @@ if TYPE_CHECKING:
     from moss_crown.core.document.shot import Shot
 
 Kind: TypeAlias = Literal["number", "switch", "choice", "text"]
-OWN_LETTERS = frozenset({"drive", "shiver"})
-"""Kinds of step whose values can differ from letter to letter."""
 
 
 @dataclass(frozen=True)
@@ -87,7 +85,7 @@ def bind(shot: Shot) -> None:
     for path, pointer, spec, value in found:
         if not isinstance(value, Formula | Link):
             continue
-        of_letters = _kind(shot, path) in OWN_LETTERS
+        of_letters = _by_letter(shot, path)
         asked = [value.link] if isinstance(value, Link) else list(_formula(value, pointer, of_letters).asks)
         sources: dict[str, Source] = {}
         for name in asked:
@@ -155,9 +153,9 @@ def _formula(value: Formula, pointer: str, of_letters: bool) -> Any:
     return expression
 
 
-def _kind(shot: Shot, path: str) -> str:
+def _by_letter(shot: Shot, path: str) -> bool:
     id = path.split("/", 1)[0]
-    return next((step.kind for step in shot.steps if step.id == id), "")
+    return next((step.facts.by_letter for step in shot.steps if step.id == id), False)
 
 
 def _target(name: str, by_path: dict[str, tuple[Spec, Any]]) -> tuple[str, int]:

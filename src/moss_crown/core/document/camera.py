@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
 from moss_crown.core import limits
-from moss_crown.core.document.kinds import Degrees, Identity, Share, StepBase, Vec2, Vec3
+from moss_crown.core.document.kinds import Degrees, Facts, Identity, Share, StepBase, Vec2, Vec3
 from moss_crown.core.document.values import Model, Value
 
 
@@ -38,6 +38,14 @@ class CameraStep(StepBase):
     `follow_share` of it. With `focus_on` the lens stays sharp on that subject, wherever it goes.
     """
 
+    facts: ClassVar[Facts] = Facts(
+        title="Camera",
+        about="Who looks, from where, and with what lens",
+        stage="camera",
+        column="cam",
+        once=True,
+        needed=True,
+    )
     kind: Literal["camera"] = "camera"
     lens: Value[Annotated[float, Field(ge=4, le=1_000, allow_inf_nan=False)]] = 42.0
     sensor: Value[Annotated[float, Field(ge=1, le=200, allow_inf_nan=False)]] = 36.0

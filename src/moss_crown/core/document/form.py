@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Annotated, Literal, TypeAlias
+from typing import Annotated, ClassVar, Literal, TypeAlias
 
 from pydantic import Field, field_validator
 
-from moss_crown.core.document.kinds import Channel, Share, StepBase
+from moss_crown.core.document.kinds import Channel, Facts, Share, StepBase
 from moss_crown.core.document.letters import Weight
 from moss_crown.core.document.values import Model, Value
 
@@ -73,6 +73,12 @@ class FormStep(StepBase):
     metres, 0 for letters that are not hollow. `corners` shapes inner corners of an edge.
     """
 
+    facts: ClassVar[Facts] = Facts(
+        title="Depth and bevel",
+        about="How deep letters are, and what their edges look like",
+        stage="form",
+        column="title",
+    )
     kind: Literal["form"] = "form"
     depth: Value[Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]] = 0.28
     grow: Value[Literal["both", "forward", "backward"]] = "both"

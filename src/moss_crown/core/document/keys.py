@@ -13,21 +13,10 @@ import jsonpatch
 
 from moss_crown.core.document.door import Patch
 from moss_crown.core.document.kinds import FrameRate
-from moss_crown.core.document.motion import Cadence, Copies, DrumStep, ShiverStep, Swing
-from moss_crown.core.document.shot import Beats, Marker, Shot
-from moss_crown.core.document.values import Ease, Formula, Keyed, Link, members
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.document.values import Ease, Formula, Keyed, Link, Model, members
 from moss_crown.core.errors import DocumentInvalid
 
-IN_FRAMES: dict[type, tuple[str, ...]] = {
-    Cadence: ("start", "delay", "whole", "duration", "stay", "pulled"),
-    Swing: ("start", "delay", "settle"),
-    DrumStep: ("start", "delay", "duration"),
-    ShiverStep: ("start", "end", "fade_in", "fade_out"),
-    Copies: ("delay",),
-    Marker: ("frame",),
-    Beats: ("first",),
-}
-"""Members that count frames."""
 DECIMALS = 4
 
 
@@ -175,6 +164,6 @@ def _rescale(node: Any, path: str, scaled: Callable[[float], float], patch: Patc
         if not isinstance(node, Formula | Link):
             patch.append({"op": "replace", "path": path, "value": scaled(node)})
     else:
-        counted = next((names for kind, names in IN_FRAMES.items() if isinstance(node, kind)), ())
+        counted = node.in_frames if isinstance(node, Model) else ()
         for name, member in members(node):
             _rescale(member, f"{path}/{name}", scaled, patch, name in counted)

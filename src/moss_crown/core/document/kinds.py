@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from fractions import Fraction
-from typing import Annotated, Any, Literal, Self, TypeAlias
+from typing import Annotated, Any, ClassVar, Literal, Self, TypeAlias
 
 from pydantic import Field, ValidationError, model_validator
 
@@ -50,15 +51,53 @@ class FrameRate(Model):
         return Fraction(self.numerator, self.denominator)
 
 
+@dataclass(frozen=True)
+class Facts:
+    """What is true of every step of a kind; the front end has it too (`facts.ts`)."""
+
+    title: str
+    about: str
+    """A line for whoever might add one."""
+    stage: Literal["letter", "form", "motion", "look", "camera"]
+    """Of the recipe, which can be narrowed to one."""
+    column: Literal["title", "move", "look", "env", "lamp", "cam"]
+    """Of the sheet, where its keys stand."""
+    added_as: str = ""
+    """Its title in the list of what can be added, where that differs."""
+    letters: bool = False
+    """Does it bring letters?"""
+    moves: bool = False
+    """Does it move the letters of blocks above it?"""
+    rests: bool = True
+    """Do letters come to rest under it? What never does is left out when rest is looked for."""
+    by_letter: bool = False
+    """Can its values differ from letter to letter?"""
+    held: bool = False
+    """Can a group hold it?"""
+    once: bool = False
+    """Is there at most one in a shot?"""
+    looks: bool = False
+    """Does it decide how a frame looks, where its letters stand apart?"""
+    needed: bool = False
+    """Can it not be switched off in the recipe?"""
+
+
 class StepBase(Model):
     """A step may have two versions, to compare: the one that is computed says which of them it is, the other is put
     `aside`, with all that a step has but an id and a version."""
+
+    facts: ClassVar[Facts]
 
     id: Identity
     name: Annotated[str, Field(max_length=80)] = ""
     on: Value[bool] = True
     version: Literal["A", "B"] = "A"
     aside: dict[str, Any] | None = None
+
+    @property
+    def changes_letters(self) -> bool:
+        """Does it decide which glyphs there are, so that letters can be others at every frame?"""
+        return False
 
     @model_validator(mode="after")
     def could_be_taken_out(self) -> Self:

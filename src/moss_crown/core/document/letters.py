@@ -2,12 +2,24 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self, TypeAlias
+from typing import Annotated, ClassVar, Literal, Self, TypeAlias
 
 from pydantic import Field, field_validator, model_validator
 
 from moss_crown.core import limits
-from moss_crown.core.document.kinds import Degrees, Identity, Scale3, Share, Size, StepBase, Text, Turn3, Vec2, Vec3
+from moss_crown.core.document.kinds import (
+    Degrees,
+    Facts,
+    Identity,
+    Scale3,
+    Share,
+    Size,
+    StepBase,
+    Text,
+    Turn3,
+    Vec2,
+    Vec3,
+)
 from moss_crown.core.document.values import Model, Value
 
 AxisTag: TypeAlias = Annotated[str, Field(pattern=r"^[A-Za-z0-9 ]{4}$")]
@@ -137,6 +149,17 @@ class BlockStep(StepBase):
     `width` is what "justify" and "fill" reach, 0 for the widest line. Patterns act in their order, then overrides.
     """
 
+    facts: ClassVar[Facts] = Facts(
+        title="Title",
+        about="A line of lettering, or several",
+        stage="letter",
+        column="title",
+        added_as="Block of lettering",
+        letters=True,
+        held=True,
+        looks=True,
+        needed=True,
+    )
     kind: Literal["block"] = "block"
     text: Value[Text] = "KESTREL TIDE"
     family: Value[Identity] = "archivo-black"
@@ -169,6 +192,15 @@ class BlockStep(StepBase):
 class EmblemStep(StepBase):
     """A drawing of the production, whose parts act as letters. `size` is its height; it stands on its origin."""
 
+    facts: ClassVar[Facts] = Facts(
+        title="Emblem",
+        about="A drawing, each part a letter",
+        stage="letter",
+        column="title",
+        letters=True,
+        held=True,
+        looks=True,
+    )
     kind: Literal["emblem"] = "emblem"
     emblem: Value[Identity]
     size: Value[Size] = 1.0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, TypeAlias
+from typing import Annotated, ClassVar, Literal, TypeAlias
 
 from pydantic import Field
 
@@ -10,6 +10,7 @@ from moss_crown.core import limits
 from moss_crown.core.document.kinds import (
     Colour,
     Degrees,
+    Facts,
     Fading,
     Identity,
     PictureId,
@@ -130,6 +131,13 @@ class MaterialStep(StepBase):
     """`face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that. Of
     several, each letter wears the last that is on and `some` of whose letters it is."""
 
+    facts: ClassVar[Facts] = Facts(
+        title="Material",
+        about="What faces and edges of letters are made of",
+        stage="look",
+        column="look",
+        looks=True,
+    )
     kind: Literal["material"] = "material"
     some: Some = Some()
     face: Material = Material(colour=(0.90, 0.66, 0.30), metal=1.0, roughness=0.24)
@@ -166,6 +174,14 @@ class EnvironmentStep(StepBase):
     (in a direction `gradient_turn` degrees to the right of upward), or `backdrop`, a picture that fills the frame over
     `colour`."""
 
+    facts: ClassVar[Facts] = Facts(
+        title="Environment",
+        about="What is all around, lights and is mirrored",
+        stage="look",
+        column="env",
+        once=True,
+        looks=True,
+    )
     kind: Literal["environment"] = "environment"
     preset: Value[EnvironmentSource] = "two_windows"
     strength: Value[Strength] = 0.85
@@ -218,6 +234,13 @@ class Light(Model):
 
 
 class LightsStep(StepBase):
+    facts: ClassVar[Facts] = Facts(
+        title="Lights",
+        about="Lamps",
+        stage="look",
+        column="lamp",
+        looks=True,
+    )
     kind: Literal["lights"] = "lights"
     lights: list[Light] = Field(default_factory=list, max_length=limits.LIGHTS)
 
@@ -236,6 +259,14 @@ class StageStep(StepBase):
     stage itself goes over into `horizon_colour`: half of the way that many metres around its middle.
     """
 
+    facts: ClassVar[Facts] = Facts(
+        title="Floor and wall",
+        about="What letters stand on and before, and the haze between",
+        stage="look",
+        column="look",
+        once=True,
+        looks=True,
+    )
     kind: Literal["stage"] = "stage"
     shape: Value[Literal["corner", "sweep", "steps", "globe", "card"]] = "corner"
     radius: Value[Size] = 1.5

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Annotated, Literal, TypeAlias
+from typing import Annotated, ClassVar, Literal, TypeAlias
 
 from pydantic import Field, field_validator
 
@@ -12,6 +12,7 @@ from moss_crown.core.document.kinds import (
     Colour,
     Duration,
     Factor,
+    Facts,
     Finite,
     FrameNumber,
     Identity,
@@ -77,6 +78,7 @@ class Cadence(ReachBase):
     single letters, by number, start later than their place in the order says.
     """
 
+    in_frames: ClassVar[tuple[str, ...]] = ("start", "delay", "whole", "duration", "stay", "pulled")
     kind: Literal["cadence"] = "cadence"
     way: Value[Literal["arrive", "leave", "pass"]] = "arrive"
     order: Value[Literal["reading", "reverse", "centre_out", "edges_in", "shuffled", "axis", "near", "far"]] = "reading"
@@ -130,6 +132,7 @@ class Swing(ReachBase):
     """A damped pendulum from full strength: `tempo` swings a second, each weaker by `damping` (a ratio; 1 does not
     swing). Letter k begins at `start + k * delay`, and hangs still `settle` frames later, exactly."""
 
+    in_frames: ClassVar[tuple[str, ...]] = ("start", "delay", "settle")
     kind: Literal["swing"] = "swing"
     order: Value[Literal["reading", "reverse", "centre_out", "edges_in", "shuffled"]] = "reading"
     shuffle: int = Field(default=1, ge=0, le=1_000_000)
@@ -185,6 +188,14 @@ class DriveStep(StepBase):
     all of it, `exposed` puts the drive on twos or threes.
     """
 
+    facts: ClassVar[Facts] = Facts(
+        title="Drive",
+        about="Moves letters, one after the other or as zones reach them",
+        stage="motion",
+        column="move",
+        moves=True,
+        by_letter=True,
+    )
     kind: Literal["drive"] = "drive"
     scope: Value[Literal["letter", "word", "line", "block"]] = "letter"
     pivot: Pivot = Pivot()
@@ -202,6 +213,10 @@ class DriveStep(StepBase):
             raise ValueError("a response runs from a reach of 0 to a reach of 1, each point after the one before")
         return response
 
+    @property
+    def changes_letters(self) -> bool:
+        return bool(self.offset.axes) or self.offset.scramble != 0
+
 
 class FollowStep(StepBase):
     """Follow-through of what the steps above it do to the letters, on the channels that are switched on.
@@ -212,6 +227,13 @@ class FollowStep(StepBase):
     less.
     """
 
+    facts: ClassVar[Facts] = Facts(
+        title="Follow-through",
+        about="Letters swing, lag and settle after what moves them",
+        stage="motion",
+        column="move",
+        moves=True,
+    )
     kind: Literal["follow"] = "follow"
     way: Value[Literal["spring", "lag"]] = "spring"
     tempo: Value[Tempo] = 2.0
@@ -235,6 +257,14 @@ class DrumStep(StepBase):
     takes `duration` frames for all of its faces.
     """
 
+    in_frames: ClassVar[tuple[str, ...]] = ("start", "delay", "duration")
+    facts: ClassVar[Facts] = Facts(
+        title="Flip drum",
+        about="Letters turn on drums until the right one stands in front",
+        stage="motion",
+        column="move",
+        moves=True,
+    )
     kind: Literal["drum"] = "drum"
     sides: Value[Annotated[int, Field(ge=3, le=24)]] = 4
     words: Value[Text] = ""
@@ -247,12 +277,26 @@ class DrumStep(StepBase):
     duration: Value[Duration] = 36.0
     ease: Ease = Ease(leave=(0.3, 0.0), arrive=(0.25, 1.0))
 
+    @property
+    def changes_letters(self) -> bool:
+        return True
+
 
 class ShiverStep(StepBase):
     """Small smooth unrest of each letter by itself, about its pivot: at most `move` metres, `turn` degrees, `tempo`
     times a second. It fades in over `fade_in` frames from `start`, and out over `fade_out` frames until `end`; an end
     before the start lasts for ever."""
 
+    in_frames: ClassVar[tuple[str, ...]] = ("start", "end", "fade_in", "fade_out")
+    facts: ClassVar[Facts] = Facts(
+        title="Shiver",
+        about="Letters never quite hold still",
+        stage="motion",
+        column="move",
+        moves=True,
+        rests=False,
+        by_letter=True,
+    )
     kind: Literal["shiver"] = "shiver"
     pivot: Pivot = Pivot()
     move: Value[Vec3] = (0.01, 0.01, 0.0)
@@ -270,6 +314,7 @@ class Copies(Model):
     scaled about the group's pivot, its letters `radius` metres further out from that in the plane of the type, and
     `share` of the way that is left nearer to `tint`."""
 
+    in_frames: ClassVar[tuple[str, ...]] = ("delay",)
     count: Value[Annotated[int, Field(ge=0, le=limits.COPIES)]] = 0
     delay: Value[Delay] = 4.0
     move: Value[Vec3] = (0.0, 1.3, 0.0)
@@ -287,6 +332,13 @@ class GroupStep(StepBase):
     The pivot is the exact `centre` of what it holds at rest, the middle of its `foot`, or a place of its `own`.
     """
 
+    facts: ClassVar[Facts] = Facts(
+        title="Group",
+        about="Blocks under one pivot, moved as one and copied",
+        stage="motion",
+        column="move",
+        held=True,
+    )
     kind: Literal["group"] = "group"
     members: list[Identity] = Field(default_factory=list, max_length=limits.STEPS)
     pivot: Value[Literal["centre", "foot", "own"]] = "centre"

@@ -6,7 +6,7 @@ Lengths in metres, angles in degrees, colours scene-linear Rec.709, frames as nu
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, TypeAlias
+from typing import Annotated, ClassVar, Literal, TypeAlias, get_args
 
 from pydantic import Field, model_validator
 
@@ -14,7 +14,7 @@ from moss_crown.core import limits
 from moss_crown.core.document.binding import bind
 from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.form import FormStep
-from moss_crown.core.document.kinds import FrameNumber, FrameRate, Name
+from moss_crown.core.document.kinds import FrameNumber, FrameRate, Name, StepBase
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, LightsStep, MaterialStep, StageStep
 from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, GroupStep, ShiverStep
@@ -40,12 +40,19 @@ Step: TypeAlias = Annotated[
     Field(discriminator="kind"),
 ]
 
-ONE_OF_A_KIND = ("environment", "stage", "camera")
+KINDS: tuple[type[StepBase], ...] = get_args(get_args(Step)[0])
+"""Every kind of step, in the order in which a recipe usually has them."""
+
+
+def kind_of(step: type[StepBase]) -> str:
+    """The word for a kind of step in documents."""
+    return str(step.model_fields["kind"].default)
 
 
 class Marker(Model):
     """A frame that is worth a name."""
 
+    in_frames: ClassVar[tuple[str, ...]] = ("frame",)
     frame: FrameNumber
     name: Annotated[str, Field(max_length=40)] = ""
 
@@ -54,6 +61,7 @@ class Beats(Model):
     """Beats of the music: `tempo` of them a minute, 0 for none, one at the frame `first`, with which a bar of so many
     begins."""
 
+    in_frames: ClassVar[tuple[str, ...]] = ("first",)
     tempo: float = Field(default=0.0, ge=0, le=400, allow_inf_nan=False)
     first: FrameNumber = 0.0
     bar: int = Field(default=4, ge=1, le=16)
@@ -88,9 +96,9 @@ class Shot(Model):
         ids = [step.id for step in self.steps]
         if len(set(ids)) != len(ids):
             raise ValueError("steps: two steps share an id")
-        for kind in ONE_OF_A_KIND:
-            if sum(step.kind == kind for step in self.steps) > 1:
-                raise ValueError(f"steps: a shot has at most one {kind} step")
+        for kind in KINDS:
+            if kind.facts.once and sum(isinstance(step, kind) for step in self.steps) > 1:
+                raise ValueError(f"steps: a shot has at most one {kind_of(kind)} step")
         bind(self)
         return self
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import re
 from itertools import pairwise
-from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, TypeAlias, TypeVar, get_args, get_origin
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Discriminator, Field, PrivateAttr, Tag, field_validator
 
@@ -28,6 +28,8 @@ class Model(BaseModel):
     """The document is frozen and closed: an unknown member is an error, not a surprise."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    in_frames: ClassVar[tuple[str, ...]] = ()
+    """Its members that count frames: they change with the frame rate."""
 
 
 class Ease(Model):

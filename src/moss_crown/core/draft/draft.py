@@ -45,7 +45,7 @@ from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.beats import beats_of
 from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.groups import Member, members
-from moss_crown.core.motion.moving import MOTION, Framing, Moved, felt, overshoot, pivots_of, rest_of, soft_at, together
+from moss_crown.core.motion.moving import Framing, Moved, felt, overshoot, pivots_of, rest_of, soft_at, together
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.stage.backdrop import corners, covering
 from moss_crown.core.stage.lamps import EDGES, FACES
@@ -62,7 +62,6 @@ from moss_crown.core.values.tied import unsound
 STAND = 0.5
 """Metres between the places around which the draft knows what stands."""
 RESPONSE_POINTS = 33
-LOOK_KINDS = ("block", "emblem", "material", "environment", "lights", "stage")
 Part: TypeAlias = Annotated[int, Field(ge=0, le=4)]
 FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=31)]
 Length: TypeAlias = Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]
@@ -435,7 +434,7 @@ def _lenses(shot: Shot, frames: list[int], camera: Framing) -> list[list[float]]
 
 def _looks(shot: Shot, frames: list[int]) -> tuple[list[dict[str, Any]], list[int]]:
     """Materials, lights, stage and environment by frame; frames that look alike share one entry."""
-    if not changes([s for s in shot.steps if s.kind in LOOK_KINDS]):
+    if not changes([s for s in shot.steps if s.facts.looks]):
         return [look_at_frame(shot, frames[0])], [0] * len(frames)
     looks: list[dict[str, Any]] = []
     place: dict[str, int] = {}
@@ -630,7 +629,7 @@ def _motion_notes(of: Evaluation, structure: Structure, rest: float) -> list[dic
     """Rest that comes late or never, drives that nothing feels, and formulas that are not always numbers."""
     shot = of.shot
     said = []
-    moving = [s for s in shot.steps if s.kind in MOTION]
+    moving = [s for s in shot.steps if s.facts.moves]
     if rest > shot.last and moving:
         follow = next((s for s in moving if s.kind == "follow"), moving[0])
         when = f"at frame {rest:.4g}, after the last frame {shot.last}" if rest < NEVER else "not within the shot"

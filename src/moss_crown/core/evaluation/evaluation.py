@@ -25,11 +25,9 @@ from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts
 from moss_crown.core.evaluation.timing import Timing
 from moss_crown.core.motion.groups import NO_GROUP, Resting, in_world, resting
 from moss_crown.core.motion.moving import (
-    MOTION,
     Company,
     Framing,
     Moved,
-    changes_letters,
     moved,
     rest_of,
     scrambled,
@@ -83,7 +81,7 @@ class Evaluation:
 
     def _structure(self, frame: float) -> Structure:
         structure = self._as_set(frame)
-        if not any(changes_letters(step) for step in self.shot.steps):
+        if not any(step.changes_letters for step in self.shot.steps):
             return structure
         blocks = tuple(self._changed(structure, k, frame) for k in range(len(structure.blocks)))
         return Structure(blocks, structure.led)
@@ -188,7 +186,7 @@ class Evaluation:
         own = slice(first, first + len(block.letters))
         return Company(
             step,
-            tuple(s for s in shot.steps[block.step + 1 :] if s.kind in MOTION),
+            tuple(s for s in shot.steps[block.step + 1 :] if s.facts.moves),
             block.setting,
             lambda: structure.boxes[own],
             lambda frames: self.framing(frames, shot.aspect),

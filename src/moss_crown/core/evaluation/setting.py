@@ -18,7 +18,6 @@ from moss_crown.core.form.solid import Form
 from moss_crown.core.form.tube import Tube
 from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.groups import Led, Member, members
-from moss_crown.core.motion.moving import changes_letters
 from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, letters_of
 from moss_crown.core.type.lettering import setting_at
 from moss_crown.core.values.sampling import changes, sample_choice, sample_one
@@ -100,7 +99,7 @@ def as_set(shot: Shot, frame: float) -> Structure:
 
 def lasts(shot: Shot) -> bool:
     """Are there the same letters in the same form at every frame?"""
-    if any(changes_letters(s) for s in shot.steps):
+    if any(step.changes_letters for step in shot.steps):
         return False
     decides = [s for s in shot.steps if isinstance(s, FormStep)]
     groups = [[s.on, s.copies.count, s.copies.delay] for s in shot.steps if isinstance(s, GroupStep)]

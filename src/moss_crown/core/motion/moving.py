@@ -49,10 +49,6 @@ from moss_crown.core.values.sampling import (
 )
 
 Floats = NDArray[np.float64]
-MOTION = ("drive", "follow", "drum", "shiver")
-"""Kinds of step that move letters."""
-UNREST = ("shiver",)
-"""Kinds of step that never rest, and do not count when rest is looked for."""
 AXIS_STEPS = 16
 """Into so many steps the way of a variable axis is cut."""
 MARGIN = 0.02
@@ -278,7 +274,7 @@ def soft_at(blocks: Sequence[Moved], frames: int) -> NDArray[np.float64]:
 def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     """A block's letters at frames of the shot; without what never rests when that is not wanted."""
     frames = frames - company.late
-    steps = [s for s in company.steps if restless or s.kind not in UNREST]
+    steps = [s for s in company.steps if restless or s.facts.rests]
     around = surroundings(company)
     cast = cast_of(company.setting)
     done = acts(steps, cast, frames, around) if cast.count else []
@@ -350,13 +346,6 @@ def shown_faces(company: Company, frame: float) -> Faces:
     return NO_FACES
 
 
-def changes_letters(step: Any) -> bool:
-    """Does a step decide which glyphs there are, so that letters can be others at every frame?"""
-    if isinstance(step, DriveStep):
-        return bool(step.offset.axes) or step.offset.scramble != 0
-    return isinstance(step, DrumStep)
-
-
 def scrambled(company: Company, frame: float) -> tuple[str, ...]:
     """What stands in the places of letters that drives scramble, "" for the letter itself; empty for nothing."""
     letters = letters_of(own_setting(company.setting))
@@ -424,7 +413,7 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
     rest = np.full(cast_of(company.setting).count, company.first)
     at = np.array([frame])
     for step in company.steps:
-        if step.kind in UNREST or not switched(step.on, at)[0, 0]:
+        if not step.facts.rests or not switched(step.on, at)[0, 0]:
             continue
         if isinstance(step, DrumStep):
             units = units_of(cast_of(company.setting), "letter", at, surroundings(company))
@@ -447,7 +436,7 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
 
 def overshoot(company: Company, step: FollowStep, frames: Frames) -> float:
     """How far past its end a follow-through carries letters at most, as a share of the way that they come."""
-    above = [s for s in company.steps[: company.steps.index(step) + 1] if s.kind not in UNREST]
+    above = [s for s in company.steps[: company.steps.index(step) + 1] if s.facts.rests]
     cast = cast_of(company.setting)
     most = 0.0
     for act in acts(above, cast, frames, surroundings(company)) if cast.count and len(frames) else []:

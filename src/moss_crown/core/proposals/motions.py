@@ -39,7 +39,7 @@ from moss_crown.core.document.values import Ease, Formula, Model, straight
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.form.outline import letter_outline
-from moss_crown.core.motion.moving import MOTION, together
+from moss_crown.core.motion.moving import together
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.stage.scene import Camera
 from moss_crown.core.type.shape import faces
@@ -644,7 +644,7 @@ def moved_by(shot: Shot, made: Made, keep: bool) -> Patch:
         path = f"/steps/{block}/{member}"
         patch.append({"op": "replace", "path": path, "value": _settled(value, old, shot.steps[block].id)})
     place = max(k for k, s in enumerate(shot.steps) if s.kind in ("block", "emblem", "form")) + 1
-    old_steps = [k for k, s in enumerate(shot.steps) if s.kind in MOTION]
+    old_steps = [k for k, s in enumerate(shot.steps) if s.facts.moves]
     if keep and old_steps:
         place = max(place, old_steps[-1] + 1)
     taken = {s.id for s in shot.steps}

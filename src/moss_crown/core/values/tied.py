@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
-from moss_crown.core.document.binding import OWN_LETTERS, Bound
+from moss_crown.core.document.binding import Bound
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.formula import FormulaInvalid
 from moss_crown.core.document.keys import value_at
@@ -27,7 +27,7 @@ def unsound(shot: Shot) -> Iterator[tuple[str, str]]:
     """For each formula that is not always a number within its bounds: the id of its step, and what to say of it."""
     frames = np.linspace(shot.first, shot.last, min(PLOTTED, len(shot.frames)))
     for step in shot.steps:
-        letters = MANY if step.kind in OWN_LETTERS else ONE
+        letters = MANY if step.facts.by_letter else ONE
         for formula in (value for _, value in moving(step) if isinstance(value, Formula)):
             bound: Bound = formula.bound
             if bound.spec.kind != "number":

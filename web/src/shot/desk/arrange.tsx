@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { Schemas } from '../../api/client';
+import { FACTS } from '../../api/facts';
 import { inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 
@@ -36,9 +37,7 @@ const amount = (unit: string, label: string, value: string, change: (value: stri
 /** Put a block in its place: the core works out where that is. */
 export function Arrange({ step }: { step: string }) {
   const store = useShotStore();
-  const blocks = useShot(
-    (s) => s.document?.steps?.filter((x) => x.kind === 'block' || x.kind === 'emblem').length,
-  );
+  const blocks = useShot((s) => s.document?.steps?.filter((x) => FACTS[x.kind].letters).length);
   const staged = useShot((s) => s.document?.steps?.some((x) => x.kind === 'stage'));
   const [to, setTo] = useState<NonNullable<Order['to']>>('frame');
   const [share, setShare] = useState('80');

@@ -1,5 +1,6 @@
 import { ArrowDown, ArrowUp } from 'lucide-react';
 import { useState } from 'react';
+import { FACTS } from '../../api/facts';
 import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { moveStep } from '../recipe/recipe';
@@ -83,7 +84,7 @@ export function Desk() {
         <span className="flex-1" />
         <Versions step={step} index={index} />
         <MoveStep index={index} count={document.steps?.length ?? 0} name={stepTitle(step)} />
-        {!['environment', 'stage', 'camera'].includes(step.kind) && (
+        {!FACTS[step.kind].once && (
           <button
             type="button"
             className="font-normal text-dim text-xs underline hover:text-ink"

@@ -1,5 +1,6 @@
 import { DropdownMenu } from 'radix-ui';
 import { useRef, useState } from 'react';
+import { FACTS } from '../../api/facts';
 import { Hint } from '../../ui/controls';
 import { toast } from '../../ui/toasts';
 import { useShot, useShotStore } from '../context';
@@ -21,8 +22,6 @@ const EXPOSED: [number, string][] = [
   [4, 'on fours'],
 ];
 
-/** Steps whose values can differ from letter to letter. */
-const OF_LETTERS = ['drive', 'shiver'];
 const SPREAD = [0, 0.5, 1, 1.5, 2, 3, 4, 6, 8, 12, -0.5, -1, -2, -3, -4, -6];
 
 function spreads(now: number): [number, string][] {
@@ -37,6 +36,8 @@ function spreads(now: number): [number, string][] {
 export function Marks({ field, path, shown }: { field: FieldSpec; path: string; shown: unknown }) {
   const store = useShotStore();
   const document = useShot((s) => s.document);
+  const owner = document?.steps?.[Number(path.split('/')[2])];
+  const byLetter = owner && FACTS[owner.kind].by_letter;
   const frame = useShot((s) => s.frame);
   const copied = useShot((s) => s.copied);
   const [linking, setLinking] = useState(false);
@@ -124,9 +125,7 @@ export function Marks({ field, path, shown }: { field: FieldSpec; path: string; 
                   options={EXPOSED}
                   on={(v) => store.edit([{ op: 'replace', path: `${path}/exposed`, value: v }], 'pictures')}
                 />
-                {OF_LETTERS.includes(
-                  `${at(document, path.split('/').slice(0, 3).join('/').concat('/kind'))}`,
-                ) && (
+                {byLetter && (
                   <Choice
                     label="Letters"
                     value={stored.spread ?? 0}

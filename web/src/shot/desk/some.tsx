@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import { FACTS } from '../../api/facts';
 import { inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
@@ -77,7 +78,7 @@ export function OnlyBlocks({
   onPut: (only: string[]) => void;
 }) {
   const steps = useShot((s) => s.document?.steps) ?? [];
-  const blocks = among ?? steps.filter((s) => s.kind === 'block' || s.kind === 'emblem');
+  const blocks = among ?? steps.filter((s) => FACTS[s.kind].letters);
   if (blocks.length < 2) return null;
   const put = (id: string, on: boolean) => {
     const kept = only.length ? only : blocks.map((b) => b.id);
@@ -107,7 +108,7 @@ export function OnlyBlocks({
 export function GroupMembers({ step, index }: { step: Extract<Step, { kind: 'group' }>; index: number }) {
   const store = useShotStore();
   const steps = useShot((s) => s.document?.steps) ?? [];
-  const above = steps.slice(0, index).filter((s) => HELD.includes(s.kind));
+  const above = steps.slice(0, index).filter((s) => FACTS[s.kind].held);
   const known = (step.members ?? []).filter((id) => above.some((s) => s.id === id));
   return (
     <div className="col-span-full">
@@ -122,7 +123,6 @@ export function GroupMembers({ step, index }: { step: Extract<Step, { kind: 'gro
     </div>
   );
 }
-const HELD: Step['kind'][] = ['block', 'emblem', 'group'];
 
 /** The letters that a material is for. */
 export function SomeLetters({ step, index }: { step: MaterialStep; index: number }) {

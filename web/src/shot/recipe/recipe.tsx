@@ -16,6 +16,7 @@ import {
 } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { type ComponentType, useState } from 'react';
+import { FACTS } from '../../api/facts';
 import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { EmblemDialog } from '../desk/assets';
@@ -120,7 +121,7 @@ export function Recipe() {
                   )}
                 </span>
               </button>
-              {step.kind !== 'block' && step.kind !== 'camera' && (
+              {!FACTS[step.kind].needed && (
                 <Hint text={off ? 'Switch this step on' : 'Switch this step off'}>
                   <button
                     type="button"
@@ -170,15 +171,16 @@ function AddStep() {
           <DropdownMenu.Content
             side="top"
             align="start"
-            className="z-50 w-56 rounded-lg border bg-panel p-1 shadow-2xl"
+            className="z-50 max-h-[var(--radix-dropdown-menu-content-available-height)] w-80 overflow-y-auto rounded-lg border bg-panel p-1 shadow-2xl"
           >
-            {addable(steps).map(({ kind, title }) => (
+            {addable(steps).map(({ kind, title, about }) => (
               <DropdownMenu.Item
                 key={kind}
                 onSelect={() => (kind === 'emblem' ? setChoosing(true) : add(kind))}
                 className="cursor-pointer rounded-md px-2.5 py-1.5 data-[highlighted]:bg-moss-deep"
               >
                 {title}
+                <span className="block text-dim text-xs">{about}</span>
               </DropdownMenu.Item>
             ))}
           </DropdownMenu.Content>

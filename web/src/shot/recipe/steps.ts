@@ -1,79 +1,31 @@
+import { FACTS, KINDS } from '../../api/facts';
 import type { Draft } from '../draft';
 import type { Step } from '../store';
 import { isFormula, isKeyed, isLink } from '../values';
 
 export const STAGES = ['all', 'letter', 'form', 'look', 'motion', 'camera'] as const;
 
-const STAGE_OF: Record<Step['kind'], string> = {
-  block: 'letter',
-  emblem: 'letter',
-  form: 'form',
-  drive: 'motion',
-  follow: 'motion',
-  drum: 'motion',
-  shiver: 'motion',
-  group: 'motion',
-  material: 'look',
-  environment: 'look',
-  lights: 'look',
-  stage: 'look',
-  camera: 'camera',
-};
-const TITLE: Record<Step['kind'], string> = {
-  block: 'Title',
-  emblem: 'Emblem',
-  form: 'Depth and bevel',
-  drive: 'Drive',
-  follow: 'Follow-through',
-  drum: 'Flip drum',
-  shiver: 'Shiver',
-  group: 'Group',
-  material: 'Material',
-  environment: 'Environment',
-  lights: 'Lights',
-  stage: 'Floor and wall',
-  camera: 'Camera',
-};
-
-const ORDER: Step['kind'][] = [
-  'block',
-  'emblem',
-  'form',
-  'drive',
-  'follow',
-  'drum',
-  'shiver',
-  'group',
-  'material',
-  'environment',
-  'lights',
-  'stage',
-  'camera',
-];
-const ONE_OF_A_KIND: Step['kind'][] = ['environment', 'stage', 'camera'];
-
 /** The kinds of step that can be added to a recipe. */
-export function addable(steps: Step[]): { kind: Step['kind']; title: string }[] {
-  return ORDER.filter((kind) => !ONE_OF_A_KIND.includes(kind) || !steps.some((s) => s.kind === kind)).map(
-    (kind) => ({
-      kind,
-      title: kind === 'block' ? 'Block of lettering' : TITLE[kind],
-    }),
-  );
+export function addable(steps: Step[]): { kind: Step['kind']; title: string; about: string }[] {
+  return KINDS.filter((kind) => !FACTS[kind].once || !steps.some((s) => s.kind === kind)).map((kind) => ({
+    kind,
+    title: FACTS[kind].added_as || FACTS[kind].title,
+    about: FACTS[kind].about,
+  }));
 }
 
 /** Where a new step goes: after the last one that is computed no later than its kind usually is. */
 export function placeFor(steps: Step[], kind: Step['kind']): number {
-  const rank = ORDER.indexOf(kind);
-  return steps.reduce((place, step, index) => (ORDER.indexOf(step.kind) <= rank ? index + 1 : place), 0);
+  const rank = KINDS.indexOf(kind);
+  return steps.reduce((place, step, index) => (KINDS.indexOf(step.kind) <= rank ? index + 1 : place), 0);
 }
 
-export const stageOf = (step: Step) => STAGE_OF[step.kind];
+export const stageOf = (step: Step) => FACTS[step.kind].stage;
 
 export function stepTitle(step: Step): string {
   if (step.name) return step.name;
   if (step.kind === 'block' && typeof step.text === 'string') return step.text.split('\n').join(' / ');
-  return TITLE[step.kind];
+  return FACTS[step.kind].title;
 }
 
 const plain = (value: unknown, unit = '') =>

@@ -1,3 +1,4 @@
+import { FACTS, KINDS } from '../../api/facts';
 import type { Draft, Span } from '../draft';
 import type { Step } from '../store';
 
@@ -49,13 +50,13 @@ const LANE_EDGE = 8;
 /** Rows of less than this are too low for a name each. */
 const NAMED = 11;
 /** Columns that stand before the letters; those that are not always there come when they have keys. */
-const BEFORE_COLUMNS: { label: string; kinds: Step['kind'][]; always?: boolean }[] = [
-  { label: 'title', kinds: ['block', 'emblem', 'form'], always: true },
-  { label: 'move', kinds: ['drive', 'follow', 'drum', 'shiver', 'group'] },
-  { label: 'look', kinds: ['material', 'stage'] },
-  { label: 'env', kinds: ['environment'] },
-  { label: 'lamp', kinds: ['lights'] },
-  { label: 'cam', kinds: ['camera'], always: true },
+const BEFORE_COLUMNS: { label: string; always?: boolean }[] = [
+  { label: 'title', always: true },
+  { label: 'move' },
+  { label: 'look' },
+  { label: 'env' },
+  { label: 'lamp' },
+  { label: 'cam', always: true },
 ];
 
 const PARTS = ['all', 'place', 'turn', 'size'] as const;
@@ -97,7 +98,10 @@ export function layOut(
   across = false,
 ): SheetLayout {
   const top = across ? TOP_ACROSS : TOP;
-  const before = BEFORE_COLUMNS.filter((c) => c.always || c.kinds.some((kind) => keyed.has(kind)));
+  const before = BEFORE_COLUMNS.map((c) => ({
+    ...c,
+    kinds: KINDS.filter((kind) => FACTS[kind].column === c.label),
+  })).filter((c) => c.always || c.kinds.some((kind) => keyed.has(kind)));
   const columns: Column[] = before.map(({ label, kinds }, k) => ({
     x: AXIS + k * BEFORE,
     width: BEFORE - 3,

@@ -1,0 +1,25 @@
+import type { Schemas } from './client';
+import facts from './facts.json';
+
+export type StepKind = NonNullable<Schemas['Shot']['steps']>[number]['kind'];
+
+/** What is true of every step of a kind; the core says it (`Facts`), and `moss_crown.cli facts` writes it down. */
+export interface Facts {
+  title: string;
+  about: string;
+  stage: string;
+  column: string;
+  added_as: string;
+  letters: boolean;
+  moves: boolean;
+  rests: boolean;
+  by_letter: boolean;
+  held: boolean;
+  once: boolean;
+  looks: boolean;
+  needed: boolean;
+}
+
+export const FACTS = facts as Record<StepKind, Facts>;
+/** In the order in which a recipe usually has them. */
+export const KINDS = Object.keys(facts) as StepKind[];
