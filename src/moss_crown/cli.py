@@ -357,14 +357,12 @@ def openapi(out: Annotated[Path, typer.Argument()]) -> None:
 
 @app.command("facts")
 def facts(out: Annotated[Path, typer.Argument()]) -> None:
-    """Write what is true of every kind of step, for the front end."""
+    """Write what is true of every kind of step, and the columns of a draft's tables, for the front end."""
     import json
-    from dataclasses import asdict
 
-    from moss_crown.core.document.shot import KINDS, kind_of
+    from moss_crown.core.draft.facts import facts as found
 
-    found = {kind_of(step): asdict(step.facts) for step in KINDS}
-    out.write_text(json.dumps(found, indent=2) + "\n")
+    out.write_text(json.dumps(found(), indent=2) + "\n")
 
 
 def main() -> None:

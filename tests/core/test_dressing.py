@@ -12,7 +12,7 @@ from moss_crown.core.document.letters import BlockStep, Some
 from moss_crown.core.document.look import Material, MaterialStep
 from moss_crown.core.document.motion import DriveStep, Offset, Zone
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.draft.draft import look_at_frame
+from moss_crown.core.draft.looks import look_at_frame
 from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import set_at
@@ -90,8 +90,8 @@ def test_scene_draft_and_export_agree_on_who_wears_what():
     scene = Evaluation(shot).scene(60, 16 / 9)
     faces = [scene.surfaces[letter.surfaces[0]].colour for letter in scene.letters]
     assert faces == [RED.colour] * 3 + [BLUE.colour]
-    block = look_at_frame(shot, 60)["blocks"][0]
-    assert [tuple(block["dresses"][k][0]["colour"]) for k in block["wears"]] == faces
+    block = look_at_frame(shot, 60).blocks[0]
+    assert [block.dresses[k][0].colour for k in block.wears] == faces
     model = title_model(Evaluation(shot), 60)
     assert [model.dresses[node.mesh].surfaces[0].colour for node in model.nodes] == faces
 

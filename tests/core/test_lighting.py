@@ -9,7 +9,8 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.look import Light
-from moss_crown.core.draft.draft import look_at_frame
+from moss_crown.core.draft.looks import look_at_frame
+from moss_crown.core.draft.schema import Touches
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.around import lights_at
 from moss_crown.core.evaluation.evaluation import Evaluation
@@ -189,10 +190,10 @@ def test_a_draft_is_told_what_each_lamp_lights():
         ),
     ]
     looked = look_at_frame(shot.model_copy(update={"steps": steps}), 0)
-    assert [lamp["touches"] for lamp in looked["lights"]] == [
-        {"face": None, "edge": None, "stage": True},
-        {"face": [], "edge": [1], "stage": True},
-        {"face": [0, 1], "edge": [0, 1], "stage": False},
+    assert [lamp.touches for lamp in looked.lights] == [
+        Touches(None, None, True),
+        Touches([], [1], True),
+        Touches([0, 1], [0, 1], False),
     ]
 
 
@@ -201,4 +202,4 @@ def test_a_draft_is_told_how_dark_shadows_are():
     lights = [Light(shadow=False), Light(on_letters_dark=0.25, on_stage_dark=0.5)]
     steps = [s.model_copy(update={"lights": lights}) if s.kind == "lights" else s for s in shot.steps]
     looked = look_at_frame(shot.model_copy(update={"steps": steps}), 0)
-    assert [lamp["dark"] for lamp in looked["lights"]] == [[0.0, 0.0], [0.25, 0.5]]
+    assert [lamp.dark for lamp in looked.lights] == [(0.0, 0.0), (0.25, 0.5)]

@@ -10,17 +10,9 @@ from moss_crown.core.assets import check_assets
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import apply_patch, read_shot, write_shot
-from moss_crown.core.draft.draft import (
-    SolidRecipe,
-    build_recipe,
-    draft,
-    notes,
-    packed_picture,
-    packed_whole,
-    recipe_of,
-    ridged_letters,
-    see,
-)
+from moss_crown.core.draft.draft import draft, packed_picture, packed_whole, see
+from moss_crown.core.draft.notes import notes, ridged_letters
+from moss_crown.core.draft.recipes import SolidRecipe, build_recipe, recipe_of
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
@@ -142,8 +134,7 @@ def test_a_cache_forgets_the_oldest_beyond_its_bytes():
 def test_notes_say_what_was_limited_lacking_or_late():
     assert notes(Evaluation(new_shot())) == []
     codes = {
-        n["code"]: n["text"]
-        for n in notes(Evaluation(edited(("/steps/1/front/height", 0.4), ("/last", 20), text="КAK")))
+        n.code: n.text for n in notes(Evaluation(edited(("/steps/1/front/height", 0.4), ("/last", 20), text="КAK")))
     }
     assert set(codes) == {"type.lacking", "form.edge_limited", "motion.rest_late"}
     assert "К" in codes["type.lacking"]

@@ -7,8 +7,9 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.draft.draft import look_at_frame
+from moss_crown.core.draft.looks import look_at_frame
 from moss_crown.core.draft.room import HEIGHT, ROUGHNESS, WIDTH, Ground, Lamp, Room, seen_around
+from moss_crown.core.draft.schema import LOOK
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.environment import directions, environment
 from moss_crown.core.look.prefilter import weights
@@ -30,7 +31,7 @@ def around(**members):
 
 def room_of(shot, place=(0.25, 0.75, 0.25)):
     """A room as the page asks for it."""
-    look = look_at_frame(shot, shot.last)
+    look = json.loads(LOOK.dump_json(look_at_frame(shot, shot.last)))
     own = lambda model, members: {k: v for k, v in members.items() if k in model.model_fields}  # noqa: E731
     colours = lambda g: own(Ground, g["surface"])  # noqa: E731
     grounds = [own(Ground, g) | colours(g) for g in look["grounds"] if not g["catches"]]

@@ -5,7 +5,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
-from moss_crown.core.draft.draft import notes
+from moss_crown.core.draft.notes import notes
 from moss_crown.core.evaluation.evaluation import Evaluation
 
 FRAMES = np.arange(0.0, 61.0)
@@ -116,7 +116,7 @@ def test_a_zone_that_only_moving_letters_meet_is_not_said_to_act_on_nothing():
 
     def said(measures):
         shot = shot_with(FLIGHT, gate(zone=far | {"measures": measures}))
-        return [n["code"] for n in notes(Evaluation(shot))]
+        return [n.code for n in notes(Evaluation(shot))]
 
     assert "motion.not_felt" in said("rest")
     assert "motion.not_felt" not in said("moved")

@@ -21,16 +21,9 @@ from moss_crown.core.document.door import Patch, first_error, patched
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
 from moss_crown.core.document.kinds import FrameRate
 from moss_crown.core.document.look import EnvironmentSource
-from moss_crown.core.draft.draft import (
-    Seen,
-    SolidRecipe,
-    build_recipe,
-    draft,
-    packed_picture,
-    packed_whole,
-    ridged_letters,
-    see,
-)
+from moss_crown.core.draft.draft import Seen, draft, packed_picture, packed_whole, see
+from moss_crown.core.draft.notes import ridged_letters
+from moss_crown.core.draft.recipes import SolidRecipe, build_recipe
 from moss_crown.core.draft.room import Room, places_of, seen_around
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation

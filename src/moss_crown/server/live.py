@@ -292,7 +292,7 @@ class Channel:
             break
 
     def _send(self, head: dict[str, Any], body: bytes) -> None:
-        self._outbox.put(framed(head, body))
+        self._outbox.put(framed(json.dumps(head).encode(), body))
 
     def say(self, message: dict[str, Any]) -> None:
         self._outbox.put(json.dumps(message))

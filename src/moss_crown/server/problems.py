@@ -17,6 +17,7 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from moss_crown.core.draft import schema
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.server.db.pool import is_away
 from moss_crown.server.errors import (
@@ -118,7 +119,8 @@ def add_problems(app: FastAPI) -> None:
 
 
 def described(app: FastAPI) -> dict[str, Any]:
-    """The API's description, in which errors are what they are: application/problem+json."""
+    """The API's description, in which errors are what they are: application/problem+json; with what drafts say, which
+    travel as binary messages."""
     if app.openapi_schema is None:
         whole = get_openapi(title=app.title, version=app.version, routes=app.routes)
         for path in whole["paths"].values():
@@ -126,6 +128,7 @@ def described(app: FastAPI) -> dict[str, Any]:
                 content = operation["responses"].get("default", {}).get("content", {})
                 if "application/json" in content:
                     content["application/problem+json"] = content.pop("application/json")
+        whole["components"]["schemas"] |= schema.described("#/components/schemas/{model}")
         app.openapi_schema = whole
     return app.openapi_schema
 

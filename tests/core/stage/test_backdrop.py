@@ -11,7 +11,7 @@ from PIL import Image
 from moss_crown.core.assets import check_assets
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, read_shot, write_shot
-from moss_crown.core.draft.draft import look_at_frame
+from moss_crown.core.draft.looks import look_at_frame
 from moss_crown.core.errors import DocumentInvalid, PictureUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.pictures import bring_in, pack
@@ -78,8 +78,8 @@ def test_a_frame_shows_it_where_nothing_is_before_it_and_so_does_the_draft():
     empty = passes.alpha[..., 0] == 0
     assert empty.any()
     assert passes.beauty[empty] == pytest.approx(painted(Backdrop(DARK, LIGHT), 32, 18)[empty], abs=1e-5)
-    drawn = look_at_frame(shot, 72)["environment"]["behind"]
-    assert drawn["corners"] == pytest.approx(corners(Backdrop(DARK, LIGHT)))
+    drawn = look_at_frame(shot, 72).environment.behind
+    assert np.array(drawn.corners) == pytest.approx(corners(Backdrop(DARK, LIGHT)))
     part = FrameOrder(64, 36, 4, denoise=False, region=(0.0, 0.0, 0.5, 0.5))
     above = render_frame(Evaluation(shot), 72, part)
     bare = above.alpha[..., 0] == 0
@@ -95,11 +95,8 @@ def test_a_picture_of_the_production_is_shown_and_one_that_is_not_there_refused(
     assert "/backdrop" in str(refused.value.facts())
     white = Evaluation(shot).scene(72, 16 / 9).surround.behind
     assert painted(white, 16, 9) == pytest.approx(1.0)
-    assert look_at_frame(shot, 72)["environment"]["behind"] | {"corners": 0} == {
-        "corners": 0,
-        "picture": OWN,
-        "seen": pytest.approx((1.0, 9 / 16)),
-    }
+    drawn = look_at_frame(shot, 72).environment.behind
+    assert (drawn.picture, drawn.seen) == (OWN, pytest.approx((1.0, 9 / 16)))
 
 
 def test_pixels_that_are_not_square_keep_the_frames_shape():

@@ -5,7 +5,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.draft.draft import notes
+from moss_crown.core.draft.notes import notes
 from moss_crown.core.evaluation.evaluation import Evaluation
 
 
@@ -73,5 +73,5 @@ def test_a_subject_that_is_not_there_is_said_and_moves_nothing():
     assert Evaluation(lost).camera_path(frames, 1.5)[0] == pytest.approx(
         Evaluation(edited()).camera_path(frames, 1.5)[0]
     )
-    assert [n["code"] for n in notes(Evaluation(lost))].count("camera.no_subject") == 2
-    assert not [n for n in notes(Evaluation(edited(follow=BLOCK))) if n["code"] == "camera.no_subject"]
+    assert [n.code for n in notes(Evaluation(lost))].count("camera.no_subject") == 2
+    assert not [n for n in notes(Evaluation(edited(follow=BLOCK))) if n.code == "camera.no_subject"]

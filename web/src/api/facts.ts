@@ -20,6 +20,9 @@ export interface Facts {
   needed: boolean;
 }
 
-export const FACTS = facts as Record<StepKind, Facts>;
+export const FACTS = facts.steps as Record<StepKind, Facts>;
 /** In the order in which a recipe usually has them. */
-export const KINDS = Object.keys(facts) as StepKind[];
+export const KINDS = Object.keys(facts.steps) as StepKind[];
+
+/** The columns of a draft's tables. */
+export const TABLES = facts.tables;

@@ -10933,6 +10933,857 @@ export interface components {
              */
             spread: number;
         };
+        /**
+         * BackdropDrawn
+         * @description What fills the frame: the colours of its corners (below left and right, above left and right), and a picture over
+         *     them with the shares of its width and height that are seen.
+         */
+        BackdropDrawn: {
+            /** Corners */
+            corners: [
+                number,
+                number,
+                number
+            ][];
+            /** Picture */
+            picture: string | null;
+            /** Seen */
+            seen: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * BlockAtRest
+         * @description A block of a span: its step and form step by id, cap height, and a cut through a stem, in metres; the curve that
+         *     its lines run along, before it is fitted to them.
+         */
+        BlockAtRest: {
+            /** Step */
+            step: string;
+            /** Form */
+            form: string;
+            /** Size */
+            size: number;
+            /** Stem */
+            stem: number;
+            /** Section */
+            section: [
+                number,
+                number
+            ][];
+            /** Path */
+            path: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * EnvironmentDrawn
+         * @description What is all around; `tilt` in degrees towards the camera and to the right.
+         */
+        EnvironmentDrawn: {
+            /** Preset */
+            preset: string;
+            /** Strength */
+            strength: number;
+            /** Turn */
+            turn: number;
+            /** Tilt */
+            tilt: [
+                number,
+                number
+            ];
+            /** Behind */
+            behind: ("nothing" | "environment") | components["schemas"]["BackdropDrawn"];
+        };
+        /**
+         * GlobeDrawn
+         * @description A ball of the stage.
+         */
+        GlobeDrawn: {
+            surface: components["schemas"]["SurfaceDrawn"];
+            /** Catches */
+            catches: boolean;
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /** Radius */
+            radius: number;
+        };
+        /**
+         * GrainDrawn
+         * @description A texture at a frame by the `name` of its pattern, with the way `to` its space (rows of a 4x4 matrix).
+         */
+        GrainDrawn: {
+            /** Pattern */
+            pattern: number;
+            /**
+             * Scale
+             * @default 0.6
+             */
+            scale: number;
+            /**
+             * Amount
+             * @default 0.5
+             */
+            amount: number;
+            /**
+             * Contrast
+             * @default 0.5
+             */
+            contrast: number;
+            /**
+             * Tone
+             * @default 0.3
+             */
+            tone: number;
+            /**
+             * Relief
+             * @default 0
+             */
+            relief: number;
+            /**
+             * Wear
+             * @default 0
+             */
+            wear: number;
+            /**
+             * Colour
+             * @default [
+             *       0.2,
+             *       0.2,
+             *       0.2
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Metal
+             * @default 0
+             */
+            metal: number;
+            /**
+             * Roughness
+             * @default 0.5
+             */
+            roughness: number;
+            /**
+             * By Letter
+             * @default false
+             */
+            by_letter: boolean;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * To
+             * @default []
+             */
+            to: number[];
+        };
+        /**
+         * HazeDrawn
+         * @description Haze, or a horizon: see `stage.scene.Haze`.
+         */
+        HazeDrawn: {
+            /** Density */
+            density: number;
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * ImagesDrawn
+         * @description Own pictures at a frame, `tall` metres high, with the way `to` their space (rows of a 4x4 matrix).
+         */
+        ImagesDrawn: {
+            /**
+             * Colour
+             * @default
+             */
+            colour: string;
+            /**
+             * Roughness
+             * @default
+             */
+            roughness: string;
+            /**
+             * Bump
+             * @default
+             */
+            bump: string;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+            /**
+             * Tiling
+             * @default repeat
+             * @enum {string}
+             */
+            tiling: "repeat" | "mirror" | "once";
+            /**
+             * Mix
+             * @default 1
+             */
+            mix: number;
+            /**
+             * Tint
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            tint: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rough
+             * @default 1
+             */
+            rough: number;
+            /**
+             * Height
+             * @default 0.3
+             */
+            height: number;
+            /**
+             * By Letter
+             * @default false
+             */
+            by_letter: boolean;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Tall
+             * @default 1
+             */
+            tall: number;
+            /**
+             * To
+             * @default []
+             */
+            to: number[];
+        };
+        /**
+         * LampDrawn
+         * @description A lamp as the draft draws it: lit from its middle, with its radiance and the area that shines (for a sun, 0, and
+         *     the light on what faces it in the radiance's place); mirrored as a rectangle of half edges `u`, `v`, as large as a
+         *     flat lamp of any shape, and nothing where it looks the same from everywhere. `spot` is half the angle of its cone in
+         *     radians, 0 for none; `dark` how dark its shadows are on letters and on the stage.
+         */
+        LampDrawn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "flat" | "around" | "sun";
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /** Normal */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /** Radiance */
+            radiance: [
+                number,
+                number,
+                number
+            ];
+            /** Area */
+            area: number;
+            /** Spot */
+            spot: number;
+            /** Soft */
+            soft: number;
+            /** Limit */
+            limit: number;
+            /** Dark */
+            dark: [
+                number,
+                number
+            ];
+            touches: components["schemas"]["Touches"];
+            /**
+             * U
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            u: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * V
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            v: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Lens
+         * @description The camera's half tangents and shift, and the rows of the 3x3 matrix of exposure and white balance.
+         */
+        Lens: {
+            /** Half */
+            half: [
+                number,
+                number
+            ];
+            /** Shift */
+            shift: [
+                number,
+                number
+            ];
+            /** Grade */
+            grade: number[];
+        };
+        /**
+         * LetterAtRest
+         * @description A letter: `first` is the place of its first character in the block's text, `tint` its own colour (scene-linear),
+         *     `recipe` that of its solid as JSON text, `box` its left, bottom, right and top, `rest` the rows of the 3x4 matrix to
+         *     its place in the title.
+         */
+        LetterAtRest: {
+            /** Text */
+            text: string;
+            /** Block */
+            block: number;
+            /** Line */
+            line: number;
+            /** Word */
+            word: number;
+            /** First */
+            first: number;
+            /** Lacking */
+            lacking: boolean;
+            /** Tint */
+            tint: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Recipe */
+            recipe: string;
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Rest */
+            rest: number[];
+            /** Number */
+            number: number;
+        };
+        /**
+         * LookDrawn
+         * @description How a frame looks, but for poses and what motion makes of materials. The `horizon` is what grounds go over into
+         *     around the middle of the stage.
+         */
+        LookDrawn: {
+            /** Blocks */
+            blocks: components["schemas"]["Wardrobe"][];
+            /** Grounds */
+            grounds: (components["schemas"]["SheetDrawn"] | components["schemas"]["GlobeDrawn"] | components["schemas"]["SweptDrawn"])[];
+            haze: components["schemas"]["HazeDrawn"] | null;
+            horizon: components["schemas"]["HazeDrawn"] | null;
+            /** Lights */
+            lights: components["schemas"]["LampDrawn"][];
+            environment: components["schemas"]["EnvironmentDrawn"];
+        };
+        /**
+         * PartSurface
+         * @description A surface of a block with the `part` of each letter that it covers: face, edge, or a facet that has its own.
+         */
+        PartSurface: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Metal */
+            metal: number;
+            /** Roughness */
+            roughness: number;
+            /** Ior */
+            ior: number;
+            /**
+             * Coat
+             * @default 0
+             */
+            coat: number;
+            /**
+             * Coat Roughness
+             * @default 0.08
+             */
+            coat_roughness: number;
+            /**
+             * Sheen
+             * @default 0
+             */
+            sheen: number;
+            /**
+             * Glow
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            glow: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Brushed
+             * @default 0
+             */
+            brushed: number;
+            /**
+             * Brush Turn
+             * @default 0
+             */
+            brush_turn: number;
+            /**
+             * Transmission
+             * @default 0
+             */
+            transmission: number;
+            /**
+             * Thin
+             * @default false
+             */
+            thin: boolean;
+            /**
+             * Tint Depth
+             * @default 0.3
+             */
+            tint_depth: number;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /** @default null */
+            grain: components["schemas"]["GrainDrawn"] | null;
+            /** @default null */
+            images: components["schemas"]["ImagesDrawn"] | null;
+            /**
+             * Grazing
+             * @default 0
+             */
+            grazing: number;
+            /**
+             * Part
+             * @default
+             */
+            part: string;
+        };
+        /**
+         * SeenSpanHead
+         * @description Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
+         *     `pivots` of letters in their own space, by the id of the step that turns them.
+         */
+        SeenSpanHead: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Letters */
+            letters: components["schemas"]["LetterAtRest"][];
+            /** Blocks */
+            blocks: components["schemas"]["BlockAtRest"][];
+            /** Worn */
+            worn: boolean;
+            /** Pivots */
+            pivots: {
+                [key: string]: ([
+                    number,
+                    number,
+                    number
+                ] | null)[];
+            };
+        };
+        /**
+         * SheetDrawn
+         * @description A flat part of the stage by its middle and half edges. Of what `catches` only the shadows on it are seen.
+         */
+        SheetDrawn: {
+            surface: components["schemas"]["SurfaceDrawn"];
+            /** Catches */
+            catches: boolean;
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /** U */
+            u: [
+                number,
+                number,
+                number
+            ];
+            /** V */
+            v: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * SurfaceDrawn
+         * @description A material at a frame. `grazing` is what a dielectric mirrors at a grazing angle.
+         */
+        SurfaceDrawn: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Metal */
+            metal: number;
+            /** Roughness */
+            roughness: number;
+            /** Ior */
+            ior: number;
+            /**
+             * Coat
+             * @default 0
+             */
+            coat: number;
+            /**
+             * Coat Roughness
+             * @default 0.08
+             */
+            coat_roughness: number;
+            /**
+             * Sheen
+             * @default 0
+             */
+            sheen: number;
+            /**
+             * Glow
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            glow: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Brushed
+             * @default 0
+             */
+            brushed: number;
+            /**
+             * Brush Turn
+             * @default 0
+             */
+            brush_turn: number;
+            /**
+             * Transmission
+             * @default 0
+             */
+            transmission: number;
+            /**
+             * Thin
+             * @default false
+             */
+            thin: boolean;
+            /**
+             * Tint Depth
+             * @default 0.3
+             */
+            tint_depth: number;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /** @default null */
+            grain: components["schemas"]["GrainDrawn"] | null;
+            /** @default null */
+            images: components["schemas"]["ImagesDrawn"] | null;
+            /**
+             * Grazing
+             * @default 0
+             */
+            grazing: number;
+        };
+        /**
+         * SweptDrawn
+         * @description A line of heights and depths drawn out across, `half` to each side; normals at the ends of its pieces.
+         */
+        SweptDrawn: {
+            surface: components["schemas"]["SurfaceDrawn"];
+            /** Catches */
+            catches: boolean;
+            /** Line */
+            line: [
+                number,
+                number
+            ][];
+            /** Normals */
+            normals: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ][];
+            /** Half */
+            half: number;
+        };
+        /**
+         * Touches
+         * @description The blocks whose faces and whose edges a lamp lights, null for all, and whether it lights the stage.
+         */
+        Touches: {
+            /** Face */
+            face: number[] | null;
+            /** Edge */
+            edge: number[] | null;
+            /** Stage */
+            stage: boolean;
+        };
+        /**
+         * Wardrobe
+         * @description What letters of a block wear, and which of it each letter does.
+         */
+        Wardrobe: {
+            /** Dresses */
+            dresses: components["schemas"]["PartSurface"][][];
+            /** Wears */
+            wears: number[];
+        };
+        /**
+         * SeenHead
+         * @description What is seen of a shot. Frames that look alike share a look (`look_of`); one lens where it stays the same.
+         *     `middle`: where the letters stand on the whole; `centres`: pivots of groups by id, in the world.
+         */
+        SeenHead: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Fps */
+            fps: [
+                number,
+                number
+            ];
+            /** Spans */
+            spans: components["schemas"]["SeenSpanHead"][];
+            /** Looks */
+            looks: components["schemas"]["LookDrawn"][];
+            /** Look Of */
+            look_of: number[];
+            /** Middle */
+            middle: [
+                number,
+                number,
+                number
+            ];
+            /** Centres */
+            centres: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            /** Lenses */
+            lenses: components["schemas"]["Lens"][];
+        };
+        /**
+         * Note
+         * @description What a user should know of a step.
+         */
+        Note: {
+            /** Step */
+            step: string;
+            /** Code */
+            code: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SpanHead
+         * @description Frames with the same letters: at which frame each drive, by id, starts with each letter, and each rests.
+         */
+        SpanHead: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Letters */
+            letters: components["schemas"]["LetterAtRest"][];
+            /** Blocks */
+            blocks: components["schemas"]["BlockAtRest"][];
+            /** Worn */
+            worn: boolean;
+            /** Pivots */
+            pivots: {
+                [key: string]: ([
+                    number,
+                    number,
+                    number
+                ] | null)[];
+            };
+            /** Starts */
+            starts: {
+                [key: string]: number[];
+            };
+            /** Rest */
+            rest: number[];
+        };
+        /**
+         * DraftHead
+         * @description What is seen of a shot, and what the sheet and the desk show besides: the frame of rest; values that change, by
+         *     JSON pointer, at each frame; the music's beats, and whether a bar begins with each; of drives, by id, the strength
+         *     for reaches from 0 to 1; of follow-throughs, by id, how far letters go past their end as a share of the way.
+         */
+        DraftHead: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Fps */
+            fps: [
+                number,
+                number
+            ];
+            /** Spans */
+            spans: components["schemas"]["SpanHead"][];
+            /** Looks */
+            looks: components["schemas"]["LookDrawn"][];
+            /** Look Of */
+            look_of: number[];
+            /** Middle */
+            middle: [
+                number,
+                number,
+                number
+            ];
+            /** Centres */
+            centres: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            /** Lenses */
+            lenses: components["schemas"]["Lens"][];
+            /** Rest */
+            rest: number;
+            /** Keyed */
+            keyed: {
+                [key: string]: unknown[];
+            };
+            /** Beats */
+            beats: [
+                number,
+                boolean
+            ][];
+            /** Responses */
+            responses: {
+                [key: string]: number[];
+            };
+            /** Overshoots */
+            overshoots: {
+                [key: string]: number;
+            };
+            /** Notes */
+            notes: components["schemas"]["Note"][];
+        };
     };
     responses: never;
     parameters: never;

@@ -123,18 +123,18 @@ export function recipe({ grounds, lights, environment }: Look, middle: Seen['mid
     place: middle,
     grounds: grounds
       .filter((ground) => !ground.catches)
-      .map(({ surface, centre, u, v, radius, line, half }) => ({
+      .map(({ surface, ...ground }) => ({
         colour: surface.colour,
         metal: surface.metal,
         roughness: surface.roughness,
         ior: surface.ior,
         glow: surface.glow,
-        centre: centre ?? [0, 0, 0],
-        u: u ?? null,
-        v: v ?? null,
-        radius: radius ?? 0,
-        line: line ?? [],
-        half: half ?? 0,
+        centre: 'centre' in ground ? ground.centre : [0, 0, 0],
+        u: 'u' in ground ? ground.u : null,
+        v: 'v' in ground ? ground.v : null,
+        radius: 'radius' in ground ? ground.radius : 0,
+        line: 'line' in ground ? ground.line : [],
+        half: 'half' in ground ? ground.half : 0,
       })),
     lamps: lights.filter(({ touches }) => touches.stage).map(({ dark, touches, ...lamp }) => lamp),
     preset,

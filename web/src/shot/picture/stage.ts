@@ -12,6 +12,7 @@ import {
   type SeenSpan,
   type Surface,
   spanAt,
+  type Wear,
   wearAt,
 } from '../draft';
 import type { View } from '../store';
@@ -205,15 +206,15 @@ export class DraftStage {
     this.wornLast = span.wear !== null;
     for (const { batch, instance, letter } of this.places) {
       const material = batch.material as THREE.MeshPhysicalMaterial;
-      const [red = 0, green = 0, blue = 0, share = 0, left = 1] = wearAt(span, frame, letter) ?? [];
+      const { tint, share, opacity: left } = wearAt(span, frame, letter) ?? PLAIN;
       const own = span.letters[letter]?.tint ?? [1, 1, 1];
       const base = material.color;
       const factor = (own: number, tint: number, under: number) =>
         own * (1 - share) + (share * tint) / Math.max(under, 0.02);
       FACTORS.set(
-        factor(own[0], red, base.r),
-        factor(own[1], green, base.g),
-        factor(own[2], blue, base.b),
+        factor(own[0], tint[0], base.r),
+        factor(own[1], tint[1], base.g),
+        factor(own[2], tint[2], base.b),
         left,
       );
       batch.setColorAt(instance, FACTORS);
@@ -608,7 +609,7 @@ export class DraftStage {
       quick.color.setRGB(...ground.surface.colour, THREE.LinearSRGBColorSpace);
       dress(full, ground.surface);
       const mirrors = level(ground);
-      if (mirrors) this.floor = { height: ground.centre?.[1] ?? 0, roughness: ground.surface.roughness };
+      if (mirrors) this.floor = { height: mirrors.centre[1], roughness: ground.surface.roughness };
       const around = this.room.at(place);
       const touch = this.touching.stage();
       const behind = { ...this.horizon, ...this.hiding.uniforms };
@@ -685,15 +686,17 @@ export class DraftStage {
   private grade(): number[] {
     const { draft, frame } = this;
     if (!draft) return [1, 0, 0, 0, 1, 0, 0, 0, 1];
-    return (draft.lenses[Math.min(frame - draft.first, draft.lenses.length - 1)] ?? []).slice(4);
+    return draft.lenses[Math.min(frame - draft.first, draft.lenses.length - 1)]?.grade ?? [];
   }
 
   private aimShot() {
     const { draft, shotCamera, frame } = this;
     if (!draft) return;
     const index = frame - draft.first;
-    const lens = draft.lenses[Math.min(index, draft.lenses.length - 1)] as [number, number, number, number];
-    const [across, up, shiftX, shiftY] = lens;
+    const lens = draft.lenses[Math.min(index, draft.lenses.length - 1)];
+    if (!lens) return;
+    const [across, up] = lens.half;
+    const [shiftX, shiftY] = lens.shift;
     const near = 0.05;
     shotCamera.projectionMatrix.makePerspective(
       (-1 - shiftX) * across * near,
@@ -964,7 +967,7 @@ export class DraftStage {
     const span = this.draft && spanAt(this.draft, this.frame);
     if (!span?.wear) return [];
     return this.places.flatMap(({ batch, instance, letter }) => {
-      const radius = wearAt(span, this.frame, letter)?.[5] ?? 0;
+      const radius = wearAt(span, this.frame, letter)?.softness ?? 0;
       return radius > 0 ? [{ batch, instance, pose: poseAt(span, this.frame, letter), radius }] : [];
     });
   }
@@ -978,7 +981,7 @@ export class DraftStage {
     const span = this.draft && spanAt(this.draft, this.frame);
     if (!span || !this.soft().length) return picture;
     const letters = this.places.map(({ batch, instance, letter }) => {
-      const radius = (wearAt(span, this.frame, letter)?.[5] ?? 0) * share;
+      const radius = (wearAt(span, this.frame, letter)?.softness ?? 0) * share;
       const pose = this.pose.fromArray(poseAt(span, this.frame, letter));
       return { batch, instance, ...seenBy(camera, pose, span.letters[letter]?.box, radius, picture) };
     });
@@ -1160,23 +1163,23 @@ function lampOf(light: Lamp): THREE.SpotLight | THREE.PointLight | THREE.Directi
 
 /** A sheet of the stage, spanned by two half edges. */
 function groundMesh(material: THREE.Material, ground: Ground) {
-  const { centre = [0, 0, 0], u, v, radius, line, normals, half } = ground;
   const mesh = new THREE.Mesh<THREE.BufferGeometry>(PLANE, material);
   mesh.matrixAutoUpdate = false;
   mesh.receiveShadow = true;
-  if (u && v) {
-    const [across, up] = [new THREE.Vector3(...u), new THREE.Vector3(...v)];
+  if ('u' in ground) {
+    const [across, up] = [new THREE.Vector3(...ground.u), new THREE.Vector3(...ground.v)];
     mesh.matrix.makeBasis(across, up, across.clone().cross(up).normalize());
-  } else if (radius) mesh.geometry = new THREE.SphereGeometry(radius, 96, 48);
-  else if (line && normals && half) mesh.geometry = drawnOut(line, normals, half);
-  mesh.matrix.setPosition(...centre);
+  } else if ('radius' in ground) mesh.geometry = new THREE.SphereGeometry(ground.radius, 96, 48);
+  else mesh.geometry = drawnOut(ground.line, ground.normals, ground.half);
+  if ('centre' in ground) mesh.matrix.setPosition(...ground.centre);
   return mesh;
 }
 
-/** Is it flat, and does it face up? */
-function level({ u, v, catches }: Ground): boolean {
-  if (!u || !v || catches) return false;
-  return new THREE.Vector3(...u).cross(new THREE.Vector3(...v)).normalize().y > 0.999;
+/** The sheet of a ground that is flat, faces up, and is seen. */
+function level(ground: Ground): Extract<Ground, { u: unknown }> | null {
+  if (!('u' in ground) || ground.catches) return null;
+  const up = new THREE.Vector3(...ground.u).cross(new THREE.Vector3(...ground.v)).normalize().y;
+  return up > 0.999 ? ground : null;
 }
 
 /** A line of heights and depths, drawn out across. */
@@ -1236,3 +1239,4 @@ function dress(material: THREE.MeshPhysicalMaterial, surface: Surface): THREE.Me
 
 const WHITE = new THREE.Color(1, 1, 1);
 const FACTORS = new THREE.Vector4();
+const PLAIN: Wear = { tint: [0, 0, 0], share: 0, opacity: 1, softness: 0 };
