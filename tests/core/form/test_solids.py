@@ -9,10 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from letters import alike, setting
-from moss_crown.core.form.mesh import BEVEL, FACE, REAR, RETURN
+from moss_crown.core.form.mesh import BEVEL, FACE, REAR, RETURN, Solid
 from moss_crown.core.form.outline import area, clean, inset, letter_outline, shaped
 from moss_crown.core.form.profile import Edge, profile
-from moss_crown.core.form.solid import Form, solid
+from moss_crown.core.form.solid import Form, solid, with_volume
 from moss_crown.core.type.families import FAMILIES
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.shape import faces
@@ -32,6 +32,62 @@ def assert_sound(s):
     assert len(np.unique(flat)) == len(flat), "an edge is used twice in one direction"
     assert (flat == reverse).all(), "an edge has no partner"
     assert s.volume > 0
+
+
+def parts(s):
+    """Volumes of the parts that hang together by edges."""
+    count = len(s.triangles)
+    with_edge = {}
+    for k, triangle in enumerate(s.triangles.tolist()):
+        for a, b in zip(triangle, [*triangle[1:], triangle[0]], strict=True):
+            with_edge.setdefault(frozenset((a, b)), []).append(k)
+    part = list(range(count))
+
+    def of(k):
+        while part[k] != k:
+            k = part[k]
+        return k
+
+    for together in with_edge.values():
+        for k in together[1:]:
+            part[of(k)] = of(together[0])
+    a, b, c = (s.vertices[s.triangles[:, k]] for k in range(3))
+    volumes = np.einsum("ij,ij->i", a, np.cross(b, c)) / 6
+    return np.bincount([of(k) for k in range(count)], volumes, count)[[k for k in range(count) if part[k] == k]]
+
+
+@pytest.mark.parametrize("weight", [-8.0, -14.0, -24.0])
+def test_a_weight_that_eats_hairlines_leaves_nothing_without_volume(weight):
+    """Of a family with hairlines, in which a step's treads meet what is left of them."""
+    for letter in set_block(setting("AHNVWXaegvwxyz&%", "bodoni-moda")):
+        form = Form(0.3, Edge("step", 0.04, 0.04, 3), join="round", weight=weight)
+        rings = letter_outline(letter.glyphs, faces(letter.family, letter.axes))
+        made = solid(rings, form, letter.unit)
+        if len(made.triangles):
+            assert_sound(made)
+            assert parts(made).min() > 0
+
+
+def test_two_triangles_back_to_back_are_not_kept():
+    (letter,) = set_block(setting("i", "archivo-black"))
+    whole = solid(letter_outline(letter.glyphs, faces(letter.family, letter.axes)), Form(0.3), letter.unit)
+    assert len(parts(whole)) == 2
+    assert with_volume(whole, 1e-9) is whole
+    count = len(whole.vertices)
+    sliver = np.array([[0, 1, 0], [0, 2, 0], [0, 3, 0.1]], float)
+    thin = Solid(
+        np.vstack([sliver, whole.vertices]),
+        np.vstack([[[0, 1, 2], [2, 1, 0]], whole.triangles + 3]),
+        np.concatenate([np.zeros(2, np.uint8), whole.facet]),
+        np.concatenate([np.zeros((2, 3, 3), np.float32), whole.normals]),
+        False,
+        np.arange(count + 3, dtype=np.float32),
+    )
+    kept = with_volume(thin, 1e-9)
+    assert (kept.vertices == whole.vertices).all()
+    assert (kept.triangles == whole.triangles).all()
+    assert (kept.facet == whole.facet).all()
+    assert (kept.along == np.arange(3, count + 3)).all()
 
 
 def exact_volume(rings, form, unit, slices=24):

@@ -8,6 +8,8 @@ from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from moss_crown.core.form.even import even_levels, even_plan
 from moss_crown.core.form.field import InsetField
@@ -33,6 +35,9 @@ Grow: TypeAlias = Literal["both", "forward", "backward"]
 
 MOST_EDGES = 0.996
 """Front and rear edges share the depth; together they take at most this much of it."""
+
+LEAST = 1e-6
+"""A part has volume when it would fill so much of a square thousandth of an em, as deep as the letter is."""
 
 GENTLE = 0.4
 """How far a riser leans inward, in thousandths of an em, where an upright one cannot stand."""
@@ -93,7 +98,36 @@ def solid(rings: list[Ring], form: Form, unit: float, strokes: Sequence[Line] = 
     if not closed(built.triangles):
         # Where a level touches itself an upright riser would share an edge with another: let risers lean a little.
         built = _build(rings, [line if undercut(line) else sloped(line, GENTLE) for line in lines], form, unit, edge)
-    return built
+    # Only a shaped outline can be so thin somewhere; letters as they are drawn need not be looked through.
+    return with_volume(built, LEAST * unit**2 * form.depth) if form.weight or form.wall else built
+
+
+def with_volume(built: Solid, least: float) -> Solid:
+    """A closed solid without those of its parts (triangles that hang together by edges) whose volume is not above
+    `least` cubic metres: a weight that eats a hairline can leave two triangles back to back."""
+    count = len(built.triangles)
+    if not count:
+        return built
+    there = (built.triangles * INDEX_BOUND + np.roll(built.triangles, -1, 1)).ravel()
+    back = (np.roll(built.triangles, -1, 1) * INDEX_BOUND + built.triangles).ravel()
+    neighbours = coo_matrix((np.ones(3 * count), (np.argsort(there) // 3, np.argsort(back) // 3)), (count, count))
+    parts, part = connected_components(neighbours, directed=False)
+    if parts == 1:
+        return built
+    a, b, c = (built.vertices[built.triangles[:, k]] for k in range(3))
+    volume = np.bincount(part, np.einsum("ij,ij->i", a, np.cross(b, c)) / 6, parts)
+    keep = (np.abs(volume) > least)[part]
+    if keep.all():
+        return built
+    used, triangles = np.unique(built.triangles[keep], return_inverse=True)
+    return Solid(
+        np.ascontiguousarray(built.vertices[used]),
+        triangles.reshape(-1, 3),
+        built.facet[keep],
+        built.normals[keep],
+        built.ridged,
+        None if built.along is None else built.along[used],
+    )
 
 
 def _upright(line: Floats) -> Floats:
