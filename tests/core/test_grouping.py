@@ -155,10 +155,10 @@ def test_copies_spread_outward_in_the_plane_of_the_type():
 def test_each_copy_goes_a_share_of_the_way_to_the_tint():
     shot = shot_with({"id": "g", "copies": {"count": 2, "tint": [0.1, 0.2, 0.3], "share": 0.4}})
     first, second, third = Evaluation(shot).moved(Evaluation(shot).structure(0), FRAMES)
-    assert first.tint is None
+    assert first.wear.tint is None
     for block, share in ((second, 0.4), (third, 0.64)):
-        assert block.tint[..., 3] == pytest.approx(share)
-        assert block.tint[..., :3] == pytest.approx(np.broadcast_to([0.1, 0.2, 0.3], (60, 4, 3)))
+        assert block.wear.tint[..., 3] == pytest.approx(share)
+        assert block.wear.tint[..., :3] == pytest.approx(np.broadcast_to([0.1, 0.2, 0.3], (60, 4, 3)))
 
 
 def test_rest_and_starts_are_told_by_the_clock_of_the_shot():

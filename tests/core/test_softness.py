@@ -44,14 +44,14 @@ def test_softness_spreads_like_an_even_disc_that_faces_the_camera():
 def test_softness_goes_by_the_reach_and_by_the_size_of_the_letters():
     shot = soft_shot(0.2)
     (block,) = Evaluation(shot).moved(Evaluation(shot).structure(0), np.arange(5.0))
-    assert block.soft == pytest.approx(0.2 * shot.steps[0].size)
+    assert block.wear.soft == pytest.approx(0.2 * shot.steps[0].size)
     half = patched(write_shot(shot), [{"op": "replace", "path": "/steps/2/strength", "value": 0.5}])
     assert half.steps[2].kind == "drive"
-    assert Evaluation(half).moved(Evaluation(half).structure(0), np.arange(5.0))[0].soft == pytest.approx(
+    assert Evaluation(half).moved(Evaluation(half).structure(0), np.arange(5.0))[0].wear.soft == pytest.approx(
         0.1 * shot.steps[0].size
     )
     sharp = soft_shot(0.0)
-    assert Evaluation(sharp).moved(Evaluation(sharp).structure(0), np.arange(5.0))[0].soft is None
+    assert Evaluation(sharp).moved(Evaluation(sharp).structure(0), np.arange(5.0))[0].wear.soft is None
     assert len(Evaluation(sharp).scene(60, 1).letters[0].poses) == 1
 
 

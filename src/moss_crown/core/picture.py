@@ -23,7 +23,7 @@ from moss_crown.core.formats.model import Node, TitleModel
 from moss_crown.core.formats.obj import write_obj
 from moss_crown.core.formats.png import write_png
 from moss_crown.core.formats.stl import write_stl
-from moss_crown.core.look.dress import Dress, unseen
+from moss_crown.core.look.dress import Dress
 from moss_crown.core.look.dressing import worn_by
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.display import to_bytes, to_display
@@ -183,15 +183,14 @@ def title_model(
     nodes: list[Node] = []
     triangles = 0
     for block, moved in zip(structure.blocks, of.moved(structure, np.array([float(frame)])), strict=True):
-        opacity = None if moved.opacity is None else moved.opacity[0]
-        tint = None if moved.tint is None else moved.tint[0]
-        wears = worn_by(shot, block.step, block.setting, frame, tint, opacity)
+        wears = worn_by(shot, block.step, block.setting, frame, moved.wear)
+        hidden = moved.wear.hidden()[0]
         for number, (letter, dress) in enumerate(zip(block.letters, wears, strict=True)):
             solid = solid_of(letter, block.form, of.cache, edge)
             triangles += len(solid.triangles)
             if triangles > limits.TRIANGLES:
                 raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
-            if not len(solid.triangles) or (opacity is not None and unseen(opacity[number])):
+            if not len(solid.triangles) or hidden[number]:
                 continue
             key = (id(solid), dress)
             if key not in place:

@@ -77,7 +77,7 @@ def test_short_words_leave_empty_faces_and_drawn_letters_differ_from_their_neigh
     assert columns(drum, 0, tuple("SALT"), 1) == (("T", "S"), ("O", "A"), (" ", "L"), (" ", "T"))
     structure = Evaluation(shot).structure(0)
     (block,) = Evaluation(shot).moved(structure, np.array([0.0]))
-    assert block.opacity[0].tolist() == [1, 1, 0, 0]
+    assert block.wear.opacity[0].tolist() == [1, 1, 0, 0]
     drawn = columns(DrumStep(id="d", before=20), 0, tuple("SALT"), 1)
     for column, letter in zip(drawn, "SALT", strict=True):
         assert len(column) == 21 and column[-1] == letter

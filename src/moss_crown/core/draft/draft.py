@@ -42,7 +42,7 @@ from moss_crown.core.evaluation.solids import block_section
 from moss_crown.core.look.dressing import dresses_of, own_colours
 from moss_crown.core.motion.beats import beats_of
 from moss_crown.core.motion.clearance import OUT, out_of_frame
-from moss_crown.core.motion.moving import Framing, Moved, overshoot, pivots_of, rest_of, soft_at, together
+from moss_crown.core.motion.moving import Framing, Moved, overshoot, pivots_of, rest_of, together
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.type.layout import Setting
 from moss_crown.core.type.path import path_curve
@@ -89,7 +89,7 @@ def see(shot: Shot) -> Seen:
         at = np.array(numbers, float)
         blocks = of.moved(structure, at)
         part = SeenSpan(structure, at, together(blocks, len(at)))
-        wear = _wear(blocks, len(at))
+        wear = _wear(blocks)
         parts.append(part)
         heads.append(
             SeenSpanHead(
@@ -219,18 +219,14 @@ def _overshoots(of: Evaluation) -> dict[str, float]:
     return found
 
 
-def _wear(blocks: list[Moved], frames: int) -> NDArray[np.float32] | None:
+def _wear(blocks: list[Moved]) -> NDArray[np.float32] | None:
     """(f, l, 6): tint and its share, opacity, and softness of each letter; None where all stay as they are."""
-    if all(b.tint is None and b.opacity is None and b.soft is None for b in blocks):
+    if all(block.wear.plain for block in blocks):
         return None
-    parts = []
-    for block in blocks:
-        letters = block.poses.shape[1]
-        tint = np.zeros((frames, letters, 4)) if block.tint is None else block.tint
-        left = np.ones((frames, letters)) if block.opacity is None else block.opacity
-        parts.append(np.concatenate([tint, left[..., None]], 2))
-    soft = soft_at(blocks, frames)[..., None]
-    return np.concatenate([np.concatenate(parts, 1), soft], 2).astype(np.float32)
+    parts = [
+        np.concatenate([b.wear.tints(), b.wear.opacities()[..., None], b.wear.softness()[..., None]], 2) for b in blocks
+    ]
+    return np.concatenate(parts, 1).astype(np.float32)
 
 
 def keyed_values(shot: Shot) -> dict[str, list[Any]]:

@@ -13,7 +13,6 @@ from moss_crown.core.evaluation.around import light_names, lights_at, surround_a
 from moss_crown.core.evaluation.setting import form_of_letter
 from moss_crown.core.evaluation.solids import fineness, letter_solid, solid_address
 from moss_crown.core.form.mesh import Solid
-from moss_crown.core.look.dress import unseen
 from moss_crown.core.look.dressing import worn_by
 from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.moving import rest_of, soft_at, together
@@ -36,7 +35,7 @@ def scene(of: Evaluation, frame: float, aspect: float, blur: bool, height: int, 
     structure = of.structure(frame)
     moments = of.shutter_frames(frame, aspect) if blur else np.array([float(frame)])
     done = of.moved(structure, moments)
-    if soft := any(b.soft is not None for b in done):
+    if soft := any(block.wear.soft is not None for block in done):
         moments = np.linspace(moments[0], moments[-1], SOFT_POSES)
         done = of.moved(structure, moments)
     poses = together(done, len(moments))
@@ -53,10 +52,10 @@ def scene(of: Evaluation, frame: float, aspect: float, blur: bool, height: int, 
     owners: list[str] = []
     count = triangles = 0
     middle = len(moments) // 2
-    for block, motion_of in zip(structure.blocks, done, strict=True):
-        opacity = None if motion_of.opacity is None else motion_of.opacity[middle]
-        tint = None if motion_of.tint is None else motion_of.tint[middle]
-        dresses = worn_by(shot, block.step, block.setting, frame, tint, opacity)
+    for block, moving in zip(structure.blocks, done, strict=True):
+        wear = moving.wear.alone(middle)
+        dresses = worn_by(shot, block.step, block.setting, frame, wear)
+        hidden = wear.hidden()[0]
         at_rest = rest_of(block.setting)
         begins: dict[int, int] = {}
         for number, (letter, dress) in enumerate(zip(block.letters, dresses, strict=True)):
@@ -76,7 +75,7 @@ def scene(of: Evaluation, frame: float, aspect: float, blur: bool, height: int, 
                 triangles += len(built.triangles)
                 if triangles > limits.TRIANGLES:
                     raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
-            if place_of[where] != NOWHERE and not (opacity is not None and unseen(opacity[number])):
+            if place_of[where] != NOWHERE and not hidden[number]:
                 pose = np.ascontiguousarray(poses[:, count])
                 prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
                 prefix += "".join(f"copy {u.copy}/" for u in block.member.under if u.copy)

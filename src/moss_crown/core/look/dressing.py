@@ -7,13 +7,12 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from moss_crown.core.document.letters import PART, BlockStretch, EmblemStep, Some
 from moss_crown.core.document.look import MaterialStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.form.mesh import BEVEL, REAR, REAR_BEVEL
-from moss_crown.core.look.dress import FACE_AND_EDGE, NO_TINT, Dress, worn
+from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Wear, worn
 from moss_crown.core.look.material import linear, surface_at
 from moss_crown.core.type import emblem
 from moss_crown.core.type.layout import AnySetting, Letter, Setting, letters_of
@@ -100,19 +99,19 @@ def worn_by(
     block: int,
     setting: AnySetting,
     frame: float,
-    tint: NDArray[np.float64] | None = None,
-    opacity: NDArray[np.float64] | None = None,
+    wear: Wear,
 ) -> list[Dress]:
-    """What each letter (l) of a block wears at a frame, its own colour, and the tint (l, 4) and opacity (l) that motion
-    gives it, included. Letters that look alike share one."""
+    """What each letter (l) of a block wears at a frame, its own colour and what motion makes of it (1, l) included.
+    Letters that look alike share one."""
+    tints, left_of = np.round(wear.tints()[0], 6).tolist(), np.round(wear.opacities()[0], 6).tolist()
     dresses, wears = dresses_of(shot, block, setting, frame)
     own = own_colours(shot, block, letters_of(setting), frame)
     alike: dict[Any, Dress] = {}
     found = []
     for number, which in enumerate(wears):
         colour = own[number] if own else None
-        red, green, blue, share = NO_TINT if tint is None else (round(float(v), 6) for v in tint[number])
-        left = 1.0 if opacity is None else round(float(opacity[number]), 6)
+        red, green, blue, share = tints[number]
+        left = left_of[number]
         key = (which, colour, red, green, blue, share, left)
         if key not in alike:
             surfaces = dresses[which].surfaces

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import Cadence, DriveStep, DrumStep, FollowStep, Offset, Pivot, Swing
+from moss_crown.core.look.dress import Wear
 from moss_crown.core.look.pictures import shades
 from moss_crown.core.motion.acts import (
     NO_FACES,
@@ -246,18 +247,14 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
 
 @dataclass(frozen=True)
 class Moved:
-    """A block in motion: poses to world (f, l, 4, 4); for letters that are tinted or let light through, colour and
-    share of the tint (f, l, 4) and opacity (f, l); for letters that are soft the radius of that (f, l), metres."""
+    """What motion makes of a block: poses to world (f, l, 4, 4), and how its letters look."""
 
     poses: Poses
-    tint: Floats | None
-    opacity: Floats | None
-    soft: Floats | None = None
+    wear: Wear
 
     def alone(self, k: int) -> Moved:
         """At one of its frames."""
-        tint, opacity, soft = (None if v is None else v[k : k + 1] for v in (self.tint, self.opacity, self.soft))
-        return Moved(self.poses[k : k + 1], tint, opacity, soft)
+        return Moved(self.poses[k : k + 1], self.wear.alone(k))
 
 
 def together(blocks: Sequence[Moved], frames: int) -> Poses:
@@ -267,7 +264,7 @@ def together(blocks: Sequence[Moved], frames: int) -> Poses:
 
 def soft_at(blocks: Sequence[Moved], frames: int) -> NDArray[np.float64]:
     """(f, l): how soft the letters of all blocks are, metres."""
-    parts = [np.zeros(b.poses.shape[:2]) if b.soft is None else b.soft for b in blocks]
+    parts = [block.wear.softness() for block in blocks]
     return np.concatenate(parts, 1) if parts else np.zeros((frames, 0))
 
 
@@ -282,12 +279,13 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     tints = [(act.tint.offset, act.tint.reach) for act in done if act.tint is not None]
     tints += [(colour[:, None], share[:, None]) for colour, share in company.led.tints(frames)]
     soft = sum((act.soft for act in done if act.soft is not None), np.zeros((len(frames), cast.count)))
-    return Moved(
-        poses,
+    wear = Wear(
+        (len(frames), cast.count),
         _tinted(tints, len(frames), cast.count),
         _opacity(done, len(frames), cast.count),
         soft * company.setting.size if soft.any() else None,
     )
+    return Moved(poses, wear)
 
 
 def _tinted(tints: Sequence[tuple[Floats, Floats]], frames: int, letters: int) -> Floats | None:

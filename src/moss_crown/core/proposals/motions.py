@@ -720,7 +720,7 @@ def thumbnail(shot: Shot) -> Thumbnail:
         done = of.moved(structure, at)
         poses = together(done, len(own))
         left = np.concatenate(
-            [np.ones(b.poses.shape[:2]) if b.opacity is None else b.opacity for b in done] or [np.zeros((len(own), 0))],
+            [block.wear.opacities() for block in done] or [np.zeros((len(own), 0))],
             1,
         )
         row = []
