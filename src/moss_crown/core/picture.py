@@ -127,6 +127,7 @@ def _exr(shown: Passes, layers: Layers, order: FrameOrder) -> bytes:
 
 
 def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:
+    """A frame's order in the words of the renderer."""
     width, height = order.pixels
     return RenderSettings(
         width,

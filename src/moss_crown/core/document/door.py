@@ -101,6 +101,7 @@ def _refuse_constant(name: str) -> float:
 
 
 def write_shot(shot: Shot) -> dict[str, Any]:
+    """A shot as a document of the present version: plain values, as JSON has them."""
     return shot.model_dump(mode="json")
 
 

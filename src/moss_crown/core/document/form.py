@@ -34,6 +34,7 @@ class EdgeProfile(Model):
     @field_validator("curve")
     @classmethod
     def inward_or_upward(cls, curve: list[CurvePoint]) -> list[CurvePoint]:
+        """A drawn profile goes inward all the way, or upward all the way. Raises ValueError."""
         if curve[0][0] != 0:
             raise ValueError("a drawn profile begins at 0 of its width")
         inward = all(later[0] >= earlier[0] for earlier, later in pairwise(curve))

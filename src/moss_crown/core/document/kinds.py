@@ -42,12 +42,14 @@ class FrameRate(Model):
 
     @model_validator(mode="after")
     def in_range(self) -> FrameRate:
+        """Between 1 and 240 frames a second. Raises ValueError."""
         if not 1 <= self.fraction <= 240:
             raise ValueError("a frame rate lies between 1 and 240 frames a second")
         return self
 
     @property
     def fraction(self) -> Fraction:
+        """Frames a second, exact."""
         return Fraction(self.numerator, self.denominator)
 
 
@@ -101,6 +103,7 @@ class StepBase(Model):
 
     @model_validator(mode="after")
     def could_be_taken_out(self) -> Self:
+        """What is put aside is a step of the same kind that could stand in this place. Raises ValueError."""
         if self.aside is None:
             return self
         if self.aside.get("kind") != getattr(self, "kind", None):

@@ -73,6 +73,7 @@ class Stretch(Model):
 
     @model_validator(mode="after")
     def in_order(self) -> Self:
+        """A stretch lies within the text that it was chosen in. Raises ValueError."""
         if not self.first <= self.last < len(self.of):
             raise ValueError(
                 f"last: {self.last} must lie between first ({self.first}) and the end of the text ({len(self.of) - 1})"
@@ -107,6 +108,7 @@ class Some(Model):
 
     @property
     def everyone(self) -> bool:
+        """Are all letters of all blocks meant?"""
         return self.by == "all" and not self.blocks
 
 
@@ -184,6 +186,7 @@ class BlockStep(StepBase):
     @field_validator("text")
     @classmethod
     def has_letters(cls, text: object) -> object:
+        """A constant text has a letter that is seen. Raises ValueError."""
         if isinstance(text, str) and not text.strip():
             raise ValueError("a title needs at least one letter that is not a space")
         return text

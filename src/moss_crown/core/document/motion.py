@@ -209,6 +209,7 @@ class DriveStep(StepBase):
     @field_validator("response")
     @classmethod
     def rises(cls, response: list[ResponsePoint]) -> list[ResponsePoint]:
+        """The points of a response go from a reach of 0 to one of 1, in order. Raises ValueError."""
         if any(b[0] <= a[0] for a, b in pairwise(response)) or response[0][0] != 0 or response[-1][0] != 1:
             raise ValueError("a response runs from a reach of 0 to a reach of 1, each point after the one before")
         return response

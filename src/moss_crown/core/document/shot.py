@@ -89,6 +89,8 @@ class Shot(Model):
 
     @model_validator(mode="after")
     def whole(self) -> Shot:
+        """What holds between steps: frames in order, ids once, and formulas and links tied to what they name. Raises
+        ValueError."""
         if self.last < self.first:
             raise ValueError(f"last: the last frame ({self.last}) must not lie before the first ({self.first})")
         if self.last - self.first + 1 > limits.FRAMES:
@@ -104,6 +106,7 @@ class Shot(Model):
 
     @property
     def frames(self) -> range:
+        """Its whole frames, the last one included."""
         return range(self.first, self.last + 1)
 
     @property

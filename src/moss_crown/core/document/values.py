@@ -96,6 +96,7 @@ class Keyed(Model, Generic[T]):
     @field_validator("keys")
     @classmethod
     def in_order(cls, keys: list[Key[T]]) -> list[Key[T]]:
+        """Keys come in the order of their frames, no two on one. Raises ValueError."""
         for earlier, later in pairwise(keys):
             if later.frame <= earlier.frame:
                 raise ValueError(f"keys must rise in frame, but {later.frame:g} follows {earlier.frame:g}")
@@ -193,5 +194,6 @@ else:
 
 
 def straight() -> Ease:
+    """An ease of even speed."""
     third = 1 / 3
     return Ease(leave=(third, third), arrive=(1 - third, 1 - third))

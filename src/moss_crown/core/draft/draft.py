@@ -127,6 +127,7 @@ def packed_picture(seen: Seen) -> bytes:
 
 
 def draft(shot: Shot) -> bytes:
+    """The draft of a shot, for whoever needs nothing of it earlier: see `packed_whole`."""
     return packed_whole(see(shot))
 
 

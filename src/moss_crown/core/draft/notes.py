@@ -90,6 +90,7 @@ def _drawn_from(letter: Letter) -> str:
 
 
 def form_id(shot: Shot, block: int) -> str:
+    """The id of the form step that shapes a block, "" for none."""
     return next((s.id for s in reversed(shot.steps[block:]) if s.kind == "form"), "")
 
 

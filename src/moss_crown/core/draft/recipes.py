@@ -71,6 +71,7 @@ class FormRecipe(Model):
     tube: TubeRecipe | None
 
     def form(self) -> Form:
+        """The form that it says."""
         front, rear = (Edge(e.kind, e.width, e.height, e.segments, tuple(e.curve)) for e in (self.front, self.rear))
         tube = Tube(**self.tube.model_dump()) if self.tube else None
         return Form(self.depth, front, rear, self.join, self.grow, self.weight, self.fill, self.wall, tube)

@@ -36,6 +36,7 @@ def surround_at(shot: Shot, frame: float, aspect: float) -> Surround:
 
 
 def tilt_at(step: EnvironmentStep, frame: float) -> Tilt:
+    """Degrees by which the environment leans towards the camera and to the right, to a thousandth."""
     forward, right = (round(float(v), 3) for v in sample_one(step.tilt, frame))
     return forward, right
 

@@ -40,10 +40,12 @@ class Block:
 
     @property
     def step(self) -> int:
+        """Its place in the recipe."""
         return self.member.step
 
     @property
     def letters(self) -> tuple[Letter, ...]:
+        """Its letters at rest, in the order in which they are read."""
         return letters_of(self.setting)
 
 
@@ -57,10 +59,12 @@ class Structure:
 
     @property
     def letters(self) -> tuple[Letter, ...]:
+        """Those of all blocks, one block after the other."""
         return tuple(letter for block in self.blocks for letter in block.letters)
 
     @property
     def grouped(self) -> bool:
+        """Is any block in a group?"""
         return any(block.member.under for block in self.blocks)
 
     @cached_property
@@ -83,6 +87,7 @@ class Structure:
         return boxes
 
     def address(self) -> str:
+        """A hash of all that decides the letters and their solids."""
         return address(self.blocks)
 
 

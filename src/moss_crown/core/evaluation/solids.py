@@ -38,6 +38,7 @@ def solid_address(
     edge: float | None = None,
     tolerance: float = TOLERANCE,
 ) -> str:
+    """What a letter's solid is kept under: a hash of all that it depends on."""
     fonts = faces(family, axes)
     keys = tuple(fonts[glyph.font].key for glyph in glyphs)
     return address("solid", [(g.index, g.dx, g.dy) for g in glyphs], keys, unit, form, tolerance, edge)

@@ -26,6 +26,7 @@ def pack(a: NDArray[np.int64], b: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def unpack(key: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The two indices of packed edges, the smaller first."""
     return key >> _SHIFT, key & (INDEX_BOUND - 1)
 
 

@@ -37,6 +37,7 @@ class Edge:
         return self.kind != "square" and self.width > 0 and self.height > 0
 
     def scaled(self, factor: float) -> Edge:
+        """The same edge, larger or smaller by a factor."""
         return Edge(self.kind, self.width * factor, self.height * factor, self.segments, self.curve)
 
 

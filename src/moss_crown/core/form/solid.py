@@ -70,10 +70,12 @@ class Form:
 
     @property
     def front_used(self) -> Edge:
+        """The front's edge as it fits into the depth."""
         return self.front.scaled(self.limit)
 
     @property
     def rear_used(self) -> Edge:
+        """The rear's edge as it fits into the depth."""
         return self.rear.scaled(self.limit)
 
     @property

@@ -53,6 +53,7 @@ class Tube:
 
     @property
     def depth(self) -> float:
+        """Metres from the front of a tube to its rear."""
         return self.width if self.section == "square" else self.height
 
     @property

@@ -33,6 +33,7 @@ def _shape(of: float) -> bytes:
 
 
 def read_png(data: bytes) -> NDArray[np.uint8]:
+    """(h, w, channels) bytes of a PNG."""
     return np.asarray(Image.open(io.BytesIO(data)))
 
 

@@ -36,11 +36,13 @@ class Dress:
 
 
 def part_names(which: Which) -> tuple[str, ...]:
+    """A name for what each of the surfaces covers that facets ask for."""
     own = [FACETS[facet].replace(" ", "_") for facet in (BEVEL, REAR_BEVEL, REAR) if which[facet] > 1]
     return ("face", "edge", *own)
 
 
 def part_masks(solid: Solid, which: Which) -> list[NDArray[np.bool_]]:
+    """Which triangles (m) each of those surfaces covers."""
     group = np.array(which)[solid.facet]
     return [group == k for k in range(max(which) + 1)]
 

@@ -101,6 +101,7 @@ def _ramp(height: NDArray[np.float64], stops: list[tuple[float, tuple[float, flo
 
 
 def smooth(low: float, high: float, x: NDArray[np.float64]) -> NDArray[np.float64]:
+    """0 below `low`, 1 above `high`, and a cubic between (smoothstep)."""
     t = np.clip((x - low) / (high - low), 0, 1)
     return np.asarray(t * t * (3 - 2 * t))
 

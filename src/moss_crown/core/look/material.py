@@ -58,6 +58,7 @@ class Images:
 
     @property
     def ids(self) -> tuple[str, str, str]:
+        """Of colour, roughness and bump."""
         return self.colour, self.roughness, self.bump
 
     @property
@@ -101,6 +102,7 @@ class Surface:
 
 
 def surface_at(material: Material, frame: float) -> Surface:
+    """A material of the document as it is at a frame."""
     strength = sample_one(material.glow, frame)
     glow = _triple(material.glow_colour, frame)
     return Surface(

@@ -21,14 +21,17 @@ _UNPACKED = Cache(192 * 1024 * 1024)
 
 
 def is_picture(id: str) -> bool:
+    """Is this the id of a picture that was brought in, here or anywhere?"""
     return id.startswith(PREFIX)
 
 
 def is_known(id: str) -> bool:
+    """Does this process have it?"""
     return id in OWN
 
 
 def bring_in(id: str, packed: bytes) -> None:
+    """Make a picture known to this process: its id and its packed pixels."""
     OWN.put(id, packed, len(packed))
 
 
@@ -40,6 +43,7 @@ def pack(pixels: NDArray[np.uint8] | NDArray[np.float16]) -> bytes:
 
 
 def unpack(packed: bytes) -> NDArray[np.uint8] | NDArray[np.float16]:
+    """(h, w, 4) packed pixels: bytes as sRGB, or scene-linear half floats."""
     found: NDArray[np.uint8] | NDArray[np.float16] = np.load(io.BytesIO(packed), allow_pickle=False)
     return found
 

@@ -189,6 +189,7 @@ def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surrounding
 
 
 def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings, above: Above | None = None) -> Units:
+    """Letters as a scope groups them, with the places that reaches measure."""
     _, places = cast.units[scope]
     moved = partial(above.units, scope, frames) if above else None
     return Units(places, lambda: around.world(places, frames), around.shades, moved)

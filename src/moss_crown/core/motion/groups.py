@@ -49,6 +49,7 @@ class Member:
 
     @property
     def copied(self) -> bool:
+        """Is it a copy that some group makes?"""
         return any(under.copy for under in self.under)
 
 

@@ -174,6 +174,8 @@ def _placed(company: Company, at: Frames) -> Poses:
 
 
 def surroundings(company: Company) -> Surroundings:
+    """What motion may ask of the block it acts on, and of what is around it."""
+
     def world(local: Floats, frames: Frames) -> Floats:
         """Where places of the block are in the world, by its own place and its groups', whatever follows it."""
         at = needed(_placing(company), frames)

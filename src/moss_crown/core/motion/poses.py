@@ -130,6 +130,7 @@ def _place(world, poses, placed):
 
 
 def place_matrix(move: NDArray[np.float64], turn: NDArray[np.float64], scale: NDArray[np.float64]) -> Poses:
+    """(4, 4): scale, then turn (degrees, see `turn_matrix`), then move."""
     matrix = np.eye(4)
     matrix[:3, :3] = turn_matrix(turn) * scale
     matrix[:3, 3] = move

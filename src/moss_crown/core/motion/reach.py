@@ -36,6 +36,7 @@ class Units:
 
     @property
     def count(self) -> int:
+        """How many there are."""
         return len(self.places)
 
 
@@ -282,6 +283,7 @@ def shaded(shades: Floats, u: Floats, v: Floats, tiling: str) -> Floats:
 
 
 def swing_starts(swing: Swing | DrumStep, frames: Frames, units: Units) -> Floats:
+    """(f or 1, u): the frame at which a swing begins with each unit."""
     start, delay = sample(swing.start, frames), sample(swing.delay, frames)
     return np.asarray(start[:, None] + ranks(swing, frames, units) * delay[:, None])
 

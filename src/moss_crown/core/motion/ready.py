@@ -9,6 +9,7 @@ from moss_crown.core.values.noise import smooth_noise
 
 
 def ready_motion() -> None:
+    """Load or compile what motion needs."""
     one, still = np.ones(1), np.zeros((3, 1))
     smooth_noise(1, one)
     moving(still)

@@ -83,6 +83,7 @@ def between_pairs(typing, first, second, down, along):
 
 @kernel
 def luminance(r, g, b):
+    """Of scene-linear Rec.709."""
     return f32(0.2126) * r + f32(0.7152) * g + f32(0.0722) * b
 
 

@@ -150,6 +150,7 @@ class RayScene:
         return index
 
     def commit(self) -> None:
+        """Build the trees; nothing can be added afterwards."""
         self._library.rtcCommitScene(self._stage)
         error = self._library.rtcGetDeviceError(self._device)
         if error:

@@ -265,6 +265,7 @@ class Render:
         return layers(self.scene, self._film / taken, self._mattes, self._counts / taken, width, height, self._alpha)
 
     def close(self) -> None:
+        """Give back what the ray engine holds."""
         self._rays.close()
 
     def __enter__(self) -> Render:
@@ -285,5 +286,6 @@ def render(
 
 
 def denoised(passes: Passes, quality: Quality) -> Passes:
+    """Passes with their beauty denoised, guided by albedo and normals."""
     clean = denoise(passes.beauty, passes.albedo, passes.normal, quality, passes.sharp)
     return replace(passes, beauty=np.maximum(clean, np.float32(0)))

@@ -29,6 +29,7 @@ class Backdrop:
 
 
 def seen_in(backdrop: Backdrop, region: Region) -> Backdrop:
+    """A backdrop as a region of the frame sees it: left, top, right, bottom in shares of the frame."""
     return replace(backdrop, region=region)
 
 

@@ -23,6 +23,7 @@ class Mesh(NamedTuple):
 
 
 def triangulated(ground: Ground) -> Mesh:
+    """A part of the stage as triangles."""
     if isinstance(ground, Sheet):
         return _sheet(ground)
     return _swept(ground) if isinstance(ground, Swept) else _globe(ground)

@@ -48,11 +48,13 @@ class RectangleLight:
 
     @property
     def normal(self) -> NDArray[np.float64]:
+        """(3) the way that it shines."""
         n = np.cross(self.u, self.v)
         return np.asarray(n / np.linalg.norm(n))
 
     @property
     def area(self) -> float:
+        """Square metres."""
         return float(4 * np.linalg.norm(np.cross(self.u, self.v)))
 
 
@@ -77,6 +79,7 @@ class SunLight:
 
     @property
     def radiance(self) -> NDArray[np.float64]:
+        """(3) of its disc."""
         return np.asarray(self.irradiance / (np.pi * np.sin(self.radius) ** 2))
 
 

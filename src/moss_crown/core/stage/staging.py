@@ -22,6 +22,7 @@ NO_WALL = -1e4
 
 
 def stages_on(shot: Shot, frame: float) -> Iterator[StageStep]:
+    """Stage steps that are on at a frame."""
     return (step for step in shot.steps if isinstance(step, StageStep) and sample_choice(step.on, frame))
 
 
@@ -121,6 +122,7 @@ def floor_below(shot: Shot, frame: float) -> float:
 
 
 def haze_at(shot: Shot, frame: float) -> Haze | None:
+    """The haze of the stage at a frame, None where there is none."""
     return next(filter(None, (_haze(s.haze, s.haze_colour, frame) for s in stages_on(shot, frame))), None)
 
 

@@ -64,15 +64,18 @@ OWN = Shelf(64 * 1024 * 1024)
 
 
 def bring_in(emblem: Emblem) -> None:
+    """Make an emblem known to this process."""
     lines = [line for part in emblem.lines for _, line in part]
     OWN.put(emblem.key, emblem, sum(a.nbytes + 200 for a in [*lines, *(r for part in emblem.rings for r in part)]))
 
 
 def is_emblem(id: str) -> bool:
+    """Is this the id of an emblem, known here or not?"""
     return id.startswith("emblem-")
 
 
 def is_known(id: str) -> bool:
+    """Does this process have it?"""
     return id in OWN
 
 

@@ -122,6 +122,7 @@ def bring_in(id: str, name: str, raw: bytes, scripts: tuple[str, ...]) -> bool:
 
 
 def is_known(id: str) -> bool:
+    """Is it bundled, or does this process have it?"""
     return id in FAMILIES or id in OWN
 
 

@@ -115,6 +115,7 @@ def axes_of(source: Source) -> tuple[Axis, ...]:
 
 
 def axes_in(face: hb.Face) -> tuple[Axis, ...]:
+    """The variable axes of a font, as its file names them."""
     return tuple(
         Axis(info.tag, face.get_name(info.name_id) or info.tag, info.min_value, info.default_value, info.max_value)
         for info in face.axis_infos
