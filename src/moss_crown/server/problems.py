@@ -12,14 +12,13 @@ import psycopg_pool
 import structlog
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
-from fastapi.openapi.utils import get_openapi
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from moss_crown.core.draft import schema
 from moss_crown.core.errors import DocumentInvalid, TitleError
 from moss_crown.server.db.pool import is_away
+from moss_crown.server.description import described
 from moss_crown.server.errors import (
     ComputeBusy,
     ComputeFailed,
@@ -116,21 +115,6 @@ def add_problems(app: FastAPI) -> None:
     for kind in (psycopg.OperationalError, psycopg.DataError, psycopg_pool.PoolTimeout):
         app.add_exception_handler(kind, database)
     app.openapi = lambda: described(app)  # type: ignore[method-assign]
-
-
-def described(app: FastAPI) -> dict[str, Any]:
-    """The API's description, in which errors are what they are: application/problem+json; with what drafts say, which
-    travel as binary messages."""
-    if app.openapi_schema is None:
-        whole = get_openapi(title=app.title, version=app.version, routes=app.routes)
-        for path in whole["paths"].values():
-            for operation in path.values():
-                content = operation["responses"].get("default", {}).get("content", {})
-                if "application/json" in content:
-                    content["application/problem+json"] = content.pop("application/json")
-        whole["components"]["schemas"] |= schema.described("#/components/schemas/{model}")
-        app.openapi_schema = whole
-    return app.openapi_schema
 
 
 UPLOADS = ("/assets", "/import")

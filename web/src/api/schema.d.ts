@@ -1279,27 +1279,27 @@ export interface components {
              * Kind
              * @default straight
              */
-            kind: ("straight" | "arc" | "drum" | "path") | components["schemas"]["Keyed_Literal__straight____arc____drum____path___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            kind: ("straight" | "arc" | "drum" | "path") | components["schemas"]["KeyedLiteral2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 6
              */
-            radius: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            radius: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Start
              * @default 0
              */
-            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spread
              * @default false
              */
-            spread: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spread: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Upright
              * @default false
              */
-            upright: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            upright: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Points
              * @default [
@@ -1331,32 +1331,32 @@ export interface components {
              */
             closed: boolean;
             /** Emblem */
-            emblem?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            emblem?: (string | components["schemas"]["KeyedStr2"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
             /**
              * Part
              * @default 1
              */
-            part: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            part: number | components["schemas"]["KeyedInt1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Height
              * @default 2
              */
-            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            height: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fit
              * @default true
              */
-            fit: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            fit: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * At
              * @default 0.5
              */
-            at: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            at: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Below
              * @default false
              */
-            below: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            below: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Beats
@@ -1400,7 +1400,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -1420,15 +1420,15 @@ export interface components {
              * Text
              * @default KESTREL TIDE
              */
-            text: string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            text: string | components["schemas"]["KeyedStr1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Family
              * @default archivo-black
              */
-            family: string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            family: string | components["schemas"]["KeyedStr2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Axes */
             axes?: {
-                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+                [key: string]: number | components["schemas"]["KeyedFloat1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             };
             /** Features */
             features?: {
@@ -1449,27 +1449,27 @@ export interface components {
              * Size
              * @default 1
              */
-            size: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            size: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tracking
              * @default 20
              */
-            tracking: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tracking: number | components["schemas"]["KeyedFloat3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Leading
              * @default 1.45
              */
-            leading: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            leading: number | components["schemas"]["KeyedFloat4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Align
              * @default centre
              */
-            align: ("left" | "centre" | "right" | "justify" | "fill") | components["schemas"]["Keyed_Literal__left____centre____right____justify____fill___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            align: ("left" | "centre" | "right" | "justify" | "fill") | components["schemas"]["KeyedLiteral1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Width
              * @default 0
              */
-            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            width: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "kind": "straight",
@@ -1520,7 +1520,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default [
@@ -1533,7 +1533,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default [
@@ -1546,7 +1546,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * BlockStretch
@@ -1588,12 +1588,12 @@ export interface components {
              * Way
              * @default arrive
              */
-            way: ("arrive" | "leave" | "pass") | components["schemas"]["Keyed_Literal__arrive____leave____pass___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            way: ("arrive" | "leave" | "pass") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far") | components["schemas"]["Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far") | components["schemas"]["KeyedLiteral12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Along
              * @default [
@@ -1606,7 +1606,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Point
              * @default [
@@ -1619,7 +1619,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -1629,36 +1629,36 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 2
              */
-            delay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Whole
              * @default 0
              */
-            whole: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            whole: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Bend
              * @default 0
              */
-            bend: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            bend: number | components["schemas"]["KeyedFloat18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Pulled */
             pulled?: {
-                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+                [key: string]: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             };
             /**
              * Duration
              * @default 22
              */
-            duration: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            duration: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Stay
              * @default 10
              */
-            stay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            stay: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "leave": [
@@ -1705,7 +1705,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -1725,37 +1725,37 @@ export interface components {
              * Lens
              * @default 42
              */
-            lens: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lens: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Sensor
              * @default 36
              */
-            sensor: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sensor: number | components["schemas"]["KeyedFloat36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fit
              * @default 0.8
              */
-            fit: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            fit: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Roll
              * @default 0
              */
-            roll: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            roll: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Overscan
              * @default 0
              */
-            overscan: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            overscan: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Drift
              * @default 0
              */
-            drift: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            drift: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Drift Tempo
              * @default 0.5
              */
-            drift_tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            drift_tempo: number | components["schemas"]["KeyedFloat38"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Orbit
              * @default [
@@ -1766,7 +1766,7 @@ export interface components {
             orbit: [
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shift
              * @default [
@@ -1777,7 +1777,7 @@ export interface components {
             shift: [
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -1790,7 +1790,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Aim
              * @default [
@@ -1803,49 +1803,49 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shutter
              * @default 180
              */
-            shutter: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shutter: number | components["schemas"]["KeyedFloat39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shutter Phase
              * @default 0
              */
-            shutter_phase: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-360___Le_le_360___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shutter_phase: number | components["schemas"]["KeyedFloat40"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opening
              * @default 0
              */
-            opening: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            opening: number | components["schemas"]["KeyedFloat11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Focus
              * @default 0
              */
-            focus: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            focus: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Blades
              * @default 0
              */
-            blades: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            blades: number | components["schemas"]["KeyedInt8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             follow?: components["schemas"]["Subject"] | null;
             /**
              * Follow Share
              * @default 1
              */
-            follow_share: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            follow_share: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             focus_on?: components["schemas"]["Subject"] | null;
             /**
              * Exposure
              * @default 0
              */
-            exposure: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            exposure: number | components["schemas"]["KeyedFloat13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * White
              * @default 6500
              */
-            white: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            white: number | components["schemas"]["KeyedFloat30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Copies
@@ -1858,12 +1858,12 @@ export interface components {
              * Count
              * @default 0
              */
-            count: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            count: number | components["schemas"]["KeyedInt6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 4
              */
-            delay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Move
              * @default [
@@ -1876,7 +1876,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default [
@@ -1889,17 +1889,17 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default 1
              */
-            scale: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 0
              */
-            radius: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            radius: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint
              * @default [
@@ -1912,12 +1912,12 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Share
              * @default 0
              */
-            share: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            share: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Dressing
@@ -1952,7 +1952,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -1972,7 +1972,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["Keyed_Literal__letter____word____line____block___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "about": "letter",
@@ -2022,7 +2022,7 @@ export interface components {
              * Strength
              * @default 1
              */
-            strength: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Reaches
              * @default [
@@ -2084,7 +2084,7 @@ export interface components {
              * Beyond
              * @default true
              */
-            beyond: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Exposed
              * @default 1
@@ -2113,7 +2113,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -2133,27 +2133,27 @@ export interface components {
              * Sides
              * @default 4
              */
-            sides: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sides: number | components["schemas"]["KeyedInt4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Words
              * @default
              */
-            words: string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            words: string | components["schemas"]["KeyedStr1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Before
              * @default 5
              */
-            before: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            before: number | components["schemas"]["KeyedInt5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Rolls
              * @default up
              */
-            rolls: ("up" | "down") | components["schemas"]["Keyed_Literal__up____down___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rolls: ("up" | "down") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -2163,17 +2163,17 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 2
              */
-            delay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Duration
              * @default 36
              */
-            duration: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            duration: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "leave": [
@@ -2231,22 +2231,22 @@ export interface components {
              * Profile
              * @default roundover
              */
-            profile: ("square" | "chamfer" | "roundover" | "cove" | "ogee" | "step" | "bead" | "rim" | "drawn") | components["schemas"]["Keyed_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            profile: ("square" | "chamfer" | "roundover" | "cove" | "ogee" | "step" | "bead" | "rim" | "drawn") | components["schemas"]["KeyedLiteral6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Width
              * @default 0.03
              */
-            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            width: number | components["schemas"]["KeyedFloat11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Height
              * @default 0.03
              */
-            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            height: number | components["schemas"]["KeyedFloat11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Segments
              * @default 5
              */
-            segments: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            segments: number | components["schemas"]["KeyedInt2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Curve
              * @default [
@@ -2304,7 +2304,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -2321,17 +2321,17 @@ export interface components {
              */
             kind: "emblem";
             /** Emblem */
-            emblem: string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            emblem: string | components["schemas"]["KeyedStr2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Size
              * @default 1
              */
-            size: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            size: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own Colours
              * @default false
              */
-            own_colours: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            own_colours: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Move
              * @default [
@@ -2344,7 +2344,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default [
@@ -2357,7 +2357,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default [
@@ -2370,7 +2370,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * EnvironmentStep
@@ -2392,7 +2392,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -2412,17 +2412,17 @@ export interface components {
              * Preset
              * @default two_windows
              */
-            preset: (("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string) | components["schemas"]["Keyed_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            preset: (("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string) | components["schemas"]["KeyedUnion1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 0.85
              */
-            strength: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            strength: number | components["schemas"]["KeyedFloat28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tilt
              * @default [
@@ -2433,12 +2433,12 @@ export interface components {
             tilt: [
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Behind
              * @default nothing
              */
-            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["Keyed_Literal__nothing____environment____colour____gradient____picture___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -2451,7 +2451,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour Above
              * @default [
@@ -2464,14 +2464,14 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Gradient Turn
              * @default 0
              */
-            gradient_turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gradient_turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Backdrop */
-            backdrop?: (string | null) | components["schemas"]["Keyed_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            backdrop?: (string | null) | components["schemas"]["KeyedUnion2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * EstimateOut
@@ -2504,7 +2504,7 @@ export interface components {
              * Level
              * @default 1
              */
-            level: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            level: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /** FamilyOut */
         FamilyOut: {
@@ -2553,7 +2553,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -2573,52 +2573,52 @@ export interface components {
              * Way
              * @default spring
              */
-            way: ("spring" | "lag") | components["schemas"]["Keyed_Literal__spring____lag___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            way: ("spring" | "lag") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tempo
              * @default 2
              */
-            tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tempo: number | components["schemas"]["KeyedFloat9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Damping
              * @default 0.35
              */
-            damping: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            damping: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Lag
              * @default 0.12
              */
-            lag: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lag: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
              */
-            strength: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            strength: number | components["schemas"]["KeyedFloat23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Move
              * @default true
              */
-            move: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            move: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default true
              */
-            turn: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default true
              */
-            scale: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Apart
              * @default false
              */
-            apart: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            apart: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Gap
              * @default 0.02
              */
-            gap: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gap: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * FormStep
@@ -2639,7 +2639,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -2659,32 +2659,32 @@ export interface components {
              * Depth
              * @default 0.28
              */
-            depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            depth: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Grow
              * @default both
              */
-            grow: ("both" | "forward" | "backward") | components["schemas"]["Keyed_Literal__both____forward____backward___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            grow: ("both" | "forward" | "backward") | components["schemas"]["KeyedLiteral3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Weight
              * @default 0
              */
-            weight: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            weight: number | components["schemas"]["KeyedFloat10"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Counters
              * @default open
              */
-            counters: ("open" | "filled") | components["schemas"]["Keyed_Literal__open____filled___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            counters: ("open" | "filled") | components["schemas"]["KeyedLiteral4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Wall
              * @default 0
              */
-            wall: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wall: number | components["schemas"]["KeyedFloat11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Corners
              * @default mitre
              */
-            corners: ("sharp" | "mitre" | "round") | components["schemas"]["Keyed_Literal__sharp____mitre____round___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            corners: ("sharp" | "mitre" | "round") | components["schemas"]["KeyedLiteral5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "profile": "roundover",
@@ -2720,7 +2720,7 @@ export interface components {
              * Rear Alike
              * @default true
              */
-            rear_alike: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rear_alike: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "profile": "roundover",
@@ -2925,7 +2925,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -2947,7 +2947,7 @@ export interface components {
              * Pivot
              * @default centre
              */
-            pivot: ("centre" | "foot" | "own") | components["schemas"]["Keyed_Literal__centre____foot____own___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -2960,7 +2960,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Move
              * @default [
@@ -2973,7 +2973,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default [
@@ -2986,7 +2986,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default [
@@ -2999,7 +2999,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "count": 0,
@@ -3086,7 +3086,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Keys */
-            keys: components["schemas"]["Key_Any_"][];
+            keys: components["schemas"]["KeyAny1"][];
             /** Paths */
             paths: string[];
             /** Frame */
@@ -3102,8 +3102,8 @@ export interface components {
              */
             delay: number;
         };
-        /** KeyFloat960a */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat27 */
+        KeyFloat27: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3137,8 +3137,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat5160 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat22 */
+        KeyFloat22: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3172,8 +3172,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat0720 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat21 */
+        KeyFloat21: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3207,8 +3207,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat993f */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat38 */
+        KeyFloat38: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3242,8 +3242,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatd612 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat9 */
+        KeyFloat9: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3277,8 +3277,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat7c2f */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat29 */
+        KeyFloat29: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3312,8 +3312,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatf2e8 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat6 */
+        KeyFloat6: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3347,8 +3347,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat9982 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat14 */
+        KeyFloat14: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3382,8 +3382,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat2aa0 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat13 */
+        KeyFloat13: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3417,8 +3417,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat7f06 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat4 */
+        KeyFloat4: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3452,8 +3452,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat8bf4 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat18 */
+        KeyFloat18: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3487,8 +3487,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat1644 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat10 */
+        KeyFloat10: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3522,8 +3522,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat5cf1 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat31 */
+        KeyFloat31: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3557,8 +3557,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloata37d */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat1 */
+        KeyFloat1: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3592,8 +3592,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloateb1d */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat7 */
+        KeyFloat7: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3627,8 +3627,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatf9e2 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-360___Le_le_360___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat40 */
+        KeyFloat40: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3662,8 +3662,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat60c9 */
-        "Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat3 */
+        KeyFloat3: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3697,8 +3697,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat42dc */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat28 */
+        KeyFloat28: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3732,8 +3732,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloata240 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat17 */
+        KeyFloat17: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3767,8 +3767,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat546e */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat5 */
+        KeyFloat5: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3802,8 +3802,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat8db0 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat11 */
+        KeyFloat11: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3837,8 +3837,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloata567 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat32 */
+        KeyFloat32: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3872,8 +3872,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat71a0 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat8 */
+        KeyFloat8: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3907,8 +3907,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatfed2 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat37 */
+        KeyFloat37: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3942,8 +3942,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatc564 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat23 */
+        KeyFloat23: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3977,8 +3977,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatef41 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat39 */
+        KeyFloat39: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4012,8 +4012,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat3696 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat20 */
+        KeyFloat20: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4047,8 +4047,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat6bf9 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat15 */
+        KeyFloat15: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4082,8 +4082,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat7434 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat30 */
+        KeyFloat30: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4117,8 +4117,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatf2d2 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat36 */
+        KeyFloat36: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4152,8 +4152,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat2204 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat26 */
+        KeyFloat26: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4187,8 +4187,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatc8ce */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat33 */
+        KeyFloat33: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4222,8 +4222,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloata354 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat35 */
+        KeyFloat35: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4257,8 +4257,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat26d3 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat19 */
+        KeyFloat19: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4292,8 +4292,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat8885 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat34 */
+        KeyFloat34: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4327,8 +4327,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat4184 */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat2 */
+        KeyFloat2: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4362,8 +4362,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatcbfd */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat12 */
+        KeyFloat12: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4397,8 +4397,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloatbd6d */
-        Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyFloat24 */
+        KeyFloat24: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4432,8 +4432,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyInt6966 */
-        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
+        /** KeyInt8 */
+        KeyInt8: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4467,8 +4467,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyIntc22a */
-        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____: {
+        /** KeyInt6 */
+        KeyInt6: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4502,8 +4502,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyIntc457 */
-        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____: {
+        /** KeyInt1 */
+        KeyInt1: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4537,8 +4537,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyIntc8fe */
-        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
+        /** KeyInt2 */
+        KeyInt2: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4572,8 +4572,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyIntc8f3 */
-        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____: {
+        /** KeyInt5 */
+        KeyInt5: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4607,8 +4607,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyInt4985 */
-        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
+        /** KeyInt7 */
+        KeyInt7: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4642,8 +4642,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyIntffb5 */
-        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
+        /** KeyInt3 */
+        KeyInt3: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4677,8 +4677,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyIntdab3 */
-        Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____: {
+        /** KeyInt4 */
+        KeyInt4: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4712,8 +4712,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyStrf875 */
-        Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____: {
+        /** KeyStr1 */
+        KeyStr1: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4747,8 +4747,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyStr6776 */
-        "Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________": {
+        /** KeyStr2 */
+        KeyStr2: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4782,8 +4782,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyStr680b */
-        "Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________": {
+        /** KeyStr3 */
+        KeyStr3: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4817,8 +4817,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyAny07dd */
-        Key_Any_: {
+        /** KeyAny1 */
+        KeyAny1: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4852,8 +4852,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteralbfd0 */
-        Key_Literal__arrive____leave____pass___: {
+        /** KeyLiteral11 */
+        KeyLiteral11: {
             /** Frame */
             frame: number;
             /**
@@ -4890,8 +4890,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteralfb26 */
-        Key_Literal__both____forward____backward___: {
+        /** KeyLiteral3 */
+        KeyLiteral3: {
             /** Frame */
             frame: number;
             /**
@@ -4928,8 +4928,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral9943 */
-        Key_Literal__centre____baseline____cap____left____right____own___: {
+        /** KeyLiteral9 */
+        KeyLiteral9: {
             /** Frame */
             frame: number;
             /**
@@ -4966,8 +4966,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral6e29 */
-        Key_Literal__centre____foot____own___: {
+        /** KeyLiteral19 */
+        KeyLiteral19: {
             /** Frame */
             frame: number;
             /**
@@ -5004,8 +5004,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral7369 */
-        Key_Literal__corner____sweep____steps____globe____card___: {
+        /** KeyLiteral24 */
+        KeyLiteral24: {
             /** Frame */
             frame: number;
             /**
@@ -5042,8 +5042,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiterala4cf */
-        Key_Literal__left____centre____right____justify____fill___: {
+        /** KeyLiteral1 */
+        KeyLiteral1: {
             /** Frame */
             frame: number;
             /**
@@ -5080,8 +5080,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral8461 */
-        Key_Literal__letter____word____line____block___: {
+        /** KeyLiteral8 */
+        KeyLiteral8: {
             /** Frame */
             frame: number;
             /**
@@ -5118,8 +5118,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiterale25c */
-        Key_Literal__none____left____right____above____below___: {
+        /** KeyLiteral10 */
+        KeyLiteral10: {
             /** Frame */
             frame: number;
             /**
@@ -5156,8 +5156,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral61d3 */
-        Key_Literal__nothing____environment____colour____gradient____picture___: {
+        /** KeyLiteral22 */
+        KeyLiteral22: {
             /** Frame */
             frame: number;
             /**
@@ -5194,8 +5194,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral7740 */
-        Key_Literal__open____filled___: {
+        /** KeyLiteral4 */
+        KeyLiteral4: {
             /** Frame */
             frame: number;
             /**
@@ -5232,8 +5232,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteralec74 */
-        Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___: {
+        /** KeyLiteral20 */
+        KeyLiteral20: {
             /** Frame */
             frame: number;
             /**
@@ -5270,8 +5270,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteralf517 */
-        Key_Literal__reading____reverse____centre_out____edges_in____shuffled___: {
+        /** KeyLiteral16 */
+        KeyLiteral16: {
             /** Frame */
             frame: number;
             /**
@@ -5308,8 +5308,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral9a0d */
-        Key_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___: {
+        /** KeyLiteral12 */
+        KeyLiteral12: {
             /** Frame */
             frame: number;
             /**
@@ -5346,8 +5346,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiterald875 */
-        Key_Literal__rectangle____disc____tube____ball____sun___: {
+        /** KeyLiteral23 */
+        KeyLiteral23: {
             /** Frame */
             frame: number;
             /**
@@ -5384,8 +5384,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral5ab7 */
-        Key_Literal__repeat____mirror____once___: {
+        /** KeyLiteral15 */
+        KeyLiteral15: {
             /** Frame */
             frame: number;
             /**
@@ -5422,8 +5422,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral2a90 */
-        Key_Literal__rest____moved___: {
+        /** KeyLiteral14 */
+        KeyLiteral14: {
             /** Frame */
             frame: number;
             /**
@@ -5460,8 +5460,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral3760 */
-        Key_Literal__round____square____flat___: {
+        /** KeyLiteral7 */
+        KeyLiteral7: {
             /** Frame */
             frame: number;
             /**
@@ -5498,8 +5498,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral83ac */
-        Key_Literal__sharp____mitre____round___: {
+        /** KeyLiteral5 */
+        KeyLiteral5: {
             /** Frame */
             frame: number;
             /**
@@ -5536,8 +5536,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral2b23 */
-        Key_Literal__slab____ball____box____ring___: {
+        /** KeyLiteral13 */
+        KeyLiteral13: {
             /** Frame */
             frame: number;
             /**
@@ -5574,8 +5574,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteralc8b8 */
-        Key_Literal__spring____lag___: {
+        /** KeyLiteral17 */
+        KeyLiteral17: {
             /** Frame */
             frame: number;
             /**
@@ -5612,8 +5612,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiterald635 */
-        Key_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___: {
+        /** KeyLiteral6 */
+        KeyLiteral6: {
             /** Frame */
             frame: number;
             /**
@@ -5650,8 +5650,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteralb8e6 */
-        Key_Literal__straight____arc____drum____path___: {
+        /** KeyLiteral2 */
+        KeyLiteral2: {
             /** Frame */
             frame: number;
             /**
@@ -5688,8 +5688,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiterale055 */
-        Key_Literal__title____letter___: {
+        /** KeyLiteral21 */
+        KeyLiteral21: {
             /** Frame */
             frame: number;
             /**
@@ -5726,8 +5726,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteralcf29 */
-        Key_Literal__up____down___: {
+        /** KeyLiteral18 */
+        KeyLiteral18: {
             /** Frame */
             frame: number;
             /**
@@ -5764,8 +5764,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyUnionfb7f */
-        "Key_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__": {
+        /** KeyUnion2 */
+        KeyUnion2: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5799,8 +5799,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyUnion744d */
-        "Key_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________": {
+        /** KeyUnion1 */
+        KeyUnion1: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5834,8 +5834,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyBool34cc */
-        Key_bool_: {
+        /** KeyBool1 */
+        KeyBool1: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5869,8 +5869,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyClasstuple8b51 */
-        Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
+        /** KeyTuple5 */
+        KeyTuple5: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5907,47 +5907,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyClasstupledcdf */
-        Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyClasstuple9ce8 */
-        "Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______": {
+        /** KeyTuple1 */
+        KeyTuple1: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5985,46 +5946,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyClasstuple315b */
-        "Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: [
-                number,
-                number
-            ];
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyClasstuple522e */
-        "Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
+        /** KeyTuple3 */
+        KeyTuple3: {
             /** Frame */
             frame: number;
             /** Value */
@@ -6062,8 +5985,46 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyClasstuple006c */
-        Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______: {
+        /** KeyTuple6 */
+        KeyTuple6: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: [
+                number,
+                number
+            ];
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyTuple2 */
+        KeyTuple2: {
             /** Frame */
             frame: number;
             /** Value */
@@ -6101,10 +6062,49 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyedFloat960a */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyTuple4 */
+        KeyTuple4: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyedFloat27 */
+        KeyedFloat27: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat27"][];
             /**
              * Before
              * @default hold
@@ -6128,10 +6128,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat5160 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat22 */
+        KeyedFloat22: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat22"][];
             /**
              * Before
              * @default hold
@@ -6155,10 +6155,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat0720 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat21 */
+        KeyedFloat21: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat21"][];
             /**
              * Before
              * @default hold
@@ -6182,10 +6182,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat993f */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat38 */
+        KeyedFloat38: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat38"][];
             /**
              * Before
              * @default hold
@@ -6209,10 +6209,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatd612 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat9 */
+        KeyedFloat9: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat9"][];
             /**
              * Before
              * @default hold
@@ -6236,10 +6236,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat7c2f */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat29 */
+        KeyedFloat29: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat29"][];
             /**
              * Before
              * @default hold
@@ -6263,10 +6263,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatf2e8 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat6 */
+        KeyedFloat6: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat6"][];
             /**
              * Before
              * @default hold
@@ -6290,10 +6290,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat9982 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat14 */
+        KeyedFloat14: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat14"][];
             /**
              * Before
              * @default hold
@@ -6317,10 +6317,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat2aa0 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat13 */
+        KeyedFloat13: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat13"][];
             /**
              * Before
              * @default hold
@@ -6344,10 +6344,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat7f06 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat4 */
+        KeyedFloat4: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat4"][];
             /**
              * Before
              * @default hold
@@ -6371,10 +6371,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat8bf4 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat18 */
+        KeyedFloat18: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat18"][];
             /**
              * Before
              * @default hold
@@ -6398,10 +6398,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat1644 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat10 */
+        KeyedFloat10: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat10"][];
             /**
              * Before
              * @default hold
@@ -6425,10 +6425,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat5cf1 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat31 */
+        KeyedFloat31: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat31"][];
             /**
              * Before
              * @default hold
@@ -6452,10 +6452,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloata37d */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat1 */
+        KeyedFloat1: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat1"][];
             /**
              * Before
              * @default hold
@@ -6479,10 +6479,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloateb1d */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat7 */
+        KeyedFloat7: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat7"][];
             /**
              * Before
              * @default hold
@@ -6506,10 +6506,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatf9e2 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-360___Le_le_360___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat40 */
+        KeyedFloat40: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-360___Le_le_360___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat40"][];
             /**
              * Before
              * @default hold
@@ -6533,10 +6533,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat60c9 */
-        "Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat3 */
+        KeyedFloat3: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat3"][];
             /**
              * Before
              * @default hold
@@ -6560,10 +6560,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat42dc */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat28 */
+        KeyedFloat28: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat28"][];
             /**
              * Before
              * @default hold
@@ -6587,10 +6587,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloata240 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat17 */
+        KeyedFloat17: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat17"][];
             /**
              * Before
              * @default hold
@@ -6614,10 +6614,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat546e */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat5 */
+        KeyedFloat5: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat5"][];
             /**
              * Before
              * @default hold
@@ -6641,10 +6641,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat8db0 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat11 */
+        KeyedFloat11: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat11"][];
             /**
              * Before
              * @default hold
@@ -6668,10 +6668,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloata567 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat32 */
+        KeyedFloat32: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat32"][];
             /**
              * Before
              * @default hold
@@ -6695,10 +6695,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat71a0 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat8 */
+        KeyedFloat8: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat8"][];
             /**
              * Before
              * @default hold
@@ -6722,10 +6722,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatfed2 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat37 */
+        KeyedFloat37: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat37"][];
             /**
              * Before
              * @default hold
@@ -6749,10 +6749,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatc564 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat23 */
+        KeyedFloat23: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_2___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat23"][];
             /**
              * Before
              * @default hold
@@ -6776,10 +6776,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatef41 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat39 */
+        KeyedFloat39: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_360___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat39"][];
             /**
              * Before
              * @default hold
@@ -6803,10 +6803,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat3696 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat20 */
+        KeyedFloat20: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat20"][];
             /**
              * Before
              * @default hold
@@ -6830,10 +6830,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat6bf9 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat15 */
+        KeyedFloat15: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat15"][];
             /**
              * Before
              * @default hold
@@ -6857,10 +6857,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat7434 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat30 */
+        KeyedFloat30: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat30"][];
             /**
              * Before
              * @default hold
@@ -6884,10 +6884,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatf2d2 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat36 */
+        KeyedFloat36: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_200___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat36"][];
             /**
              * Before
              * @default hold
@@ -6911,10 +6911,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat2204 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat26 */
+        KeyedFloat26: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat26"][];
             /**
              * Before
              * @default hold
@@ -6938,10 +6938,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatc8ce */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat33 */
+        KeyedFloat33: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat33"][];
             /**
              * Before
              * @default hold
@@ -6965,10 +6965,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloata354 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat35 */
+        KeyedFloat35: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_4___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat35"][];
             /**
              * Before
              * @default hold
@@ -6992,10 +6992,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat26d3 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat19 */
+        KeyedFloat19: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat19"][];
             /**
              * Before
              * @default hold
@@ -7019,10 +7019,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat8885 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat34 */
+        KeyedFloat34: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat34"][];
             /**
              * Before
              * @default hold
@@ -7046,10 +7046,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat4184 */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat2 */
+        KeyedFloat2: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat2"][];
             /**
              * Before
              * @default hold
@@ -7073,10 +7073,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatcbfd */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat12 */
+        KeyedFloat12: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat12"][];
             /**
              * Before
              * @default hold
@@ -7100,10 +7100,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloatbd6d */
-        Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____: {
+        /** KeyedFloat24 */
+        KeyedFloat24: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_20___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat24"][];
             /**
              * Before
              * @default hold
@@ -7127,10 +7127,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedInt6966 */
-        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____: {
+        /** KeyedInt8 */
+        KeyedInt8: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_12_____"][];
+            keys: components["schemas"]["KeyInt8"][];
             /**
              * Before
              * @default hold
@@ -7154,10 +7154,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedIntc22a */
-        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____: {
+        /** KeyedInt6 */
+        KeyedInt6: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_40_____"][];
+            keys: components["schemas"]["KeyInt6"][];
             /**
              * Before
              * @default hold
@@ -7181,10 +7181,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedIntc457 */
-        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____: {
+        /** KeyedInt1 */
+        KeyedInt1: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_10000_____"][];
+            keys: components["schemas"]["KeyInt1"][];
             /**
              * Before
              * @default hold
@@ -7208,10 +7208,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedIntc8fe */
-        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____: {
+        /** KeyedInt2 */
+        KeyedInt2: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_24_____"][];
+            keys: components["schemas"]["KeyInt2"][];
             /**
              * Before
              * @default hold
@@ -7235,10 +7235,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedIntc8f3 */
-        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____: {
+        /** KeyedInt5 */
+        KeyedInt5: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____"][];
+            keys: components["schemas"]["KeyInt5"][];
             /**
              * Before
              * @default hold
@@ -7262,10 +7262,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedInt4985 */
-        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____: {
+        /** KeyedInt7 */
+        KeyedInt7: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____"][];
+            keys: components["schemas"]["KeyInt7"][];
             /**
              * Before
              * @default hold
@@ -7289,10 +7289,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedIntffb5 */
-        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____: {
+        /** KeyedInt3 */
+        KeyedInt3: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____"][];
+            keys: components["schemas"]["KeyInt3"][];
             /**
              * Before
              * @default hold
@@ -7316,10 +7316,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedIntdab3 */
-        Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____: {
+        /** KeyedInt4 */
+        KeyedInt4: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_3___Le_le_24_____"][];
+            keys: components["schemas"]["KeyInt4"][];
             /**
              * Before
              * @default hold
@@ -7343,10 +7343,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedStrf875 */
-        Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____: {
+        /** KeyedStr1 */
+        KeyedStr1: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MaxLen_max_length_2000_____"][];
+            keys: components["schemas"]["KeyStr1"][];
             /**
              * Before
              * @default hold
@@ -7370,10 +7370,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedStr6776 */
-        "Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________": {
+        /** KeyedStr2 */
+        KeyedStr2: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"][];
+            keys: components["schemas"]["KeyStr2"][];
             /**
              * Before
              * @default hold
@@ -7397,10 +7397,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedStr680b */
-        "Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________": {
+        /** KeyedStr3 */
+        KeyedStr3: {
             /** Keys */
-            keys: components["schemas"]["Key_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"][];
+            keys: components["schemas"]["KeyStr3"][];
             /**
              * Before
              * @default hold
@@ -7424,10 +7424,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteralbfd0 */
-        Keyed_Literal__arrive____leave____pass___: {
+        /** KeyedLiteral11 */
+        KeyedLiteral11: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__arrive____leave____pass___"][];
+            keys: components["schemas"]["KeyLiteral11"][];
             /**
              * Before
              * @default hold
@@ -7451,10 +7451,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteralfb26 */
-        Keyed_Literal__both____forward____backward___: {
+        /** KeyedLiteral3 */
+        KeyedLiteral3: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__both____forward____backward___"][];
+            keys: components["schemas"]["KeyLiteral3"][];
             /**
              * Before
              * @default hold
@@ -7478,10 +7478,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral9943 */
-        Keyed_Literal__centre____baseline____cap____left____right____own___: {
+        /** KeyedLiteral9 */
+        KeyedLiteral9: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__centre____baseline____cap____left____right____own___"][];
+            keys: components["schemas"]["KeyLiteral9"][];
             /**
              * Before
              * @default hold
@@ -7505,10 +7505,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral6e29 */
-        Keyed_Literal__centre____foot____own___: {
+        /** KeyedLiteral19 */
+        KeyedLiteral19: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__centre____foot____own___"][];
+            keys: components["schemas"]["KeyLiteral19"][];
             /**
              * Before
              * @default hold
@@ -7532,10 +7532,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral7369 */
-        Keyed_Literal__corner____sweep____steps____globe____card___: {
+        /** KeyedLiteral24 */
+        KeyedLiteral24: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__corner____sweep____steps____globe____card___"][];
+            keys: components["schemas"]["KeyLiteral24"][];
             /**
              * Before
              * @default hold
@@ -7559,10 +7559,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiterala4cf */
-        Keyed_Literal__left____centre____right____justify____fill___: {
+        /** KeyedLiteral1 */
+        KeyedLiteral1: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__left____centre____right____justify____fill___"][];
+            keys: components["schemas"]["KeyLiteral1"][];
             /**
              * Before
              * @default hold
@@ -7586,10 +7586,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral8461 */
-        Keyed_Literal__letter____word____line____block___: {
+        /** KeyedLiteral8 */
+        KeyedLiteral8: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__letter____word____line____block___"][];
+            keys: components["schemas"]["KeyLiteral8"][];
             /**
              * Before
              * @default hold
@@ -7613,10 +7613,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiterale25c */
-        Keyed_Literal__none____left____right____above____below___: {
+        /** KeyedLiteral10 */
+        KeyedLiteral10: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__none____left____right____above____below___"][];
+            keys: components["schemas"]["KeyLiteral10"][];
             /**
              * Before
              * @default hold
@@ -7640,10 +7640,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral61d3 */
-        Keyed_Literal__nothing____environment____colour____gradient____picture___: {
+        /** KeyedLiteral22 */
+        KeyedLiteral22: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__nothing____environment____colour____gradient____picture___"][];
+            keys: components["schemas"]["KeyLiteral22"][];
             /**
              * Before
              * @default hold
@@ -7667,10 +7667,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral7740 */
-        Keyed_Literal__open____filled___: {
+        /** KeyedLiteral4 */
+        KeyedLiteral4: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__open____filled___"][];
+            keys: components["schemas"]["KeyLiteral4"][];
             /**
              * Before
              * @default hold
@@ -7694,10 +7694,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteralec74 */
-        Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___: {
+        /** KeyedLiteral20 */
+        KeyedLiteral20: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___"][];
+            keys: components["schemas"]["KeyLiteral20"][];
             /**
              * Before
              * @default hold
@@ -7721,10 +7721,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteralf517 */
-        Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled___: {
+        /** KeyedLiteral16 */
+        KeyedLiteral16: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__reading____reverse____centre_out____edges_in____shuffled___"][];
+            keys: components["schemas"]["KeyLiteral16"][];
             /**
              * Before
              * @default hold
@@ -7748,10 +7748,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral9a0d */
-        Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___: {
+        /** KeyedLiteral12 */
+        KeyedLiteral12: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__reading____reverse____centre_out____edges_in____shuffled____axis____near____far___"][];
+            keys: components["schemas"]["KeyLiteral12"][];
             /**
              * Before
              * @default hold
@@ -7775,10 +7775,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiterald875 */
-        Keyed_Literal__rectangle____disc____tube____ball____sun___: {
+        /** KeyedLiteral23 */
+        KeyedLiteral23: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__rectangle____disc____tube____ball____sun___"][];
+            keys: components["schemas"]["KeyLiteral23"][];
             /**
              * Before
              * @default hold
@@ -7802,10 +7802,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral5ab7 */
-        Keyed_Literal__repeat____mirror____once___: {
+        /** KeyedLiteral15 */
+        KeyedLiteral15: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__repeat____mirror____once___"][];
+            keys: components["schemas"]["KeyLiteral15"][];
             /**
              * Before
              * @default hold
@@ -7829,10 +7829,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral2a90 */
-        Keyed_Literal__rest____moved___: {
+        /** KeyedLiteral14 */
+        KeyedLiteral14: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__rest____moved___"][];
+            keys: components["schemas"]["KeyLiteral14"][];
             /**
              * Before
              * @default hold
@@ -7856,10 +7856,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral3760 */
-        Keyed_Literal__round____square____flat___: {
+        /** KeyedLiteral7 */
+        KeyedLiteral7: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__round____square____flat___"][];
+            keys: components["schemas"]["KeyLiteral7"][];
             /**
              * Before
              * @default hold
@@ -7883,10 +7883,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral83ac */
-        Keyed_Literal__sharp____mitre____round___: {
+        /** KeyedLiteral5 */
+        KeyedLiteral5: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__sharp____mitre____round___"][];
+            keys: components["schemas"]["KeyLiteral5"][];
             /**
              * Before
              * @default hold
@@ -7910,10 +7910,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral2b23 */
-        Keyed_Literal__slab____ball____box____ring___: {
+        /** KeyedLiteral13 */
+        KeyedLiteral13: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__slab____ball____box____ring___"][];
+            keys: components["schemas"]["KeyLiteral13"][];
             /**
              * Before
              * @default hold
@@ -7937,10 +7937,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteralc8b8 */
-        Keyed_Literal__spring____lag___: {
+        /** KeyedLiteral17 */
+        KeyedLiteral17: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__spring____lag___"][];
+            keys: components["schemas"]["KeyLiteral17"][];
             /**
              * Before
              * @default hold
@@ -7964,10 +7964,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiterald635 */
-        Keyed_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___: {
+        /** KeyedLiteral6 */
+        KeyedLiteral6: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__square____chamfer____roundover____cove____ogee____step____bead____rim____drawn___"][];
+            keys: components["schemas"]["KeyLiteral6"][];
             /**
              * Before
              * @default hold
@@ -7991,10 +7991,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteralb8e6 */
-        Keyed_Literal__straight____arc____drum____path___: {
+        /** KeyedLiteral2 */
+        KeyedLiteral2: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__straight____arc____drum____path___"][];
+            keys: components["schemas"]["KeyLiteral2"][];
             /**
              * Before
              * @default hold
@@ -8018,10 +8018,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiterale055 */
-        Keyed_Literal__title____letter___: {
+        /** KeyedLiteral21 */
+        KeyedLiteral21: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__title____letter___"][];
+            keys: components["schemas"]["KeyLiteral21"][];
             /**
              * Before
              * @default hold
@@ -8045,10 +8045,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteralcf29 */
-        Keyed_Literal__up____down___: {
+        /** KeyedLiteral18 */
+        KeyedLiteral18: {
             /** Keys */
-            keys: components["schemas"]["Key_Literal__up____down___"][];
+            keys: components["schemas"]["KeyLiteral18"][];
             /**
              * Before
              * @default hold
@@ -8072,10 +8072,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedUnionfb7f */
-        "Keyed_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__": {
+        /** KeyedUnion2 */
+        KeyedUnion2: {
             /** Keys */
-            keys: components["schemas"]["Key_Union_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________NoneType__"][];
+            keys: components["schemas"]["KeyUnion2"][];
             /**
              * Before
              * @default hold
@@ -8099,10 +8099,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedUnion744d */
-        "Keyed_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________": {
+        /** KeyedUnion1 */
+        KeyedUnion1: {
             /** Keys */
-            keys: components["schemas"]["Key_Union_Literal__two_windows____overcast____dusk_harbour____paper_tent____long_softbox____lamp_row____low_sun____night_market____cold_tube____rim_pair____top_light____morning_mist____lantern_room____storm_break____Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32_________"][];
+            keys: components["schemas"]["KeyUnion1"][];
             /**
              * Before
              * @default hold
@@ -8126,10 +8126,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedBool34cc */
-        Keyed_bool_: {
+        /** KeyedBool1 */
+        KeyedBool1: {
             /** Keys */
-            keys: components["schemas"]["Key_bool_"][];
+            keys: components["schemas"]["KeyBool1"][];
             /**
              * Before
              * @default hold
@@ -8153,10 +8153,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedClasstuple8b51 */
-        Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
+        /** KeyedTuple5 */
+        KeyedTuple5: {
             /** Keys */
-            keys: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"][];
+            keys: components["schemas"]["KeyTuple5"][];
             /**
              * Before
              * @default hold
@@ -8180,10 +8180,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedClasstupledcdf */
-        Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______: {
+        /** KeyedTuple1 */
+        KeyedTuple1: {
             /** Keys */
-            keys: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"][];
+            keys: components["schemas"]["KeyTuple1"][];
             /**
              * Before
              * @default hold
@@ -8207,10 +8207,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedClasstuple9ce8 */
-        "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______": {
+        /** KeyedTuple3 */
+        KeyedTuple3: {
             /** Keys */
-            keys: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"][];
+            keys: components["schemas"]["KeyTuple3"][];
             /**
              * Before
              * @default hold
@@ -8234,10 +8234,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedClasstuple315b */
-        "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
+        /** KeyedTuple6 */
+        KeyedTuple6: {
             /** Keys */
-            keys: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"][];
+            keys: components["schemas"]["KeyTuple6"][];
             /**
              * Before
              * @default hold
@@ -8261,10 +8261,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedClasstuple522e */
-        "Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______": {
+        /** KeyedTuple2 */
+        KeyedTuple2: {
             /** Keys */
-            keys: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"][];
+            keys: components["schemas"]["KeyTuple2"][];
             /**
              * Before
              * @default hold
@@ -8288,10 +8288,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedClasstuple006c */
-        Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______: {
+        /** KeyedTuple4 */
+        KeyedTuple4: {
             /** Keys */
-            keys: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"][];
+            keys: components["schemas"]["KeyTuple4"][];
             /**
              * Before
              * @default hold
@@ -8421,7 +8421,7 @@ export interface components {
              * Shape
              * @default rectangle
              */
-            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["Keyed_Literal__rectangle____disc____tube____ball____sun___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -8434,7 +8434,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Aim
              * @default [
@@ -8447,22 +8447,22 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Width
              * @default 2
              */
-            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            width: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Height
              * @default 2
              */
-            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            height: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Angle
              * @default 0.6
              */
-            angle: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__05___Le_le_60___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            angle: number | components["schemas"]["KeyedFloat29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -8475,77 +8475,77 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * White
              * @default 6500
              */
-            white: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1000___Le_le_15000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            white: number | components["schemas"]["KeyedFloat30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Power
              * @default 400
              */
-            power: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            power: number | components["schemas"]["KeyedFloat28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Stops
              * @default 0
              */
-            stops: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-20___Le_le_20___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            stops: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spot
              * @default 0
              */
-            spot: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_179___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spot: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Soft
              * @default 0.3
              */
-            soft: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            soft: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Limit
              * @default 0
              */
-            limit: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            limit: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shadow
              * @default true
              */
-            shadow: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shadow: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Letters Dark
              * @default 1
              */
-            on_letters_dark: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on_letters_dark: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Stage Dark
              * @default 1
              */
-            on_stage_dark: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on_stage_dark: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Stack
              * @default 1
              */
-            stack: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_6_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            stack: number | components["schemas"]["KeyedInt7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spread
              * @default 2.5
              */
-            spread: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spread: number | components["schemas"]["KeyedFloat33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Faces
              * @default true
              */
-            on_faces: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on_faces: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Edges
              * @default true
              */
-            on_edges: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on_edges: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Stage
              * @default true
              */
-            on_stage: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on_stage: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Only */
             only?: string[];
         };
@@ -8602,7 +8602,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -8725,42 +8725,42 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Metal
              * @default 0
              */
-            metal: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            metal: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Roughness
              * @default 0.4
              */
-            roughness: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            roughness: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Ior
              * @default 1.5
              */
-            ior: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_3___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ior: number | components["schemas"]["KeyedFloat26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Coat
              * @default 0
              */
-            coat: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            coat: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Coat Roughness
              * @default 0.08
              */
-            coat_roughness: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            coat_roughness: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Sheen
              * @default 0
              */
-            sheen: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sheen: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Glow
              * @default 0
              */
-            glow: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            glow: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Glow Colour
              * @default [
@@ -8773,37 +8773,37 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Brushed
              * @default 0
              */
-            brushed: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            brushed: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Brush Turn
              * @default 0
              */
-            brush_turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            brush_turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Transmission
              * @default 0
              */
-            transmission: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            transmission: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Thin
              * @default false
              */
-            thin: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            thin: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint Depth
              * @default 0.3
              */
-            tint_depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tint_depth: number | components["schemas"]["KeyedFloat27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opacity
              * @default 1
              */
-            opacity: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            opacity: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "pattern": "plain",
@@ -8886,7 +8886,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -9177,22 +9177,22 @@ export interface components {
              * Tempo
              * @default 0.6
              */
-            tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tempo: number | components["schemas"]["KeyedFloat20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Low
              * @default 0
              */
-            low: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            low: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * High
              * @default 1
              */
-            high: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            high: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Grain
              * @default 0
              */
-            grain: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            grain: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Seed
              * @default 1
@@ -9225,7 +9225,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default [
@@ -9238,7 +9238,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default [
@@ -9251,12 +9251,12 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spacing
              * @default 0
              */
-            spacing: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spacing: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint
              * @default [
@@ -9269,36 +9269,36 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint Share
              * @default 0
              */
-            tint_share: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tint_share: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opacity
              * @default 1
              */
-            opacity: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            opacity: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Softness
              * @default 0
              */
-            softness: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_5___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            softness: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Outside
              * @default none
              */
-            outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["Keyed_Literal__none____left____right____above____below___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["KeyedLiteral10"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Axes */
             axes?: {
-                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+                [key: string]: number | components["schemas"]["KeyedFloat1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             };
             /**
              * Scramble
              * @default 0
              */
-            scramble: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scramble: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scramble Hold
              * @default 3
@@ -9311,21 +9311,21 @@ export interface components {
          */
         Override: {
             /** Family */
-            family?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            family?: (string | components["schemas"]["KeyedStr2"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
             /** Axes */
             axes?: {
-                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+                [key: string]: number | components["schemas"]["KeyedFloat1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             };
             /**
              * Size
              * @default 1
              */
-            size: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            size: number | components["schemas"]["KeyedFloat9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tracking
              * @default 0
              */
-            tracking: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tracking: number | components["schemas"]["KeyedFloat3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shift
              * @default [
@@ -9338,22 +9338,22 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Weight
              * @default 0
              */
-            weight: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            weight: number | components["schemas"]["KeyedFloat10"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Depth
              * @default 1
              */
-            depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            depth: number | components["schemas"]["KeyedFloat9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Of */
             of: string;
             /** First */
@@ -9367,21 +9367,21 @@ export interface components {
          */
         Pattern: {
             /** Family */
-            family?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata__MinLen_min_length_1___MaxLen_max_length_40____PydanticGeneralMetadata_pattern____a-z0-9_-_________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            family?: (string | components["schemas"]["KeyedStr2"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
             /** Axes */
             axes?: {
-                [key: string]: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-32768___Le_le_32768___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+                [key: string]: number | components["schemas"]["KeyedFloat1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             };
             /**
              * Size
              * @default 1
              */
-            size: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            size: number | components["schemas"]["KeyedFloat9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tracking
              * @default 0
              */
-            tracking: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-500___Le_le_5000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tracking: number | components["schemas"]["KeyedFloat3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shift
              * @default [
@@ -9394,22 +9394,22 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Weight
              * @default 0
              */
-            weight: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-200___Le_le_200___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            weight: number | components["schemas"]["KeyedFloat10"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Depth
              * @default 1
              */
-            depth: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            depth: number | components["schemas"]["KeyedFloat9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Unit
              * @default letter
@@ -9447,7 +9447,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Picture
@@ -9468,12 +9468,12 @@ export interface components {
              */
             kind: "picture";
             /** Picture */
-            picture?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            picture?: (string | components["schemas"]["KeyedStr3"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
             /**
              * Width
              * @default 6
              */
-            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            width: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Middle
              * @default [
@@ -9484,22 +9484,22 @@ export interface components {
             middle: [
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tiling
              * @default once
              */
-            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["Keyed_Literal__repeat____mirror____once___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Dark
              * @default 0
              */
-            dark: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            dark: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Bright
              * @default 1
              */
-            bright: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            bright: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Pictures
@@ -9512,26 +9512,26 @@ export interface components {
          */
         Pictures: {
             /** Colour */
-            colour?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            colour?: (string | components["schemas"]["KeyedStr3"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
             /** Roughness */
-            roughness?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            roughness?: (string | components["schemas"]["KeyedStr3"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
             /** Bump */
-            bump?: (string | components["schemas"]["Keyed_Annotated_str__FieldInfo_annotation_NoneType__required_True__metadata___PydanticGeneralMetadata_pattern___picture-_0-9a-f__32________"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            bump?: (string | components["schemas"]["KeyedStr3"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
             /**
              * Width
              * @default 1
              */
-            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            width: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tiling
              * @default repeat
              */
-            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["Keyed_Literal__repeat____mirror____once___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Mix
              * @default 1
              */
-            mix: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            mix: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint
              * @default [
@@ -9544,22 +9544,22 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Rough
              * @default 1
              */
-            rough: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rough: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Height
              * @default 0.3
              */
-            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            height: number | components["schemas"]["KeyedFloat18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shift
              * @default [
@@ -9572,7 +9572,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Pivot
@@ -9585,12 +9585,12 @@ export interface components {
              * About
              * @default letter
              */
-            about: ("letter" | "word" | "line" | "block") | components["schemas"]["Keyed_Literal__letter____word____line____block___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            about: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default centre
              */
-            place: ("centre" | "baseline" | "cap" | "left" | "right" | "own") | components["schemas"]["Keyed_Literal__centre____baseline____cap____left____right____own___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("centre" | "baseline" | "cap" | "left" | "right" | "own") | components["schemas"]["KeyedLiteral9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -9603,7 +9603,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /** Problem */
         Problem: {
@@ -9798,7 +9798,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -9838,7 +9838,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default [
@@ -9851,32 +9851,32 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tempo
              * @default 3
              */
-            tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tempo: number | components["schemas"]["KeyedFloat9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Start
              * @default 0
              */
-            start: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * End
              * @default -1
              */
-            end: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            end: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fade In
              * @default 0
              */
-            fade_in: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            fade_in: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fade Out
              * @default 12
              */
-            fade_out: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            fade_out: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Seed
              * @default 1
@@ -10102,7 +10102,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Version
              * @default A
@@ -10122,42 +10122,42 @@ export interface components {
              * Shape
              * @default corner
              */
-            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["Keyed_Literal__corner____sweep____steps____globe____card___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 1.5
              */
-            radius: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            radius: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Steps
              * @default 5
              */
-            steps: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_60_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            steps: number | components["schemas"]["KeyedInt5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Rise
              * @default 0.22
              */
-            rise: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rise: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Run
              * @default 0.4
              */
-            run: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            run: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Card Width
              * @default 8
              */
-            card_width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            card_width: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Card Height
              * @default 4.5
              */
-            card_height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            card_height: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Haze
              * @default 0
              */
-            haze: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            haze: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Haze Colour
              * @default [
@@ -10170,12 +10170,12 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Horizon
              * @default 0
              */
-            horizon: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            horizon: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Horizon Colour
              * @default [
@@ -10188,27 +10188,27 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Floor
              * @default true
              */
-            floor: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            floor: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Wall
              * @default true
              */
-            wall: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wall: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Wall Distance
              * @default 1.25
              */
-            wall_distance: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wall_distance: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Catch
              * @default false
              */
-            catch: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            catch: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "colour": [
@@ -10400,7 +10400,7 @@ export interface components {
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["Keyed_Literal__reading____reverse____centre_out____edges_in____shuffled___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -10410,27 +10410,27 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 1
              */
-            delay: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tempo
              * @default 1.2
              */
-            tempo: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_50___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tempo: number | components["schemas"]["KeyedFloat9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Damping
              * @default 0.12
              */
-            damping: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__01___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            damping: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Settle
              * @default 60
              */
-            settle: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            settle: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * TakeOrders
@@ -10547,37 +10547,37 @@ export interface components {
              * Pattern
              * @default plain
              */
-            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["Keyed_Literal__plain____brushed____cast____hammered____blotches____veins____speckles____chips____strata____rings____concrete____plaster____knit____weave____felt____dots____stripes____paper____crackle____frost____dust____clumps____depths____grid___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default 0.6
              */
-            scale: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__001___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: number | components["schemas"]["KeyedFloat27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Amount
              * @default 0.5
              */
-            amount: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            amount: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Contrast
              * @default 0.5
              */
-            contrast: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            contrast: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tone
              * @default 0.3
              */
-            tone: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tone: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Relief
              * @default 0
              */
-            relief: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            relief: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Wear
              * @default 0
              */
-            wear: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wear: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -10590,27 +10590,27 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Metal
              * @default 0
              */
-            metal: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            metal: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Roughness
              * @default 0.5
              */
-            roughness: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            roughness: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default title
              */
-            place: ("title" | "letter") | components["schemas"]["Keyed_Literal__title____letter___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("title" | "letter") | components["schemas"]["KeyedLiteral21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shift
              * @default [
@@ -10623,7 +10623,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * TrialOut
@@ -10649,52 +10649,52 @@ export interface components {
              * On
              * @default false
              */
-            on: boolean | components["schemas"]["Keyed_bool_"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Section
              * @default round
              */
-            section: ("round" | "square" | "flat") | components["schemas"]["Keyed_Literal__round____square____flat___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            section: ("round" | "square" | "flat") | components["schemas"]["KeyedLiteral7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Width
              * @default 0.05
              */
-            width: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            width: number | components["schemas"]["KeyedFloat12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Height
              * @default 0.05
              */
-            height: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Gt_gt_0___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            height: number | components["schemas"]["KeyedFloat12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Offset
              * @default 0
              */
-            offset: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            offset: number | components["schemas"]["KeyedFloat13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Rows
              * @default 1
              */
-            rows: number | components["schemas"]["Keyed_Annotated_int__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_1___Le_le_8_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rows: number | components["schemas"]["KeyedInt3"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Gap
              * @default 0.09
              */
-            gap: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-10___Le_le_10___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gap: number | components["schemas"]["KeyedFloat13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Start
              * @default 0
              */
-            start: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100___Le_le_100___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * First
              * @default 0
              */
-            first: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            first: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Last
              * @default 1
              */
-            last: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            last: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Wearing
@@ -10735,12 +10735,12 @@ export interface components {
              * Shape
              * @default slab
              */
-            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["Keyed_Literal__slab____ball____box____ring___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["KeyedLiteral13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Measures
              * @default rest
              */
-            measures: ("rest" | "moved") | components["schemas"]["Keyed_Literal__rest____moved___"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            measures: ("rest" | "moved") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -10753,7 +10753,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default [
@@ -10766,7 +10766,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-36000___Le_le_36000___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Size
              * @default [
@@ -10779,22 +10779,22 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["Keyed_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0___AllowInfNan_allow_inf_nan_False______"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Run
              * @default 1
              */
-            run: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1000___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            run: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Inside
              * @default 1
              */
-            inside: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            inside: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Outside
              * @default 0
              */
-            outside: number | components["schemas"]["Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_0___Le_le_1___AllowInfNan_allow_inf_nan_False_____"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            outside: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "leave": [
@@ -10809,8 +10809,8 @@ export interface components {
              */
             ease: components["schemas"]["Ease"];
         };
-        /** KeyFloat1dd0 */
-        "moss_crown__core__document__values__Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat16 */
+        KeyFloat16: {
             /** Frame */
             frame: number;
             /** Value */
@@ -10844,8 +10844,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat312f */
-        "moss_crown__core__document__values__Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyFloat25 */
+        KeyFloat25: {
             /** Frame */
             frame: number;
             /** Value */
@@ -10879,10 +10879,10 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyedFloat1dd0 */
-        "moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat16 */
+        KeyedFloat16: {
             /** Keys */
-            keys: components["schemas"]["moss_crown__core__document__values__Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-1000000__0___Le_le_1000000__0___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat16"][];
             /**
              * Before
              * @default hold
@@ -10906,10 +10906,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat312f */
-        "moss_crown__core__document__values__Keyed_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____": {
+        /** KeyedFloat25 */
+        KeyedFloat25: {
             /** Keys */
-            keys: components["schemas"]["moss_crown__core__document__values__Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__Ge_ge_-100000__0___Le_le_100000__0___AllowInfNan_allow_inf_nan_False_____"][];
+            keys: components["schemas"]["KeyFloat25"][];
             /**
              * Before
              * @default hold

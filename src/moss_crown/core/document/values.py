@@ -46,7 +46,8 @@ class Ease(Model):
 def short_name(kind: Any) -> str:
     """A short, stable name for a bounded type, for the schemas that the front end's types come from."""
     base = get_args(kind)[0] if get_origin(kind) is Annotated else kind
-    plain = base.__name__ if isinstance(base, type) else str(get_origin(base) or base).rsplit(".", 1)[-1]
+    origin = get_origin(base) or base
+    plain = origin.__name__ if isinstance(origin, type) else str(origin).rsplit(".", 1)[-1]
     word = re.sub(r"\W", "", plain).capitalize()
     return f"{word}{hashlib.sha256(repr(kind).encode()).hexdigest()[:4]}"
 
