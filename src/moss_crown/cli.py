@@ -92,7 +92,9 @@ def start(
             if not clusters.running(cluster):
                 typer.echo("moss crown: the database ended and is started again", err=True)
                 clusters.start(cluster)
-            stopped.wait(1.0 if announced else 0.2)
+            for _ in range(5 if announced else 1):
+                if stopped.wait(0.2) or server.poll() is not None:
+                    break
     finally:
         typer.echo("stopping")
         server.terminate()
