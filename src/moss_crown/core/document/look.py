@@ -236,7 +236,7 @@ class Light(Model):
 class LightsStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Lights",
-        about="Lamps",
+        about="Lamps of several shapes, and suns",
         stage="look",
         column="lamp",
         looks=True,
