@@ -1,5 +1,10 @@
 """The API's description: what the front end's types are made from."""
 
+import asyncio
+import threading
+
+import httpx
+
 from moss_crown.server.app import create_app
 from moss_crown.server.description import PLACE, named
 
@@ -44,3 +49,21 @@ def test_all_names_are_short_and_there():
     look(whole)
     assert asked <= set(names)
     assert {"DraftHead", "SeenHead", "SurfaceDrawn", "Shot"} <= set(names)
+
+
+def test_nobody_waits_while_it_is_made():
+    """It takes seconds where a machine is slow."""
+    app = create_app()
+    made = threading.Event()
+    app.openapi = lambda: {"made": made.wait(60)}
+
+    async def ask():
+        transport = httpx.ASGITransport(app)
+        async with httpx.AsyncClient(transport=transport, base_url="http://127.0.0.1") as client:
+            description = asyncio.create_task(client.get("/api/openapi.json"))
+            await asyncio.sleep(0.1)
+            assert (await client.get("/api/health")).status_code == 200
+            made.set()
+            assert (await description).json() == {"made": True}
+
+    asyncio.run(ask())

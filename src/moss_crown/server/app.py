@@ -80,7 +80,7 @@ def create_app(settings: Settings | None = None, pool: Pool | None = None) -> Fa
         lifespan=life,
         docs_url=None,
         redoc_url=None,
-        openapi_url="/api/openapi.json",
+        openapi_url=None,
         responses={"default": {"model": Problem, "description": "An error, as application/problem+json"}},
     )
     add_problems(app)
@@ -91,6 +91,12 @@ def create_app(settings: Settings | None = None, pool: Pool | None = None) -> Fa
     for subject in (health, slate, shot, families, looks, motions, assets, takes):
         app.include_router(subject.router)
     app.include_router(slate.files)
+
+    @app.get("/api/openapi.json", include_in_schema=False)
+    def description() -> Response:
+        # Made when it is first asked for, which takes seconds: in a thread, so that nobody waits for it.
+        return JSONResponse(app.openapi())
+
     _serve_front_end(app, settings)
     return app
 
