@@ -176,11 +176,15 @@ function AddStep() {
             {addable(steps).map(({ kind, title, about }) => (
               <DropdownMenu.Item
                 key={kind}
+                aria-label={title}
+                aria-describedby={`about-${kind}`}
                 onSelect={() => (kind === 'emblem' ? setChoosing(true) : add(kind))}
                 className="cursor-pointer rounded-md px-2.5 py-1.5 data-[highlighted]:bg-moss-deep"
               >
                 {title}
-                <span className="block text-dim text-xs">{about}</span>
+                <span id={`about-${kind}`} className="block text-dim text-xs">
+                  {about}
+                </span>
               </DropdownMenu.Item>
             ))}
           </DropdownMenu.Content>
