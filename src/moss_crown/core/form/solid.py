@@ -8,8 +8,6 @@ from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from moss_crown.core.form.even import even_levels, even_plan
 from moss_crown.core.form.field import InsetField
@@ -107,6 +105,9 @@ def solid(rings: list[Ring], form: Form, unit: float, strokes: Sequence[Line] = 
 def with_volume(built: Solid, least: float) -> Solid:
     """A closed solid without those of its parts (triangles that hang together by edges) whose volume is not above
     `least` cubic metres: a weight that eats a hairline can leave two triangles back to back."""
+    from scipy.sparse import coo_matrix  # loads for long, and few letters need it
+    from scipy.sparse.csgraph import connected_components
+
     count = len(built.triangles)
     if not count:
         return built
