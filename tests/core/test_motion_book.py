@@ -8,6 +8,7 @@ from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.letters import EmblemStep
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.proposals import motions
 from moss_crown.core.proposals.motions import (
     BOOK,
     Made,
@@ -18,6 +19,7 @@ from moss_crown.core.proposals.motions import (
     thumbnail,
     tried_on,
 )
+from moss_crown.demo.cards import ring_of_crossings
 
 
 def shot_in(id, text="SALT ROADS", keep=False, texts=(), **more):
@@ -157,3 +159,15 @@ def test_thumbnails_show_the_title_where_the_camera_sees_it():
     assert (np.diff(end[:, 4]) > 0).all()
     found = tried_on(new_shot(text="SALT"), {"own": motion_of(shot_in("ebb"), "Mine")})
     assert set(found) == {"own", *BOOK}
+
+
+def test_outlines_of_thumbnails_are_drawn_once(monkeypatch):
+    """A ring that turns has other places of letters at every frame, but the same letters."""
+    drawn = []
+    outline = motions.letter_outline
+    monkeypatch.setattr(motions, "letter_outline", lambda *of: (drawn.append(of[0]), outline(*of))[1])
+    shot = ring_of_crossings()
+    first = motions.thumbnail(shot, known := {})
+    assert len(drawn) == len(known) < len(first.which[0])
+    assert motions.thumbnail(shot, known) == first
+    assert len(drawn) == len(known)

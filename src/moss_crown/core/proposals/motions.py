@@ -706,8 +706,10 @@ THUMBNAIL_BLOCKS = 12
 THUMBNAIL_FRAMES = 30
 
 
-def thumbnail(shot: Shot) -> Thumbnail:
-    """A shot's motion from its first frame until a little after the title has come to rest, as a thumbnail."""
+def thumbnail(shot: Shot, drawn: dict[Any, str] | None = None) -> Thumbnail:
+    """A shot's motion from its first frame until a little after the title has come to rest, as a thumbnail. `drawn`
+    keeps outlines of letters, for thumbnails of the same ones."""
+    drawn = {} if drawn is None else drawn
     frames = [float(f) for f in np.linspace(shot.first, shot.last, THUMBNAIL_FRAMES)]
     aspect = shot.aspect
     outlines: dict[str, int] = {}
@@ -725,8 +727,10 @@ def thumbnail(shot: Shot) -> Thumbnail:
         )
         row = []
         for letter in structure.letters:
-            path = _flat(letter.family, letter.axes, letter.glyphs, letter.unit)
-            row.append(outlines.setdefault(path, len(outlines)))
+            key = (letter.family, letter.axes, letter.glyphs, letter.unit)
+            if key not in drawn:
+                drawn[key] = _flat(*key)
+            row.append(outlines.setdefault(drawn[key], len(outlines)))
         which += [row] * len(own)
         middles = np.array([m.centre for m in structure.letters]).reshape(-1, 2)
         cells = np.concatenate([_ways(poses, camera, middles, aspect), left[..., None]], 2)
@@ -778,7 +782,8 @@ def tried_on(shot: Shot, kept: Mapping[str, MotionSet] | None = None) -> dict[st
     made = {id: Made(tuple(motion.steps)) for id, motion in (kept or {}).items()}
     made |= {id: entry.make(at) for id, entry in BOOK.items()}
     found = {}
+    drawn: dict[Any, str] = {}
     for id, one in made.items():
         with suppress(TitleError):
-            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, one, False)))
+            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, one, False)), drawn)
     return found
