@@ -41,7 +41,10 @@ export interface Draft extends Omit<Head, 'spans'>, Seen {
 }
 
 const WEAR = TABLES.wear;
-const OPACITY = WEAR.indexOf('opacity');
+const COLUMN = Object.fromEntries(WEAR.map((name, k) => [name, k])) as Record<
+  'red' | 'green' | 'blue' | 'share' | 'opacity' | 'softness',
+  number
+>;
 
 /** Split a framed message: length of the head, the head, the body. */
 export function unframe(buffer: ArrayBuffer): { head: unknown; body: ArrayBuffer } {
@@ -65,7 +68,7 @@ function seenIn(facts: SeenHead, take: (count: number) => Float32Array): Seen {
     const cells = cellsOf(span);
     const poses = take(cells * TABLES.pose);
     const wear = span.worn ? take(cells * WEAR.length) : null;
-    const fades = wear?.some((v, k) => k % WEAR.length === OPACITY && v < 1) ?? false;
+    const fades = wear?.some((v, k) => k % WEAR.length === COLUMN.opacity && v < 1) ?? false;
     return { ...span, poses, wear, fades };
   });
   return {
@@ -113,12 +116,12 @@ export interface Wear {
 export function wearAt(span: SeenSpan, frame: number, letter: number): Wear | null {
   if (!span.wear) return null;
   const start = ((frame - span.first) * span.letters.length + letter) * WEAR.length;
-  const of = (column: string) => span.wear?.[start + WEAR.indexOf(column)] ?? 0;
+  const of = (column: number) => span.wear?.[start + column] ?? 0;
   return {
-    tint: [of('red'), of('green'), of('blue')],
-    share: of('share'),
-    opacity: of('opacity'),
-    softness: of('softness'),
+    tint: [of(COLUMN.red), of(COLUMN.green), of(COLUMN.blue)],
+    share: of(COLUMN.share),
+    opacity: of(COLUMN.opacity),
+    softness: of(COLUMN.softness),
   };
 }
 

@@ -6,7 +6,7 @@ One message: a JSON head and float32 tables. Poses for the whole shot, so that p
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -32,6 +32,7 @@ from moss_crown.core.draft.schema import (
     SpanHead,
     Three,
     Two,
+    members_of,
     three,
     two,
 )
@@ -138,14 +139,14 @@ def packed_whole(seen: Seen) -> bytes:
     timings = [of.timing(part.structure, part.frames) for part in seen.spans]
     for part, times, head in zip(seen.spans, timings, seen.head.spans, strict=True):
         starts = {drive: begun.tolist() for drive, begun in times.starts.items()}
-        heads.append(SpanHead(**_members(head), starts=starts, rest=times.rest.tolist()))
+        heads.append(SpanHead(**members_of(head), starts=starts, rest=times.rest.tolist()))
         own = slice(head.first - shot.first, head.last - shot.first + 1)
         out = out_of_frame(part.poses, part.structure.boxes, *(values[own] for values in seen.camera))
         met = of.contacts(part.structure, part.frames, part.poses)
         tables += [times.speeds.astype(np.float32), (met | np.uint8(OUT) * out).astype(np.float32)]
     rest = of.rest_frame(timings[-1].rest)
     whole = DraftHead(
-        **_members(seen.head) | {"spans": heads},
+        **members_of(seen.head) | {"spans": heads},
         rest=rest,
         keyed=keyed_values(shot),
         beats=beats_of(shot),
@@ -154,10 +155,6 @@ def packed_whole(seen: Seen) -> bytes:
         notes=notes(of, rest),
     )
     return pack(DRAFT.dump_json(whole), tables)
-
-
-def _members(head: SeenHead | SeenSpanHead) -> dict[str, Any]:
-    return {member.name: getattr(head, member.name) for member in fields(head)}
 
 
 def _middle(poses: NDArray[np.float64]) -> Three:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
+from dataclasses import replace
 from typing import Any, Literal
 
 import numpy as np
@@ -26,14 +26,22 @@ from moss_crown.core.draft.schema import (
     SweptDrawn,
     Touches,
     Wardrobe,
+    members_of,
     three,
     two,
 )
-from moss_crown.core.evaluation.around import backdrop_at, backdrop_picture, environment_step, lights_at, tilt_at
+from moss_crown.core.evaluation.around import (
+    backdrop_at,
+    backdrop_picture,
+    environment_step,
+    lights_at,
+    named_behind,
+    tilt_at,
+)
 from moss_crown.core.evaluation.setting import set_at
 from moss_crown.core.look import pictures
 from moss_crown.core.look.dressing import dresses_of, has_own_colours
-from moss_crown.core.look.material import Grain, Images, Surface, image_matrix, texture_matrix
+from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.groups import Member, members
 from moss_crown.core.stage.backdrop import corners, covering
@@ -78,11 +86,8 @@ def _environment(shot: Shot, frame: int) -> EnvironmentDrawn:
 
 def _behind(shot: Shot, step: EnvironmentStep, frame: int) -> Literal["nothing", "environment"] | BackdropDrawn:
     """What shows behind everything: a name, or what fills the frame."""
-    match sample_choice(step.behind, frame):
-        case "nothing":
-            return "nothing"
-        case "environment":
-            return "environment"
+    if named := named_behind(step, frame):
+        return named
     picture = backdrop_picture(step, frame)
     return BackdropDrawn(
         [three(corner) for corner in np.round(corners(backdrop_at(step, frame)), 6)],
@@ -144,19 +149,15 @@ def _surface(surface: Surface) -> SurfaceDrawn:
 
 def _drawn(surface: Surface) -> dict[str, Any]:
     """The members of a surface as it travels: its texture by name, with the way to its space."""
-    found = _members(surface) | {"grazing": round(surface.grazing, 4), "grain": None, "images": None}
+    found = members_of(surface) | {"grazing": round(surface.grazing, 4), "grain": None, "images": None}
     if grain := surface.grain:
         to = tuple(np.round(texture_matrix(grain), 6).reshape(-1).tolist())
-        found["grain"] = GrainDrawn(**_members(grain), name=NAMES[grain.pattern], to=to)
+        found["grain"] = GrainDrawn(**members_of(grain), name=NAMES[grain.pattern], to=to)
     if images := surface.images:
         width, height = pictures.size(images.first)
         to = tuple(np.round(image_matrix(images), 6).reshape(-1).tolist())
-        found["images"] = ImagesDrawn(**_members(images), tall=images.width * height / width, to=to)
+        found["images"] = ImagesDrawn(**members_of(images), tall=images.width * height / width, to=to)
     return found
-
-
-def _members(one: Surface | Grain | Images) -> dict[str, Any]:
-    return {member.name: getattr(one, member.name) for member in fields(one)}
 
 
 def _worn(shot: Shot, block: Member, frame: int) -> Wardrobe:

@@ -5,7 +5,8 @@ The front end's types are made from these classes, and it reads the columns' nam
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
 from typing import Any, Literal, TypeAlias
 
 from numpy.typing import NDArray
@@ -39,6 +40,11 @@ def two(values: NDArray[Any]) -> Two:
     """(2) numbers, as they travel."""
     x, y = (float(v) for v in values)
     return x, y
+
+
+def members_of(one: Any) -> dict[str, Any]:
+    """The members of a dataclass by name, as they are: to make one of a class that has more of them."""
+    return {member.name: getattr(one, member.name) for member in fields(one)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -260,7 +266,7 @@ class SeenHead:
     first: int
     last: int
     fps: tuple[int, int]
-    spans: list[SeenSpanHead]
+    spans: Sequence[SeenSpanHead]
     looks: list[LookDrawn]
     look_of: list[int]
     middle: Three
@@ -278,22 +284,12 @@ class Note:
 
 
 @dataclass(frozen=True, slots=True)
-class DraftHead:
+class DraftHead(SeenHead):
     """What is seen of a shot, and what the sheet and the desk show besides: the frame of rest; values that change, by
     JSON pointer, at each frame; the music's beats, and whether a bar begins with each; of drives, by id, the strength
     for reaches from 0 to 1; of follow-throughs, by id, how far letters go past their end as a share of the way."""
 
-    width: int
-    height: int
-    first: int
-    last: int
-    fps: tuple[int, int]
-    spans: list[SpanHead]
-    looks: list[LookDrawn]
-    look_of: list[int]
-    middle: Three
-    centres: dict[str, Three]
-    lenses: list[Lens]
+    spans: Sequence[SpanHead]
     rest: float
     keyed: dict[str, list[Any]]
     beats: list[tuple[float, bool]]

@@ -43,14 +43,21 @@ def tilt_at(step: EnvironmentStep, frame: float) -> Tilt:
 
 def _behind(step: EnvironmentStep, frame: float, aspect: float) -> Literal["nothing", "environment"] | Backdrop:
     """What shows behind everything."""
+    if named := named_behind(step, frame):
+        return named
+    picture = backdrop_picture(step, frame)
+    shown = None if picture is None else pictures.texture(picture)
+    return replace(backdrop_at(step, frame), picture=shown, aspect=aspect)
+
+
+def named_behind(step: EnvironmentStep, frame: float) -> Literal["nothing", "environment"] | None:
+    """What shows behind everything where that is nothing or the environment; None where a backdrop fills the frame."""
     match sample_choice(step.behind, frame):
         case "nothing":
             return "nothing"
         case "environment":
             return "environment"
-    picture = backdrop_picture(step, frame)
-    shown = None if picture is None else pictures.texture(picture)
-    return replace(backdrop_at(step, frame), picture=shown, aspect=aspect)
+    return None
 
 
 def backdrop_at(step: EnvironmentStep, frame: float) -> Backdrop:

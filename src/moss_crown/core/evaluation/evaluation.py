@@ -23,7 +23,7 @@ from moss_crown.core.evaluation import camera, scene, timing
 from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts
 from moss_crown.core.evaluation.timing import Timing
-from moss_crown.core.motion.groups import NO_GROUP, Resting, in_world, resting
+from moss_crown.core.motion.groups import NO_GROUP, Pivots, Resting, in_world, resting
 from moss_crown.core.motion.moving import (
     Company,
     Framing,
@@ -94,9 +94,13 @@ class Evaluation:
         structure = as_set(self.shot, frame)
         if not structure.grouped:
             return structure
+        return Structure(structure.blocks, self._resting(structure, self.shot.last, self._pivots).led)
+
+    @cached_property
+    def _pivots(self) -> Pivots:
+        """Those of the groups: about what they hold at the last frame."""
         last = self.shot.last
-        pivots = self.resting(as_set(self.shot, last), last).pivots
-        return Structure(structure.blocks, self.resting(structure, last, pivots).led)
+        return self._resting(as_set(self.shot, last), last).pivots
 
     def _changed(self, structure: Structure, number: int, frame: float) -> Block:
         """A block with the letters that motion puts in the place of its own: faces of a drum, scrambled ones, other
@@ -126,14 +130,11 @@ class Evaluation:
                 found.append((structure, [frame]))
         return found
 
-    def resting(self, structure: Structure, frame: float, pivots: Any = None) -> Resting:
-        """Where the letters of each block rest in the world when blocks and groups stand as at a frame. Pivots of
-        groups that are known already are kept."""
-        if pivots is not None:
-            return self._resting(structure, frame, pivots)
-        return self._once(("resting", _Same(structure), float(frame)), lambda: self._resting(structure, frame, None))
+    def resting(self, structure: Structure, frame: float) -> Resting:
+        """Where the letters of each block rest in the world when blocks and groups stand as at a frame."""
+        return self._once(("resting", _Same(structure), float(frame)), lambda: self._resting(structure, frame))
 
-    def _resting(self, structure: Structure, frame: float, pivots: Any) -> Resting:
+    def _resting(self, structure: Structure, frame: float, pivots: Pivots | None = None) -> Resting:
         poses, boxes, centres, begin = [], [], [], 0
         for block in structure.blocks:
             step = self.shot.steps[block.step]
@@ -155,14 +156,17 @@ class Evaluation:
 
     def title_corners(self, frame: float) -> NDArray[np.float64]:
         """(n, 3) corners of every letter's box in the world, at rest, as the blocks stand at a frame."""
-        return np.concatenate([np.zeros((0, 3)), *self._corners(self.structure(frame), frame)])
+        return self._all_corners(self.structure(frame), frame)
 
     @cached_property
     def fitted(self) -> NDArray[np.float64]:
         """(n, 3) what the camera fits, and is sharp on: corners of the letters' boxes as they are set and rest at the
         last frame. Which letters motion puts in their place does not matter to it: motion may ask for the camera."""
         last = self.shot.last
-        return np.concatenate([np.zeros((0, 3)), *self._corners(self._as_set(last), last)])
+        return self._all_corners(self._as_set(last), last)
+
+    def _all_corners(self, structure: Structure, frame: float) -> NDArray[np.float64]:
+        return np.concatenate([np.zeros((0, 3)), *self._corners(structure, frame)])
 
     def _corners(self, structure: Structure, frame: float) -> list[NDArray[np.float64]]:
         """For each block of a structure, (n, 3) corners of its letters' boxes where they rest in the world."""
@@ -203,16 +207,15 @@ class Evaluation:
         """Each block of a structure in motion at any frames (f), fractional ones too."""
         if len(frames) > FEW:
             return self._moved(structure, frames, restless)
-        key = ("moved", _Same(structure), np.asarray(frames, float).tobytes(), restless)
-        return self._once(key, lambda: self._moved(structure, frames, restless))
+        return self._once(_moved_key(structure, frames, restless), lambda: self._moved(structure, frames, restless))
 
     def middle_alone(self, structure: Structure, frames: Frames, aspect: float) -> Frames:
         """(1) the middle of a few frames at which letters and camera are known: they will be asked for there."""
         k = len(frames) // 2
         known, path = self.moved(structure, frames), self.camera_path(frames, aspect)
-        one = np.asarray(frames[k : k + 1], float)
-        self._once(("moved", _Same(structure), one.tobytes(), True), lambda: [block.alone(k) for block in known])
-        self._once(("path", one.tobytes(), aspect), lambda: Framing(*(values[k : k + 1] for values in path)))
+        one = frames[k : k + 1]
+        self._once(_moved_key(structure, one, True), lambda: [block.alone(k) for block in known])
+        self._once(_framing_key("path", one, aspect), lambda: Framing(*(values[k : k + 1] for values in path)))
         return one
 
     def _moved(self, structure: Structure, frames: Frames, restless: bool) -> list[Moved]:
@@ -225,13 +228,11 @@ class Evaluation:
 
     def framing(self, frames: Frames, aspect: float) -> Framing:
         """The camera at frames (f), whatever it follows."""
-        key = ("framing", np.asarray(frames, float).tobytes(), aspect)
-        return self._once(key, lambda: camera.framing(self, frames, aspect))
+        return self._once(_framing_key("framing", frames, aspect), lambda: camera.framing(self, frames, aspect))
 
     def camera_path(self, frames: Frames, aspect: float) -> Framing:
         """The camera at frames (f), with what it follows."""
-        key = ("path", np.asarray(frames, float).tobytes(), aspect)
-        return self._once(key, lambda: camera.following(self, frames, aspect))
+        return self._once(_framing_key("path", frames, aspect), lambda: camera.following(self, frames, aspect))
 
     def camera(self, frames: Frames, aspect: float) -> Camera:
         """The camera while a shutter is open: its poses at several moments, its lens in the middle of them."""
@@ -263,6 +264,14 @@ class Evaluation:
         """Everything the renderer needs for a frame `height` pixels high; with `motion` also where all is a frame
         later. Raises TooMany where its solids have more triangles than there may be."""
         return scene.scene(self, frame, aspect, blur, height, motion)
+
+
+def _moved_key(structure: Structure, frames: Frames, restless: bool) -> Hashable:
+    return "moved", _Same(structure), np.asarray(frames, float).tobytes(), restless
+
+
+def _framing_key(what: str, frames: Frames, aspect: float) -> Hashable:
+    return what, np.asarray(frames, float).tobytes(), aspect
 
 
 class _Same:

@@ -111,8 +111,7 @@ def with_volume(built: Solid, least: float) -> Solid:
     count = len(built.triangles)
     if not count:
         return built
-    there = (built.triangles * INDEX_BOUND + np.roll(built.triangles, -1, 1)).ravel()
-    back = (np.roll(built.triangles, -1, 1) * INDEX_BOUND + built.triangles).ravel()
+    there, back = _directed(built.triangles)
     neighbours = coo_matrix((np.ones(3 * count), (np.argsort(there) // 3, np.argsort(back) // 3)), (count, count))
     parts, part = connected_components(neighbours, directed=False)
     if parts == 1:
@@ -217,10 +216,15 @@ def _returns(vertices: FloatN3, front: Rim, rear: Rim, edge: float | None) -> tu
     return np.vstack(added), np.vstack(walls)
 
 
+def _directed(triangles: IntN3) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """(3 m) every edge of every triangle as it goes there, and as it would go back, each as one integer."""
+    after = np.roll(triangles, -1, 1)
+    return (triangles * INDEX_BOUND + after).ravel(), (after * INDEX_BOUND + triangles).ravel()
+
+
 def closed(triangles: IntN3) -> bool:
     """Is every edge used once in each direction?"""
-    there = (triangles * INDEX_BOUND + np.roll(triangles, -1, 1)).ravel()
-    back = (np.roll(triangles, -1, 1) * INDEX_BOUND + triangles).ravel()
+    there, back = _directed(triangles)
     there.sort()
     back.sort()
     return bool((there[1:] != there[:-1]).all() and (there == back).all())
