@@ -19,7 +19,7 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.exposure import BRIGHTNESS, srgb_to_linear
-from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
+from moss_crown.core.picture import FrameOrder, render_frame, render_picture
 from moss_crown.server.db.cluster import _free_port
 
 WIDTH, HEIGHT = 480, 270
@@ -93,7 +93,7 @@ def main() -> None:
                     frame = document.last
                     # As large as the draft: where a highlight is narrower than a pixel, it is shown as bright as that.
                     order_of = FrameOrder(shown.shape[1], shown.shape[0], SAMPLES, threads=2)
-                    rendered = frame_pixels(render_frame(Evaluation(document, cache), frame, order_of), frame, False)
+                    rendered = render_picture(Evaluation(document, cache), frame, order_of).pixels()
                     draft, proof = smaller(shown), smaller(rendered)
                     letters = render_frame(
                         Evaluation(document, cache), frame, FrameOrder(WIDTH, HEIGHT, 4, alpha=True, denoise=False)

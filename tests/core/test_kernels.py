@@ -74,7 +74,7 @@ import importlib, pkgutil
 import moss_crown.core
 from moss_crown.core.compiling import OUTER
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame, render_layers
+from moss_crown.core.picture import FrameOrder, render_layers, render_picture
 from moss_crown.demo.shots import demo_shots
 from moss_crown.server.jobs import draft_of, warm
 
@@ -85,7 +85,7 @@ ready = [list(kernel.overloads) for kernel in OUTER]
 print(*(kernel.__name__ for kernel, known in zip(OUTER, ready) if not known), "|")
 for shot in demo_shots():
     draft_of(shot.model_dump(mode="json"))
-    frame_pixels(render_frame(Evaluation(shot), shot.first + 20, FrameOrder(80, 45, 16)), 0, False)
+    render_picture(Evaluation(shot), shot.first + 20, FrameOrder(80, 45, 16)).pixels()
     render_layers(Evaluation(shot), shot.first + 20, FrameOrder(32, 18, 1))
 print(*(kernel.__name__ for kernel, known in zip(OUTER, ready) if list(kernel.overloads) != known))
 """

@@ -16,7 +16,7 @@ from moss_crown.core.draft.recipes import SolidRecipe, build_recipe, recipe_of
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
-from moss_crown.core.picture import FrameOrder, export_model, frame_pixels, render_frame, render_settings
+from moss_crown.core.picture import FrameOrder, export_model, ready, render_frame, render_picture
 from moss_crown.demo.shots import demo_shots
 
 
@@ -208,8 +208,8 @@ def test_outliers_of_light_by_a_second_surface_are_bounded_unless_the_shot_says_
     bounded = read_shot(raw)
     free = read_shot(raw | {"bounded": False})
     order = FrameOrder(64, 36, 16, denoise=False)
-    assert render_settings(bounded, 0, order).bounded
-    assert not render_settings(free, 0, order).bounded
+    assert ready(Evaluation(bounded), 0, order).settings.bounded
+    assert not ready(Evaluation(free), 0, order).settings.bounded
     tame, wild = (render_frame(Evaluation(shot), shot.last, order).beauty for shot in (bounded, free))
     assert (wild - tame).max() > 3 * (tame - wild).max(), "sparks are gone, none has come"
     assert wild.mean() > 1.02 * tame.mean()
@@ -218,7 +218,7 @@ def test_outliers_of_light_by_a_second_surface_are_bounded_unless_the_shot_says_
 def test_with_alpha_only_letters_are_seen():
     shot = new_shot(text="O")
     order = FrameOrder(96, 54, 8, alpha=True)
-    pixels = frame_pixels(render_frame(Evaluation(shot), shot.last, order), shot.last, True)
+    pixels = render_picture(Evaluation(shot), shot.last, order).pixels(alpha=True)
     assert pixels.shape == (54, 96, 4)
     assert pixels[0, 0, 3] == 0
     assert pixels[..., 3].max() == 255
@@ -228,11 +228,10 @@ def test_with_alpha_only_letters_are_seen():
 def test_the_same_frame_twice_has_the_same_bytes():
     shot = new_shot()
     order = FrameOrder(64, 36, 2)
-    first = frame_pixels(render_frame(Evaluation(shot), 12, order), 12, False)
+    first = render_picture(Evaluation(shot), 12, order).pixels()
     render_frame(Evaluation(shot), 13, order)
-    assert (
-        frame_pixels(render_frame(Evaluation(shot), 12, FrameOrder(64, 36, 2, threads=2)), 12, False) == first
-    ).all()
+    again = render_picture(Evaluation(shot), 12, FrameOrder(64, 36, 2, threads=2)).pixels()
+    assert (again == first).all()
 
 
 def test_glb_read_back_has_the_letters_the_places_and_the_volume():

@@ -18,7 +18,7 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import read_png
-from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
+from moss_crown.core.picture import FrameOrder, render_picture
 from moss_crown.farm.credentials import Credentials, CrewUnsafe
 from moss_crown.farm.crew import Crew, Rendered, _security
 
@@ -49,7 +49,7 @@ def test_frames_from_a_cluster_are_those_of_this_process(cluster, ours):
                 assert isinstance(result, Rendered), result
                 found[frame] = read_png(result.picture)
     for frame in (3, 40):
-        assert np.array_equal(found[frame], frame_pixels(render_frame(Evaluation(shot), frame, order), frame, False))
+        assert np.array_equal(found[frame], render_picture(Evaluation(shot), frame, order).pixels())
 
 
 def test_a_cluster_elsewhere_is_not_talked_to_without_certificates(cluster, ours, tmp_path):

@@ -15,7 +15,7 @@ from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.movie import read_facts
 from moss_crown.core.formats.png import read_png
-from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
+from moss_crown.core.picture import FrameOrder, render_picture
 from moss_crown.server.db import cluster as clusters
 
 SIZE = {"width": 96, "height": 54, "samples": 3}
@@ -43,7 +43,7 @@ def expected():
         key = (str(document), frame, alpha)
         if key not in known:
             order = FrameOrder(SIZE["width"], SIZE["height"], SIZE["samples"], alpha=alpha)
-            known[key] = frame_pixels(render_frame(Evaluation(read_shot(document), cache), frame, order), frame, alpha)
+            known[key] = render_picture(Evaluation(read_shot(document), cache), frame, order).pixels(alpha)
         return known[key]
 
     return pixels

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
 
@@ -10,11 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core import limits
-from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid, TooMany
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Structure, form_of_letter
 from moss_crown.core.evaluation.solids import solid_of
+from moss_crown.core.finish.finish import Picture, Treatment, finish, reach_of
+from moss_crown.core.finish.window import Window, window_of
 from moss_crown.core.form.developed import texture_places
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import area, letter_outline
@@ -26,11 +28,10 @@ from moss_crown.core.formats.stl import write_stl
 from moss_crown.core.look.dress import Dress
 from moss_crown.core.look.dressing import worn_by
 from moss_crown.core.render.denoise import Quality
-from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.layers import Layers
 from moss_crown.core.render.renderer import Between, Passes, Render, RenderSettings, denoised, go_on, render
 from moss_crown.core.render.scopes import culprits
-from moss_crown.core.stage.backdrop import Backdrop, seen_in
+from moss_crown.core.stage.backdrop import Backdrop, Region, seen_in
 from moss_crown.core.stage.scene import Camera, Scene
 from moss_crown.core.type.shape import faces
 
@@ -49,33 +50,66 @@ class FrameOrder:
     denoise: bool = True
     threads: int = 1
     layers: bool = False
-    region: tuple[float, float, float, float] | None = None
+    region: Region | None = None
     """Left, top, right, bottom of a part of the frame, in shares of it; None for all."""
     pixel_shape: float = 1.0
     """The width of a pixel by its height."""
 
-    @property
-    def pixels(self) -> tuple[int, int]:
-        """Width and height of what is rendered."""
-        if self.region is None:
-            return self.width, self.height
-        left, top, right, bottom = self.region
-        return max(1, round((right - left) * self.width)), max(1, round((bottom - top) * self.height))
+
+@dataclass(frozen=True, slots=True)
+class Ready:
+    """A frame as it is ordered, ready to be rendered: its scene, how it is sampled, and how its picture is made."""
+
+    scene: Scene
+    settings: RenderSettings
+    treatments: tuple[Treatment, ...]
+    window: Window
+
+    def picture(self, passes: Passes) -> Picture:
+        """The picture that its passes make, of however many samples."""
+        return finish(passes, self.treatments, self.settings.frame, self.window)
+
+    def smaller(self, times: int) -> Ready:
+        """The same scene with so many times fewer pixels a side, for a first look."""
+        width, height = (max(1, side // times) for side in (self.window.width, self.window.height))
+        region = Window(self.window.width, self.window.height, self.window.wanted).shares
+        window = _window(width, height, region, self.treatments)
+        across, down = window.size
+        return replace(self, settings=replace(self.settings, width=across, height=down), window=window)
 
 
-def scene_of(of: Evaluation, frame: int, order: FrameOrder, motion: bool = False) -> Scene:
-    """The scene of a frame as it is ordered: of a region, the camera sees that alone."""
+def _window(width: int, height: int, region: Region | None, treatments: Sequence[Treatment]) -> Window:
+    return replace(window_of(width, height, region), margin=reach_of(treatments, height))
+
+
+def ready(of: Evaluation, frame: int, order: FrameOrder, motion: bool = False) -> Ready:
+    """What it takes to render a frame as it is ordered: of a region, the camera sees that alone, with a margin where
+    treatments look beyond it. `motion`: whether where things were and will be is asked for."""
     aspect = order.width * order.pixel_shape / order.height
+    treatments = of.treatments(frame)
+    window = _window(order.width, order.height, order.region, treatments)
     scene = of.scene(frame, aspect, order.motion_blur, order.height, motion)
-    if order.region is None:
-        return scene
-    surround = scene.surround
-    if isinstance(surround.behind, Backdrop):
-        surround = replace(surround, behind=seen_in(surround.behind, order.region))
-    return replace(scene, camera=cropped(scene.camera, order.region), surround=surround)
+    if order.region is not None:
+        surround = scene.surround
+        if isinstance(surround.behind, Backdrop):
+            surround = replace(surround, behind=seen_in(surround.behind, window.shares))
+        scene = replace(scene, camera=cropped(scene.camera, window.shares), surround=surround)
+    width, height = window.size
+    settings = RenderSettings(
+        width,
+        height,
+        order.samples,
+        order.noise,
+        of.shot.seed,
+        frame,
+        bounded=of.shot.bounded,
+        open_back=order.alpha,
+        threads=order.threads,
+    )
+    return Ready(scene, settings, treatments, window)
 
 
-def cropped(camera: Camera, region: tuple[float, float, float, float]) -> Camera:
+def cropped(camera: Camera, region: Region) -> Camera:
     """A camera that sees a part of the frame, given by left, top, right and bottom in shares of it."""
     left, top, right, bottom = region
     across, down = right - left, bottom - top
@@ -89,57 +123,51 @@ def cropped(camera: Camera, region: tuple[float, float, float, float]) -> Camera
 
 def render_frame(of: Evaluation, frame: int, order: FrameOrder, between: Between = go_on) -> Passes:
     """All passes of a frame. The same frame has the same bits alone or in sequence, on any number of threads."""
-    scene = scene_of(of, frame, order)
+    return _rendered(ready(of, frame, order), order, between)
+
+
+def _rendered(frame: Ready, order: FrameOrder, between: Between) -> Passes:
     quality: Quality | None = "high" if order.denoise else None
-    return render(scene, render_settings(of.shot, frame, order), quality, between)
+    return render(frame.scene, frame.settings, quality, between)
 
 
-def render_layers(of: Evaluation, frame: int, order: FrameOrder, between: Between = go_on) -> tuple[Passes, Layers]:
-    """A frame as it is shown, and all of its layers; the first has the bits of `render_frame`."""
-    scene = scene_of(of, frame, order, motion=True)
-    with Render(scene, replace(render_settings(of.shot, frame, order), passes=True), between=between) as picture:
-        picture.finish()
-        passes = picture.passes()
-        return denoised(passes, "high") if order.denoise else passes, picture.layers()
+def render_picture(of: Evaluation, frame: int, order: FrameOrder, between: Between = go_on) -> Picture:
+    """A frame as it is seen. The same frame has the same bits alone or in sequence, on any number of threads."""
+    own = ready(of, frame, order)
+    return own.picture(_rendered(own, order, between))
+
+
+def render_layers(of: Evaluation, frame: int, order: FrameOrder, between: Between = go_on) -> tuple[Picture, Layers]:
+    """A frame as it is seen, with the bits of `render_picture`; and all of its layers, which no treatment changes."""
+    own = ready(of, frame, order, motion=True)
+    with Render(own.scene, replace(own.settings, passes=True), between=between) as render:
+        render.finish()
+        passes = render.passes()
+        found = render.layers().cut(own.window.cut)
+    return own.picture(denoised(passes, "high") if order.denoise else passes), found
 
 
 def render_files(of: Evaluation, frame: int, order: FrameOrder, between: Between = go_on) -> tuple[bytes, bytes | None]:
     """A frame as PNG, and with `layers` as OpenEXR too. `between` is called between parts of it, and may raise."""
     if not order.layers:
-        return _png(render_frame(of, frame, order, between), frame, order), None
+        return _png(render_picture(of, frame, order, between), order), None
     shown, layers = render_layers(of, frame, order, between)
-    return _png(shown, frame, order), _exr(shown, layers, order)
+    return _png(shown, order), _exr(shown, layers, order)
 
 
-def _png(shown: Passes, frame: int, order: FrameOrder) -> bytes:
-    return write_png(frame_pixels(shown, frame, order.alpha), pixel_shape=order.pixel_shape)
+def _png(shown: Picture, order: FrameOrder) -> bytes:
+    return write_png(shown.pixels(order.alpha), pixel_shape=order.pixel_shape)
 
 
 def export_exr(of: Evaluation, frame: int, order: FrameOrder) -> bytes:
-    """All layers of a frame as one OpenEXR file, the denoised picture as R, G, B, A."""
+    """All layers of a frame as one OpenEXR file, the finished picture as R, G, B, A."""
     return _exr(*render_layers(of, frame, order), order)
 
 
-def _exr(shown: Passes, layers: Layers, order: FrameOrder) -> bytes:
+def _exr(shown: Picture, layers: Layers, order: FrameOrder) -> bytes:
     from moss_crown.core.formats.exr import write_exr  # loads a large library, which only this needs
 
-    return write_exr(layers, shown.beauty, order.pixel_shape)
-
-
-def render_settings(shot: Shot, frame: int, order: FrameOrder) -> RenderSettings:
-    """A frame's order in the words of the renderer."""
-    width, height = order.pixels
-    return RenderSettings(
-        width,
-        height,
-        order.samples,
-        order.noise,
-        shot.seed,
-        frame,
-        bounded=shot.bounded,
-        open_back=order.alpha,
-        threads=order.threads,
-    )
+    return write_exr(layers, shown.light, order.pixel_shape)
 
 
 HOT_WIDTH, HOT_SAMPLES = 192, 16
@@ -152,17 +180,7 @@ def hot_lights(of: Evaluation, frame: int, threads: int = 1) -> list[tuple[str, 
     lights = {
         name.removeprefix("light_"): picture for name, picture in found.pictures.items() if name.startswith("light_")
     }
-    return culprits(to_display(shown.beauty), lights)
-
-
-def frame_pixels(passes: Passes, frame: int, alpha: bool) -> NDArray[np.uint8]:
-    """(h, w, 3) sRGB, or (h, w, 4) with straight alpha."""
-    if not alpha:
-        return to_bytes(to_display(passes.beauty), frame)
-    # Colour is shown before alpha is taken out, so that edges over black look like the picture without alpha.
-    cover = np.maximum(passes.alpha, np.float32(1e-4))
-    straight = to_bytes(to_display(np.asarray(passes.beauty / cover, np.float32)), frame)
-    return np.concatenate([straight, np.round(passes.alpha * 255).astype(np.uint8)], -1)
+    return culprits(shown.shown(), lights)
 
 
 def title_model(

@@ -14,7 +14,7 @@ from moss_crown.core.document.shot import Shot, Step
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import write_jpeg
 from moss_crown.core.look.materials import MATERIALS, SWATCHES, Curated
-from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
+from moss_crown.core.picture import FrameOrder, render_picture
 
 ORDER = FrameOrder(176, 132, 64, motion_blur=False, threads=2)
 
@@ -49,8 +49,8 @@ def main(ids: list[str]) -> None:
     SWATCHES.mkdir(exist_ok=True)
     for id in ids or list(MATERIALS):
         shot = swatch_shot(MATERIALS[id])
-        passes = render_frame(Evaluation(shot, cache), shot.last, ORDER)
-        (SWATCHES / f"{id}.jpg").write_bytes(write_jpeg(frame_pixels(passes, 0, alpha=False)))
+        picture = render_picture(Evaluation(shot, cache), shot.last, ORDER)
+        (SWATCHES / f"{id}.jpg").write_bytes(write_jpeg(picture.pixels()))
         print(id)
 
 

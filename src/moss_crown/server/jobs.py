@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -37,21 +37,21 @@ from moss_crown.core.motion.ready import ready_motion
 from moss_crown.core.picture import (
     FrameOrder,
     ModelFormat,
+    Ready,
     export_model,
-    frame_pixels,
     hot_lights,
+    ready,
     render_frame,
-    render_settings,
-    scene_of,
+    render_picture,
     title_model,
 )
 from moss_crown.core.proposals.arranging import align, fit_width, hang, lean, space_evenly, stand
 from moss_crown.core.proposals.lighting import light_with, point_light
 from moss_crown.core.proposals.looks import PARTS, Look, Part, look_of, wear
 from moss_crown.core.proposals.motions import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
-from moss_crown.core.render.display import draft_table, to_display
+from moss_crown.core.render.display import draft_table
 from moss_crown.core.render.ready import ready_others
-from moss_crown.core.render.renderer import Render, denoised
+from moss_crown.core.render.renderer import Render, denoised, render
 from moss_crown.core.render.scopes import exposure_map, scopes
 from moss_crown.core.type.emblem import find as emblem
 from moss_crown.core.type.emblem import is_emblem
@@ -318,8 +318,8 @@ def picture_in_look(document: dict[str, Any], look: dict[str, Any], frame: float
     dressed = patched(document, wearing_of(document, look, frame))
     height = min(max(16, round(width / dressed.aspect)), 1024)
     order = FrameOrder(width, height, LOOK_SAMPLES, motion_blur=False, denoise=False, threads=2)
-    passes = denoised(render_frame(Evaluation(dressed, _cache()), round(frame), order), "fast")
-    return write_jpeg(frame_pixels(passes, 0, False), 88)
+    own = ready(Evaluation(dressed, _cache()), round(frame), order)
+    return write_jpeg(own.picture(render(own.scene, own.settings, "fast")).pixels(), 88)
 
 
 def ridges_of(document: dict[str, Any]) -> list[str]:
@@ -375,7 +375,7 @@ def poster_of(document: dict[str, Any], threads: int) -> tuple[bytes, list[float
     width = POSTER_WIDTH
     height = min(max(16, round(width / shot.aspect)), 1024)
     order = FrameOrder(width, height, POSTER_SAMPLES, threads=threads)
-    picture = write_png(frame_pixels(render_frame(of, frame, order), frame, False))
+    picture = write_png(render_picture(of, frame, order).pixels())
     speeds, letters = [], 0
     for structure, frames in of.spans(list(shot.frames)):
         speeds.append(of.timing(structure, np.array(frames, float)).speeds[0].mean(1))
@@ -389,6 +389,7 @@ def poster_of(document: dict[str, Any], threads: int) -> tuple[bytes, list[float
 @dataclass
 class _Proof:
     key: str
+    frame: Ready
     render: Render
 
 
@@ -398,14 +399,13 @@ _proof: list[_Proof] = []
 
 def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> bytes:
     """A first look: half the size, one sample."""
-    of = _asked(document)
-    half = replace(order, width=max(16, order.width // 2), height=max(16, order.height // 2), samples=1)
-    small = half if min(half.pixels) >= 16 else order
-    scene = scene_of(of, frame, order)
-    with Render(scene, render_settings(of.shot, frame, small)) as picture:
-        picture.add(1)
-        passes = denoised(picture.passes(), "fast")
-    return write_jpeg(frame_pixels(passes, frame, False), 85)
+    whole = ready(_asked(document), frame, order)
+    half = whole.smaller(2)
+    own = half if min(half.window.size) >= 16 else whole
+    with Render(own.scene, own.settings) as render:
+        render.add(1)
+        passes = denoised(render.passes(), "fast")
+    return write_jpeg(own.picture(passes).pixels(), 85)
 
 
 @dataclass
@@ -422,25 +422,24 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
     """Bring the proof `key` to `upto` samples and show it. A process that does not know it begins afresh."""
     if not _proof or _proof[0].key != key:
         proof_drop()
-        of = _asked(document)
-        scene = scene_of(of, frame, order)
-        _proof.append(_Proof(key, Render(scene, render_settings(of.shot, frame, order))))
-    render = _proof[0].render
+        own = ready(_asked(document), frame, order)
+        _proof.append(_Proof(key, own, Render(own.scene, own.settings)))
+    own, render = _proof[0].frame, _proof[0].render
     final = render.reach(upto)
     # The last picture is denoised as a take is: what was seen is what will be delivered.
-    passes = denoised(render.passes(), "high" if final else "fast")
-    measured = scopes(to_display(passes.beauty))
+    picture = own.picture(denoised(render.passes(), "high" if final else "fast"))
+    measured = scopes(picture.shown())
     found = {
         "histogram": np.round(measured.histogram, 5).tolist(),
         "waveform": np.round(measured.waveform, 3).tolist(),
         "white": measured.white,
         "black": measured.black,
     }
-    pixels = frame_pixels(passes, frame, False)
+    pixels = picture.pixels()
     if not final:
         return Shown(write_jpeg(pixels, 88), render.done, found)
     proof_drop()
-    return Shown(write_png(pixels, 1), render.done, found, write_png(exposure_map(passes.beauty), 1))
+    return Shown(write_png(pixels, 1), render.done, found, write_png(exposure_map(picture.light), 1))
 
 
 def hot_of(document: dict[str, Any], frame: int, threads: int) -> list[tuple[str, float]]:

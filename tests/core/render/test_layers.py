@@ -170,7 +170,7 @@ def test_a_shot_gives_layers_with_the_bits_of_its_picture():
     order = FrameOrder(64, 36, 2, denoise=False)
     cache = Cache()
     shown, layers = render_layers(Evaluation(shot, cache), 20, order)
-    assert (shown.beauty == render_frame(Evaluation(shot, cache), 20, order).beauty).all()
+    assert (shown.light == render_frame(Evaluation(shot, cache), 20, order).beauty).all()
     assert {"light_key", "light_fill", "light_environment", "diffuse", "shadow"} <= set(layers.pictures)
     assert len(Evaluation(shot, cache).scene(20, 16 / 9, motion=True).letters) == 11
     moving = np.linalg.norm(layers.pictures["motion"], axis=-1)

@@ -23,6 +23,7 @@ from moss_crown.core.evaluation import camera, scene, timing
 from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts
 from moss_crown.core.evaluation.timing import Timing
+from moss_crown.core.finish.finish import Treatment
 from moss_crown.core.motion.groups import NO_GROUP, Pivots, Resting, in_world, resting
 from moss_crown.core.motion.moving import (
     Company,
@@ -264,6 +265,10 @@ class Evaluation:
         """Everything the renderer needs for a frame `height` pixels high; with `motion` also where all is a frame
         later. Raises TooMany where its solids have more triangles than there may be."""
         return scene.scene(self, frame, aspect, blur, height, motion)
+
+    def treatments(self, frame: float) -> tuple[Treatment, ...]:
+        """What is done to the picture of a frame, in order: nothing, since no kind of step is of that stage yet."""
+        return ()
 
 
 def _moved_key(structure: Structure, frames: Frames, restless: bool) -> Hashable:

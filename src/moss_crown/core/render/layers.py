@@ -7,7 +7,8 @@ seen itself), and by the lamp that it came from.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +35,11 @@ class Layers:
 
     pictures: dict[str, F32]
     mattes: dict[str, Mattes] = field(default_factory=dict)
+
+    def cut(self, part: Callable[[NDArray[Any]], NDArray[Any]]) -> Layers:
+        """The same of a part of the frame, which is cut out of (h, w, k) by a function."""
+        mattes = {name: replace(m, index=part(m.index), share=part(m.share)) for name, m in self.mattes.items()}
+        return Layers({name: part(picture) for name, picture in self.pictures.items()}, mattes)
 
 
 def layers(

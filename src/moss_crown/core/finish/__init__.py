@@ -1,0 +1,1 @@
+"""From the passes of a frame to the picture that is seen."""
