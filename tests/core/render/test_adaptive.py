@@ -138,5 +138,5 @@ def test_layers_of_an_uneven_film_still_add_up():
         Evaluation(new_shot(text="TIDE")), 60, FrameOrder(*WIDE, 48, noise=0.18, denoise=False)
     )
     lights = sum(picture for name, picture in found.pictures.items() if name.startswith("light_"))
-    assert lights == pytest.approx(shown.beauty, abs=1e-4)
+    assert lights == pytest.approx(shown.light, abs=1e-4)
     assert max(m.share.sum(-1).max() for m in found.mattes.values()) <= 1 + 1e-5

@@ -1,7 +1,7 @@
 import { useShot, useShotStore } from '../context';
 import { now, type Operation, setting } from '../values';
 import { useEditDrag } from './drag';
-import { BALL } from './stage';
+import { BALL } from './probe';
 
 const DEGREES_A_PIXEL = 0.6;
 const DEGREES_A_KEY = 5;

@@ -3,7 +3,7 @@ import { CONTACT, spanAt } from '../draft';
 import type { Overlay } from './overlay';
 
 /** Fronts of letters that at the playhead meet others, or go into floor or wall. */
-export function Clearance({ stage, size }: Overlay) {
+export function Clearance({ picking, size }: Overlay) {
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);
   const playing = useShot((s) => s.playing);
@@ -15,7 +15,7 @@ export function Clearance({ stage, size }: Overlay) {
   const at = (frame - span.first) * count;
   const met = span.letters.flatMap((_, k) => {
     const bits = (span.contacts[at + k] ?? 0) & (CONTACT.letters | CONTACT.stage);
-    const outline = bits ? stage.outline(k) : null;
+    const outline = bits ? picking.outline(k) : null;
     return outline ? [{ bits, outline, k }] : [];
   });
   if (!met.length) return null;

@@ -1,5 +1,6 @@
 import * as THREE from 'three';
 import type { Lamp } from '../draft';
+import { replaced } from './patching';
 import { TOUCHING_LIGHTS } from './touching';
 
 const MOST = 8;
@@ -125,14 +126,16 @@ vec4 lampsMirrored(vec3 viewDir, mat3 frame, vec2 alpha) {
 `;
 
 /** A flat lamp sends light by the cosine of the angle at which it is seen; only spots end at their cone. */
-export const LIGHTS_BY_COSINE = THREE.ShaderChunk.lights_pars_begin.replace(
+export const LIGHTS_BY_COSINE = replaced(
+  THREE.ShaderChunk.lights_pars_begin,
   SPOT,
   `return penumbraCosine > 0.9999 ? max(angleCosine, 0.0) : ${SPOT.slice('return '.length)}`,
 );
 
 /** Lamps that are mirrored leave no highlight of their own; suns do, whose lights come after them. */
 const BEFORE_SUNS = '#if ( NUM_DIR_LIGHTS > 0 ) && defined( RE_Direct )';
-export const LIGHTS_WITHOUT_HIGHLIGHTS = TOUCHING_LIGHTS.replace(
+export const LIGHTS_WITHOUT_HIGHLIGHTS = replaced(
+  TOUCHING_LIGHTS,
   BEFORE_SUNS,
   `reflectedLight.directSpecular = vec3(0.0);
 #ifdef USE_CLEARCOAT

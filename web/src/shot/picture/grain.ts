@@ -5,6 +5,7 @@ import { LIGHTS_BY_COSINE, LIGHTS_WITHOUT_HIGHLIGHTS } from './gloss';
 import { HIDING, HIDING_HEAD, type HidingUniforms } from './hiding';
 import { HORIZON, HORIZON_HEAD, HORIZON_VERTEX, HORIZON_VERTEX_HEAD, type HorizonUniforms } from './horizon';
 import { MIRROR_HEAD, MIRRORED, type MirrorUniforms } from './mirror';
+import { after, instead, replaced } from './patching';
 import { LIGHTS_FROM_AROUND, ROOM, type RoomUniforms } from './room';
 import { TOUCHING_HEAD, type TouchUniforms } from './touching';
 
@@ -68,17 +69,18 @@ uniform vec3 lobe;
 `;
 /** A bend within a pixel makes a single picture rougher, lest it sparkle; of many each stands for a part of the pixel.
  *  Brushing draws the two roughnesses apart as in the renderer. */
-const ROUGHNESSES = THREE.ShaderChunk.lights_physical_fragment
-  .replaceAll(
+const ROUGHNESSES = replaced(
+  replaced(
+    THREE.ShaderChunk.lights_physical_fragment,
     'oughness += geometryRoughness;',
     'oughness += fine ? geometryRoughness * lobe.x : geometryRoughness;',
-  )
-  .replace(
-    'material.alphaT = mix( pow2( material.roughness ), 1.0, pow2( material.anisotropy ) );',
-    `float brushedApart = inversesqrt(1.0 - material.anisotropy);
+    true,
+  ),
+  'material.alphaT = mix( pow2( material.roughness ), 1.0, pow2( material.anisotropy ) );',
+  `float brushedApart = inversesqrt(1.0 - material.anisotropy);
     material.alphaT = min(pow2(material.roughness) * brushedApart, 1.0);
     material.roughness *= inversesqrt(brushedApart);`,
-  );
+);
 const VARYINGS = `
 varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
@@ -298,50 +300,46 @@ export function grow(
     material.customProgramCacheKey = () => program;
     material.onBeforeCompile = (shader) => {
       Object.assign(shader.uniforms, uniforms, room, touch, ground, mirror);
-      const after = (part: string, text: string) => {
-        shader.fragmentShader = shader.fragmentShader.replace(
-          `#include <${part}>`,
-          `#include <${part}>\n${text}`,
-        );
-      };
-      shader.vertexShader = shader.vertexShader
-        .replace('#include <common>', `#include <common>\n${VERTEX_HEAD}${when(ground, HORIZON_VERTEX_HEAD)}`)
-        .replace(
-          '#include <begin_vertex>',
-          `#include <begin_vertex>\n${VERTEX}${when(ground, HORIZON_VERTEX)}`,
-        );
-      after(
-        'common',
-        FINE +
-          TOUCHING_HEAD +
-          VARYINGS +
-          when(grain, FRAGMENT_HEAD + text) +
-          when(images, PICTURE_HEAD) +
-          when(ground, HORIZON_HEAD + HIDING_HEAD) +
-          when(mirror, MIRROR_HEAD),
-      );
-      after('colorspace_fragment', when(ground, HORIZON));
-      after('lights_fragment_maps', when(ground, HIDING) + when(mirror, MIRRORED));
-      for (const [part, text] of [
-        ['envmap_physical_pars_fragment', ROOM],
+      shader.vertexShader = [
+        ['common', VERTEX_HEAD + when(ground, HORIZON_VERTEX_HEAD)] as const,
+        ['begin_vertex', VERTEX + when(ground, HORIZON_VERTEX)] as const,
+      ].reduce((text, [part, more]) => after(text, part, more), shader.vertexShader);
+      // What three works out of a material that has no gloss knows none of these.
+      const glossy = material instanceof THREE.MeshPhysicalMaterial;
+      const added = [
+        [
+          'common',
+          FINE +
+            TOUCHING_HEAD +
+            VARYINGS +
+            when(grain, FRAGMENT_HEAD + text) +
+            when(images, PICTURE_HEAD) +
+            when(ground, HORIZON_HEAD + HIDING_HEAD) +
+            when(mirror, MIRROR_HEAD),
+        ],
+        ['colorspace_fragment', when(ground, HORIZON)],
+        ['lights_fragment_maps', when(ground, HIDING) + when(mirror, MIRRORED)],
+        [
+          'map_fragment',
+          SIDE + when(grain, COLOUR) + when(images, PICTURE_PLACE) + when(colour, PICTURE_COLOUR),
+        ],
+        ['normal_fragment_begin', when(brushed, BRUSHED)],
+        ['roughnessmap_fragment', when(glossy, when(grain, ROUGH) + when(rough, PICTURE_ROUGH))],
+        ['metalnessmap_fragment', when(glossy && grain, METAL)],
+        [
+          'normal_fragment_maps',
+          `vec2 reliefSlope = vec2(0.0); bool reliefAny = false;${when(grain, GRAIN_HIGH)}${when(bump, PICTURE_HIGH)}${BUMPED}`,
+        ],
+      ] as const;
+      const replacing = [
         ['lights_pars_begin', LIGHTS_BY_COSINE],
         ['lights_fragment_begin', LIGHTS_WITHOUT_HIGHLIGHTS],
-        ['lights_physical_fragment', ROUGHNESSES],
         ['lights_fragment_maps', LIGHTS_FROM_AROUND],
-      ] as const) {
-        shader.fragmentShader = shader.fragmentShader.replace(`#include <${part}>`, text);
-      }
-      after(
-        'map_fragment',
-        SIDE + when(grain, COLOUR) + when(images, PICTURE_PLACE) + when(colour, PICTURE_COLOUR),
-      );
-      after('normal_fragment_begin', when(brushed, BRUSHED));
-      after('roughnessmap_fragment', when(grain, ROUGH) + when(rough, PICTURE_ROUGH));
-      after('metalnessmap_fragment', when(grain, METAL));
-      after(
-        'normal_fragment_maps',
-        `vec2 reliefSlope = vec2(0.0); bool reliefAny = false;${when(grain, GRAIN_HIGH)}${when(bump, PICTURE_HIGH)}${BUMPED}`,
-      );
+        ['envmap_physical_pars_fragment', ROOM],
+        ...(glossy ? ([['lights_physical_fragment', ROUGHNESSES]] as const) : []),
+      ] as const;
+      const grown = added.reduce((text, [part, more]) => after(text, part, more), shader.fragmentShader);
+      shader.fragmentShader = replacing.reduce((text, [part, other]) => instead(text, part, other), grown);
     };
     material.needsUpdate = true;
   };

@@ -1,8 +1,8 @@
-import type { DraftStage } from './stage';
+import type { Picking } from './picking';
 
-/** What is laid over the picture of the draft: where that stands, and when it was drawn anew. */
+/** What is laid over the picture of the draft: where things are in it, and when it was drawn anew. */
 export interface Overlay {
-  stage: DraftStage;
+  picking: Picking;
   size: { width: number; height: number };
   shown: number;
 }

@@ -6,7 +6,7 @@ const MOST = 6;
 const GHOSTS = [-8, -4, 4, 8];
 
 /** The ways of picked letters through the picture, a tick a frame, and their outlines some frames before and after. */
-export function Paths({ stage, size }: Overlay) {
+export function Paths({ picking, size }: Overlay) {
   const picked = useShot((s) => s.picked);
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);
@@ -21,7 +21,7 @@ export function Paths({ stage, size }: Overlay) {
       data-testid="paths"
     >
       {picked.slice(0, MOST).map((letter) => {
-        const way = stage.wayOf(letter);
+        const way = picking.wayOf(letter);
         const seen = way.filter((p): p is [number, number] => p !== null);
         if (seen.length < 2 || !spread(seen)) return null;
         return (
@@ -46,7 +46,7 @@ export function Paths({ stage, size }: Overlay) {
                 ),
             )}
             {GHOSTS.map((by) => {
-              const outline = stage.outline(letter, frame + by);
+              const outline = picking.outline(letter, frame + by);
               return outline ? (
                 <path
                   key={by}

@@ -14,7 +14,7 @@ type Held =
   | null;
 
 /** Letters picked in the picture: clicked, framed by a drag, moved by dragging them. Alt keeps a move sideways. */
-export function Picked({ stage, size, shown }: Overlay) {
+export function Picked({ picking, size, shown }: Overlay) {
   const store = useShotStore();
   const picked = useShot((s) => s.picked);
   const view = useShot((s) => s.view);
@@ -35,7 +35,7 @@ export function Picked({ stage, size, shown }: Overlay) {
     const runs = runsOf(document, draft, at, letters);
     return overriding(document, runs, 'shift', (run) => {
       const letter = run.letters[0] as number;
-      const corners = stage.outline(letter);
+      const corners = picking.outline(letter);
       const box = span.letters[letter]?.box;
       const block = span.blocks[span.letters[letter]?.block ?? 0];
       const old = ownValue(document, run, 'shift', [0, 0, 0]) as number[];
@@ -64,7 +64,7 @@ export function Picked({ stage, size, shown }: Overlay) {
         if (e.button !== 0) return;
         e.currentTarget.setPointerCapture(e.pointerId);
         const [x, y] = place(e);
-        const letter = stage.letterAt(x, y);
+        const letter = picking.letterAt(x, y);
         if (letter >= 0 && picked.includes(letter) && !e[ADD])
           held.current = { kind: 'move', x, y, moved: false };
         else held.current = { kind: 'frame', x, y, add: e[ADD] };
@@ -92,8 +92,8 @@ export function Picked({ stage, size, shown }: Overlay) {
           return;
         }
         const [x, y] = place(e);
-        const letter = stage.letterAt(x, y);
-        const found = frame ? stage.lettersWithin(...frame) : letter >= 0 ? [letter] : [];
+        const letter = picking.letterAt(x, y);
+        const found = frame ? picking.lettersWithin(...frame) : letter >= 0 ? [letter] : [];
         setFrame(null);
         const { document, draft, frame: at } = store.getState();
         if (h.add && !frame && letter >= 0 && picked.includes(letter))
@@ -107,7 +107,7 @@ export function Picked({ stage, size, shown }: Overlay) {
     >
       <title>Letters of the title: click or frame them to pick, drag to move</title>
       {picked.map((k) => {
-        const corners = stage.outline(k);
+        const corners = picking.outline(k);
         return (
           corners && (
             <polygon

@@ -7,12 +7,13 @@ import { Ball } from './ball';
 import { Clearance } from './clearance';
 import { Guides, OtherFrames } from './guides';
 import { CameraDrag } from './handheld';
+import type { Overlay } from './overlay';
 import { Paths } from './paths';
 import { Picked } from './picked';
 import { Pivots } from './pivots';
 import { Pointing } from './pointing';
 import { ProofTools, ProofView } from './proof';
-import { DraftStage } from './stage';
+import { Viewer } from './viewer';
 import { Zones } from './zones';
 
 declare global {
@@ -108,7 +109,7 @@ function Frame() {
   const store = useShotStore();
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
-  const stage = useRef<DraftStage | null>(null);
+  const viewer = useRef<Viewer | null>(null);
   const fps = useShot((s) => (s.draft ? s.draft.fps[0] / s.draft.fps[1] : 25));
   const view = useShot((s) => s.view);
   const mode = useShot((s) => s.mode);
@@ -140,7 +141,7 @@ function Frame() {
     if (!canvas.current) return;
     let leave = () => {};
     try {
-      const made = new DraftStage(canvas.current);
+      const made = new Viewer(canvas.current);
       made.onShown = (of, at, ms) => {
         setShown(true);
         const { guides, picked, step, document, playing } = store.getState();
@@ -153,7 +154,7 @@ function Frame() {
         window.mossShown = { of, at: performance.now(), frame: at, ms };
       };
       made.onFine = (fine) => canvas.current?.setAttribute('data-fine', String(fine));
-      stage.current = made;
+      viewer.current = made;
       // Past React: the picture comes first, and the rest of the screen follows.
       const { draft, frame } = store.getState();
       if (draft) made.show(draft, frame);
@@ -166,16 +167,18 @@ function Frame() {
     }
     return () => {
       leave();
-      stage.current?.dispose();
-      stage.current = null;
+      viewer.current?.dispose();
+      viewer.current = null;
     };
   }, [store]);
 
-  useEffect(() => stage.current?.resize(size.width, size.height), [size]);
-  useEffect(() => stage.current?.setView(view), [view]);
-  useEffect(() => stage.current?.setBall(turning), [turning]);
-  useEffect(() => stage.current?.setPlaying(playing ? 1000 / fps : null), [playing, fps]);
+  useEffect(() => viewer.current?.resize(size.width, size.height), [size]);
+  useEffect(() => viewer.current?.setView(view), [view]);
+  useEffect(() => viewer.current?.setBall(turning), [turning]);
+  useEffect(() => viewer.current?.setPlaying(playing ? 1000 / fps : null), [playing, fps]);
 
+  const over: Overlay | null =
+    mode === 'draft' && viewer.current ? { picking: viewer.current.picking, size, shown: shownAt } : null;
   return (
     <div ref={holder} className="relative grid min-h-0 flex-1 place-items-center overflow-hidden bg-surround">
       <div className="relative bg-black" style={size}>
@@ -189,18 +192,18 @@ function Frame() {
           style={{ width: size.width, height: size.height, cursor: view === 'shot' ? 'default' : 'grab' }}
         />
         {mode === 'proof' && <ProofView />}
-        {mode === 'draft' && stage.current && <Picked stage={stage.current} size={size} shown={shownAt} />}
-        {mode === 'draft' && stage.current && <Paths stage={stage.current} size={size} shown={shownAt} />}
-        {mode === 'draft' && stage.current && <Clearance stage={stage.current} size={size} shown={shownAt} />}
-        {mode === 'draft' && stage.current && <Pivots stage={stage.current} size={size} shown={shownAt} />}
+        {over && <Picked {...over} />}
+        {over && <Paths {...over} />}
+        {over && <Clearance {...over} />}
+        {over && <Pivots {...over} />}
         {mode === 'draft' && <Ball />}
         {mode === 'draft' && <CameraDrag />}
-        {mode === 'draft' && stage.current && <Zones stage={stage.current} size={size} shown={shownAt} />}
+        {over && <Zones {...over} />}
         <Pointing />
         {guides && (
           <Guides
-            lines={stage.current?.lines() ?? []}
-            widest={stage.current?.widest() ?? null}
+            lines={viewer.current?.picking.lines() ?? []}
+            widest={viewer.current?.picking.widest() ?? null}
             aspect={aspect}
             key={shownAt}
           />

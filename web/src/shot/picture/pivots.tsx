@@ -4,13 +4,13 @@ import type { Overlay } from './overlay';
 const ARM = 7;
 
 /** About what the chosen step turns: of each letter, word, line or block, or of a group. */
-export function Pivots({ stage, size }: Overlay) {
+export function Pivots({ picking, size }: Overlay) {
   const step = useShot((s) => s.step);
   const frame = useShot((s) => s.frame);
   const playing = useShot((s) => s.playing);
   const draft = useShot((s) => s.draft);
   if (playing || !draft) return null;
-  const places = stage.pivotsOf(step);
+  const places = picking.pivotsOf(step);
   if (!places.length) return null;
   return (
     <svg

@@ -3,6 +3,7 @@ import { api, ok, type Schemas } from '../../api/client';
 import type { Lamp, Look, Seen } from '../draft';
 import { placeInSquare } from './gather';
 import { GLOSS, type GlossUniforms, glossUniforms, mirrorLamps } from './gloss';
+import { replaced } from './patching';
 
 const WIDTH = 64;
 const HEIGHT = 32;
@@ -263,22 +264,23 @@ vec3 getIBLAnisotropyRadiance(const in vec3 viewDir, const in vec3 normal, const
 
 /** What `mirrors` is told before light is looked up: of the surface itself, and of its coat. And what lies behind a
  *  surface, where its relief turns to, does not light it: of even light so much is left, from about half-way. */
-export const LIGHTS_FROM_AROUND = THREE.ShaderChunk.lights_fragment_maps
-  .replace(
+export const LIGHTS_FROM_AROUND = [
+  [
     'iblIrradiance += getIBLIrradiance( geometryNormal );',
     `iblIrradiance += (0.5 + 0.5 * dot(geometryNormal, nonPerturbedNormal))
       * getIBLIrradiance(normalize(geometryNormal + nonPerturbedNormal));`,
-  )
-  .replace(
+  ],
+  [
     '#if defined( USE_ENVMAP ) && defined( RE_IndirectSpecular )',
     `#if defined( USE_ENVMAP ) && defined( RE_IndirectSpecular )
   mirrors.x = dot(material.specularColorBlended, vec3(0.2126, 0.7152, 0.0722));
   mirrors.y = max(mirrors.x * material.dfg.x + material.dfg.y, 1e-4);`,
-  )
-  .replace(
+  ],
+  [
     'clearcoatRadiance +=',
     `vec2 coatMirrors = texture2D(dfgLUT, vec2(material.clearcoatRoughness,
       clamp(dot(geometryClearcoatNormal, geometryViewDir), 0.0, 1.0))).rg;
     mirrors = vec2(0.04, max(0.04 * coatMirrors.x + coatMirrors.y, 1e-4));
     clearcoatRadiance +=`,
-  );
+  ],
+].reduce((text, [part = '', by = '']) => replaced(text, part, by), THREE.ShaderChunk.lights_fragment_maps);

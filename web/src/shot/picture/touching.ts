@@ -1,5 +1,6 @@
 import * as THREE from 'three';
 import type { Lamp } from '../draft';
+import { replaced } from './patching';
 
 /** So many lamps of a kind, and of those that are mirrored, can spare something; those beyond light everything. */
 const MOST = 31;
@@ -98,7 +99,7 @@ export const TOUCHING_SHADOWS = limited(
 );
 
 function limited(loops: string, at: (kind: string) => RegExp, to: (k: number) => string): string {
-  return ['point', 'spot', 'directional']
-    .reduce((text, kind, k) => text.replace(at(kind), to(k)), loops)
-    .replace(/\b(point|spot|directional)Light(Shadow)?\.shadowIntensity/g, 'dark');
+  const kinds = ['point', 'spot', 'directional'];
+  const own = kinds.reduce((text, kind, k) => replaced(text, at(kind), to(k)), loops);
+  return replaced(own, /\b(point|spot|directional)Light(Shadow)?\.shadowIntensity/g, 'dark');
 }

@@ -2,14 +2,14 @@ import { useShot, useShotStore } from '../context';
 import { now, type Operation, setting } from '../values';
 import { useEditDrag } from './drag';
 import type { Overlay } from './overlay';
-import type { DraftStage } from './stage';
+import type { Picking } from './picking';
 import { local, matrixOf, shapeLines, type ZoneNow } from './zone';
 
 const NUDGE = 0.05;
 const round = (v: number) => Number(v.toFixed(3));
 
 /** The zones of the chosen drive, in the picture: where they are strong, where their run ends, and handles for them. */
-export function Zones({ stage, size }: Overlay) {
+export function Zones({ picking, size }: Overlay) {
   const document = useShot((s) => s.document);
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);
@@ -28,18 +28,18 @@ export function Zones({ stage, size }: Overlay) {
       size: value('size') as number[],
       run: Number(value('run')),
     };
-    return <Zone key={k} stage={stage} size={size} zone={zone} base={base} number={k + 1} />;
+    return <Zone key={k} picking={picking} size={size} zone={zone} base={base} number={k + 1} />;
   });
 }
 
 function Zone({
-  stage,
+  picking,
   size,
   zone,
   base,
   number,
 }: {
-  stage: DraftStage;
+  picking: Picking;
   size: { width: number; height: number };
   zone: ZoneNow;
   base: string;
@@ -50,7 +50,7 @@ function Zone({
   const draw = (more: number) =>
     shapeLines(zone, more)
       .map((line) => {
-        const points = stage.see(line.map((p) => local(toWorld, p)));
+        const points = picking.see(line.map((p) => local(toWorld, p)));
         return points
           .map((p, k) =>
             p ? `${k && points[k - 1] ? 'L' : 'M'}${p[0] * size.width} ${p[1] * size.height}` : '',
@@ -68,7 +68,7 @@ function Zone({
       name: 'place',
       at: [0, 0, 0],
       move: (across: number, down: number) => {
-        const by = stage.acrossTo(zone.place, across, down);
+        const by = picking.acrossTo(zone.place, across, down);
         return put(
           'place',
           zone.place.map((v, k) => round(v + (by[k] ?? 0))),
@@ -98,7 +98,7 @@ function Zone({
   const sized = (by: number) => zone.size.map((v, k) => (k === 0 ? round(Math.max(0, v + by)) : v));
   /** How far a drag goes along the zone's own x, in metres, at a place on it. */
   function along(x: number, across: number, down: number): number {
-    const [a, b] = stage.see([local(toWorld, [x, 0, 0]), local(toWorld, [x + 0.1, 0, 0])]);
+    const [a, b] = picking.see([local(toWorld, [x, 0, 0]), local(toWorld, [x + 0.1, 0, 0])]);
     if (!a || !b) return 0;
     const [vx, vy] = [(b[0] - a[0]) * size.width * 10, (b[1] - a[1]) * size.height * 10];
     const length = vx * vx + vy * vy;
@@ -118,7 +118,7 @@ function Zone({
         />
       </svg>
       {grips.map((grip) => {
-        const [point] = stage.see([local(toWorld, grip.at)]);
+        const [point] = picking.see([local(toWorld, grip.at)]);
         return point && point[0] > 0 && point[0] < 1 && point[1] > 0 && point[1] < 1 ? (
           <Handle
             key={grip.name}

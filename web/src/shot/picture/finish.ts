@@ -5,8 +5,9 @@ const SIZE = 48;
 const LOW = -10;
 const HIGH = 7;
 
-/** The last pass: scene-linear light through the core's display table. The same transform as proof and take. */
-export class DisplayPass {
+/** From the light of a frame to the picture: what the core's finish does, between the camera's exposure and the display
+ *  transform, which is the same as of proof and take. A treatment would be a pass of its own, over the exposed light. */
+export class Finish {
   private readonly material: THREE.ShaderMaterial;
   private readonly screen: ScreenPass;
 

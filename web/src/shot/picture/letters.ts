@@ -1,0 +1,312 @@
+import * as THREE from 'three';
+import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
+import { bytes } from '../../api/client';
+import { type LetterAtRest, type Look, poseAt, type SeenSpan, type Wear, wearAt } from '../draft';
+import { dress } from './dress';
+import { placeInDisc } from './gather';
+import type { Facets } from './glow';
+import { grow, setRest } from './grain';
+import type { Room } from './room';
+import { Softening, seenBy } from './softening';
+import type { Touching } from './touching';
+import type { Waiting } from './waiting';
+
+/** So many solids are kept at most that no letter needs any more. */
+const MOST_KEPT = 400;
+/** What is soft is spread by this share in each gathered picture, and they stand so far apart that the whole is right:
+ *  squares of radii add up. */
+export const OF_EACH = 0.5;
+const APART = Math.sqrt(1 - OF_EACH * OF_EACH);
+const NOTHING = new THREE.BufferGeometry();
+const TINT = new THREE.Color();
+const FACTORS = new THREE.Vector4();
+const PLAIN: Wear = { tint: [0, 0, 0], share: 0, opacity: 1, softness: 0 };
+
+/** Where a letter is drawn: which of a batch, and its number in the span. */
+interface Place {
+  batch: THREE.BatchedMesh;
+  instance: number;
+  letter: number;
+}
+
+/** The letters of a draft: their solids, what they wear, and where they are. */
+export class Letters {
+  readonly title = new THREE.Group();
+  /** Solids that have come, by recipe. */
+  readonly built = new Map<string, Facets>();
+  private readonly solids = new Map<string, Promise<Facets>>();
+  private readonly wardrobe = new Map<string, Map<string, THREE.MeshPhysicalMaterial>>();
+  private readonly softening = new Softening();
+  private readonly keys = new WeakMap<SeenSpan, string>();
+  private readonly pose = new THREE.Matrix4();
+  private places: Place[] = [];
+  private look: Look | null = null;
+  private wearsKey = '';
+  private shownKey = '';
+  private restOf: SeenSpan | null = null;
+  private wornLast = false;
+  private softened = false;
+
+  constructor(
+    private readonly room: Room,
+    private readonly touching: Touching,
+    private readonly waiting: Waiting,
+  ) {}
+
+  /** Other looks. */
+  arrange(look: Look) {
+    this.look = look;
+    look.blocks.forEach(({ dresses }, k) => {
+      for (const dressed of dresses.keys()) this.materials(k, dressed);
+    });
+    this.wearsKey = JSON.stringify(look.blocks.map((b) => b.wears));
+  }
+
+  /** Show the letters of a span. Answers whether they are there, and tells whether they are others than before; where
+   *  solids are on their way, `come` is called when they are there, and what was shown stays: no flicker while a value
+   *  is dragged. */
+  show(span: SeenSpan, come: () => void): 'coming' | 'same' | 'other' {
+    const key = `${this.keyOf(span)} ${this.wearsKey}`;
+    if (key !== this.shownKey) {
+      const recipes = new Set(span.letters.map((l) => l.recipe));
+      const missing = [...recipes].filter((r) => !this.built.has(r));
+      if (missing.length) {
+        this.waiting.for(Promise.all(missing.map((r) => this.solid(r))), come);
+        return 'coming';
+      }
+      this.shownKey = key;
+      this.fill(span);
+      this.trim(recipes);
+    } else if (this.restOf === span) return 'same';
+    this.rest(span);
+    return 'other';
+  }
+
+  /** Put the letters where they are at a frame, and give them what they wear there. */
+  place(span: SeenSpan, frame: number) {
+    for (const { batch, instance, letter } of this.places) {
+      batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
+    }
+    this.wear(span, frame);
+  }
+
+  /** Tints and opacity of the letters at a frame: factors on the colours of their materials. */
+  private wear(span: SeenSpan, frame: number) {
+    if (!span.wear && !this.wornLast) return;
+    this.wornLast = span.wear !== null;
+    for (const { batch, instance, letter } of this.places) {
+      const material = batch.material as THREE.MeshPhysicalMaterial;
+      const { tint, share, opacity: left } = wearAt(span, frame, letter) ?? PLAIN;
+      const own = span.letters[letter]?.tint ?? [1, 1, 1];
+      const base = material.color;
+      const factor = (own: number, tint: number, under: number) =>
+        own * (1 - share) + (share * tint) / Math.max(under, 0.02);
+      FACTORS.set(
+        factor(own[0], tint[0], base.r),
+        factor(own[1], tint[1], base.g),
+        factor(own[2], tint[2], base.b),
+        left,
+      );
+      batch.setColorAt(instance, FACTORS);
+      batch.setVisibleAt(instance, left > 0.002);
+    }
+    for (const batch of this.batches()) {
+      const material = batch.material as THREE.MeshPhysicalMaterial;
+      const transparent = span.fades || material.opacity < 1;
+      if (material.transparent !== transparent) {
+        material.transparent = transparent;
+        material.needsUpdate = true;
+      }
+    }
+  }
+
+  private batches(): THREE.BatchedMesh[] {
+    return this.title.children as THREE.BatchedMesh[];
+  }
+
+  /** What decides which solids are shown; worked out once for each span, since every frame asks. */
+  private keyOf(span: SeenSpan): string {
+    const known = this.keys.get(span);
+    if (known !== undefined) return known;
+    const key = span.letters.map((l) => `${l.block} ${l.recipe} ${l.tint}`).join();
+    this.keys.set(span, key);
+    return key;
+  }
+
+  /** Tell textures where the letters stand at rest. Letters that only moved keep their batches. */
+  private rest(span: SeenSpan) {
+    this.restOf = span;
+    for (const batch of this.batches()) {
+      const own = this.places.filter((p) => p.batch === batch);
+      setRest(
+        batch.material as THREE.Material,
+        own.map((p) => span.letters[p.letter] as LetterAtRest),
+      );
+    }
+  }
+
+  private fill(span: SeenSpan) {
+    this.clear();
+    for (const [block, { dresses, wears }] of (this.look?.blocks ?? []).entries()) {
+      const letters = span.letters
+        .map((letter, k) => ({ letter, k }))
+        .filter(({ letter }) => letter.block === block);
+      dresses.forEach((_, dress) => {
+        const own = letters.filter((_, place) => (wears[place] ?? 0) === dress);
+        if (!own.length) return;
+        for (const [part, material] of this.materials(block, dress))
+          this.title.add(this.batch(own, part, material));
+      });
+    }
+  }
+
+  /** One draw for a part of all letters of a block that wear the same: in software a draw costs more than its triangles. */
+  private batch(own: { letter: LetterAtRest; k: number }[], part: string, material: THREE.Material) {
+    const geometries = new Map(
+      own.map(({ letter }) => [letter.recipe, this.built.get(letter.recipe)?.get(part) ?? NOTHING]),
+    );
+    let vertices = 0;
+    let indices = 0;
+    for (const geometry of geometries.values()) {
+      vertices += geometry.attributes.position?.count ?? 0;
+      indices += geometry.index?.count ?? 0;
+    }
+    const batch = new THREE.BatchedMesh(own.length, Math.max(3, vertices), Math.max(3, indices), material);
+    batch.sortObjects = false;
+    batch.frustumCulled = false;
+    batch.castShadow = batch.receiveShadow = true;
+    const ids = new Map<string, number>();
+    for (const [recipe, geometry] of geometries) {
+      if (geometry.index) ids.set(recipe, batch.addGeometry(geometry));
+    }
+    for (const { letter, k } of own) {
+      const id = ids.get(letter.recipe);
+      if (id === undefined) continue;
+      const instance = batch.addInstance(id);
+      if (letter.tint) batch.setColorAt(instance, TINT.setRGB(...letter.tint, THREE.LinearSRGBColorSpace));
+      this.places.push({ batch, instance, letter: k });
+    }
+    return batch;
+  }
+
+  private clear() {
+    for (const batch of this.batches()) batch.dispose();
+    this.title.clear();
+    this.places = [];
+  }
+
+  private trim(kept: Set<string>) {
+    for (const [recipe, facets] of this.built) {
+      if (this.built.size <= MOST_KEPT) break;
+      if (kept.has(recipe)) continue;
+      for (const part of facets.values()) part.dispose();
+      this.built.delete(recipe);
+      this.solids.delete(recipe);
+    }
+  }
+
+  private solid(recipe: string): Promise<Facets> {
+    let made = this.solids.get(recipe);
+    if (!made) {
+      made = bytes(`/api/solids?recipe=${encodeURIComponent(recipe)}`).then(async ({ body }) => {
+        const gltf = await new GLTFLoader().parseAsync(body, '');
+        const facets: Facets = new Map();
+        gltf.scene.traverse((node) => {
+          if (node instanceof THREE.Mesh) facets.set((node.material as THREE.Material).name, node.geometry);
+        });
+        this.built.set(recipe, facets);
+        return facets;
+      });
+      made.catch(() => this.solids.delete(recipe));
+      this.solids.set(recipe, made);
+    }
+    return made;
+  }
+
+  /** The materials of the parts of a block's letters that wear one of its dresses, as the look at hand has them. */
+  private materials(block: number, dressed: number) {
+    const key = `${block} ${dressed}`;
+    const kept = this.wardrobe.get(key) ?? new Map<string, THREE.MeshPhysicalMaterial>();
+    this.wardrobe.set(key, kept);
+    const look = this.look?.blocks[block]?.dresses[dressed] ?? [];
+    const worn = new Map<string, THREE.MeshPhysicalMaterial>();
+    for (const surface of look) {
+      const material = kept.get(surface.part) ?? new THREE.MeshPhysicalMaterial();
+      kept.set(surface.part, material);
+      dress(material, surface);
+      const edge = surface.part !== 'face' && surface.part !== 'rear';
+      const touch = this.touching.letters(block, edge);
+      const grown = grow(material, surface, edge, this.waiting.ask, this.room.at(0), touch);
+      if (grown) this.waiting.for(grown, this.waiting.ask);
+      worn.set(surface.part, material);
+    }
+    return worn;
+  }
+
+  /** The number of the letter that is drawn where a ray meets it; -1 for none. */
+  hitBy(ray: THREE.Raycaster): number {
+    this.title.updateMatrixWorld(true);
+    const hit = ray.intersectObjects(this.title.children, false)[0];
+    return this.places.find((p) => p.batch === hit?.object && p.instance === hit?.batchId)?.letter ?? -1;
+  }
+
+  /** Letters that are soft at a frame, with how much, in metres. */
+  private soft(span: SeenSpan | undefined, frame: number) {
+    if (!span?.wear) return [];
+    return this.places.flatMap(({ batch, instance, letter }) => {
+      const radius = wearAt(span, frame, letter)?.softness ?? 0;
+      return radius > 0 ? [{ batch, instance, pose: poseAt(span, frame, letter), radius }] : [];
+    });
+  }
+
+  /** Whether any letter is soft at a frame. */
+  areSoft(span: SeenSpan | undefined, frame: number): boolean {
+    return this.soft(span, frame).length > 0;
+  }
+
+  /** A picture with its soft letters spread, by a share of how soft they are. */
+  spread(
+    renderer: THREE.WebGLRenderer,
+    scene: THREE.Scene,
+    hidden: THREE.Object3D,
+    picture: THREE.WebGLRenderTarget,
+    camera: THREE.PerspectiveCamera,
+    { span, frame, share }: { span: SeenSpan | undefined; frame: number; share: number },
+  ): THREE.WebGLRenderTarget {
+    if (!span || !this.areSoft(span, frame)) return picture;
+    const letters = this.places.map(({ batch, instance, letter }) => {
+      const radius = (wearAt(span, frame, letter)?.softness ?? 0) * share;
+      const pose = this.pose.fromArray(poseAt(span, frame, letter));
+      return { batch, instance, ...seenBy(camera, pose, span.letters[letter]?.box, radius, picture) };
+    });
+    return this.softening.draw(renderer, scene, camera, picture, letters, hidden, () =>
+      this.wear(span, frame),
+    );
+  }
+
+  /** Soft letters stand in the k-th of so many places of their disc, which faces the camera; of none, where they are. */
+  soften(span: SeenSpan | undefined, frame: number, camera: THREE.Camera, k: number, count: number) {
+    if (!count && !this.softened) return;
+    this.softened = count > 0;
+    const [across, up] = count ? (placeInDisc(k, count).map((at) => at * APART) as [number, number]) : [0, 0];
+    const [right, above] = [new THREE.Vector3(), new THREE.Vector3()];
+    camera.matrixWorld.extractBasis(right, above, new THREE.Vector3());
+    const aside = right.multiplyScalar(across).addScaledVector(above, up);
+    for (const { batch, instance, pose, radius } of this.soft(span, frame)) {
+      this.pose.fromArray(pose);
+      const at = this.pose.elements;
+      at[12] = (at[12] ?? 0) + aside.x * radius;
+      at[13] = (at[13] ?? 0) + aside.y * radius;
+      at[14] = (at[14] ?? 0) + aside.z * radius;
+      batch.setMatrixAt(instance, this.pose);
+    }
+  }
+
+  dispose() {
+    for (const facets of this.built.values()) {
+      for (const part of facets.values()) part.dispose();
+    }
+    this.clear();
+    this.softening.dispose();
+  }
+}
