@@ -11,7 +11,8 @@ from moss_crown.core.look.material import Surface, surface_at
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.lanes import PAD, workspace
 from moss_crown.core.render.shading import settle
-from moss_crown.core.render.tables import albedo_table, alpha_of, cosines, hemispherical, material_rows, specular_albedo
+from moss_crown.core.render.surfaces import material_rows
+from moss_crown.core.render.tables import albedo_table, alpha_of, cosines, hemispherical, specular_albedo
 
 PRESETS = ["two_windows", "overcast", "dusk_harbour", "paper_tent"]
 

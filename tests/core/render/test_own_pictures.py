@@ -14,8 +14,9 @@ from moss_crown.core.errors import PictureUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look import pictures
 from moss_crown.core.look.exposure import srgb_to_linear
-from moss_crown.core.look.material import Images, Surface, surface_at
-from moss_crown.core.render.tables import BLOCK, HIGHEST, ROW, material_rows
+from moss_crown.core.look.material import HIGHEST, Images, Surface, surface_at
+from moss_crown.core.render import surfaces as su
+from moss_crown.core.render.surfaces import BLOCK, ROW, material_rows
 from moss_crown.core.render.texturing import textured, textures
 
 BASE = Surface((0.1, 0.2, 0.3), 0.0, 0.5, 1.5)
@@ -142,9 +143,9 @@ def test_pictures_stand_behind_the_rows_and_each_only_once():
         (BASE, replace(BASE, images=Images(colour=one, bump=other)), replace(BASE, images=Images(bump=one)))
     )
     assert rows.shape == (3, ROW)
-    assert rows[1, 48] == rows[2, 54] != rows[1, 54]
+    assert rows[1, su.COLOUR] == rows[2, su.BUMP] != rows[1, su.BUMP]
     memory = rows.base
-    begin = int(rows[1, 48]) * BLOCK
+    begin = int(rows[1, su.COLOUR]) * BLOCK
     assert memory[begin : begin + 4 * 1200].reshape(30, 40, 4) == pytest.approx(pictures.texture(one))
 
 

@@ -14,6 +14,7 @@ from moss_crown.core.document.look import EnvironmentPreset
 from moss_crown.core.look.environment import environment
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render import lanes as ln
+from moss_crown.core.render import surfaces as su
 from moss_crown.core.render.arithmetic import arc_cosine, arc_tangent, circle, f32, u32
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE, draft_table, to_bytes, to_display
 from moss_crown.core.render.environment_map import EnvironmentMap, density_at, environment_map, texel
@@ -22,6 +23,7 @@ from moss_crown.core.render.lamps import LIGHT_ROW, choose, look_at, sky_radianc
 from moss_crown.core.render.lanes import LANES, workspace
 from moss_crown.core.render.sampling import mix, place_in_order, reverse_bits, sample2, second_dimension
 from moss_crown.core.render.shading import draw, evaluate, settle
+from moss_crown.core.render.surfaces import material_rows
 from moss_crown.core.render.tables import (
     COSINES,
     LEVELS,
@@ -30,7 +32,6 @@ from moss_crown.core.render.tables import (
     compute_albedo,
     compute_glass,
     glass_table,
-    material_rows,
 )
 from moss_crown.core.render.views import Packed
 from moss_crown.core.stage.scene import Surround
@@ -209,7 +210,7 @@ MATERIAL = (ln.RED, ln.GREEN, ln.BLUE, ln.METAL, ln.ROUGH, ln.CLEAR, ln.COAT, ln
 def settled(row, out):
     """A workspace whose lanes are all one material, seen from `out` (3) or from a direction each (3, LANES)."""
     w, _ = workspace()
-    for place, value in zip((*MATERIAL, ln.BRUSHED), (*row[:9], row[36]), strict=True):
+    for place, value in zip((*MATERIAL, ln.BRUSHED), (*row[: su.GLOW_R], row[su.BRUSHED]), strict=True):
         w[place : place + LANES] = value
     for place, value in zip((ln.OUT_X, ln.OUT_Y, ln.OUT_Z), out, strict=True):
         w[place : place + LANES] = value

@@ -26,3 +26,9 @@ export const KINDS = Object.keys(facts.steps) as StepKind[];
 
 /** The columns of a draft's tables. */
 export const TABLES = facts.tables;
+
+/** What shaders share with the renderer, in GLSL: constants, and functions whose names end in an underscore. */
+export const SHADERS = facts.shaders;
+
+/** The table of the display transform: how many places it has each way, for which light (exponents of 2 about `middle`). */
+export const DISPLAY = facts.display;

@@ -10980,7 +10980,8 @@ export interface components {
         };
         /**
          * EnvironmentDrawn
-         * @description What is all around; `tilt` in degrees towards the camera and to the right.
+         * @description What is all around; `tilt` in degrees towards the camera and to the right. `standing`: the rows of a 3x3 matrix
+         *     that says where what stood level and unturned is seen.
          */
         EnvironmentDrawn: {
             /** Preset */
@@ -10994,6 +10995,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Standing */
+            standing: number[];
             /** Behind */
             behind: ("nothing" | "environment") | components["schemas"]["BackdropDrawn"];
         };
@@ -11124,7 +11127,8 @@ export interface components {
         };
         /**
          * ImagesDrawn
-         * @description Own pictures at a frame, `tall` metres high, with the way `to` their space (rows of a 4x4 matrix).
+         * @description Own pictures at a frame, `tall` metres high, with bumps of up to `deep` metres, and the way `to` their space (rows
+         *     of a 4x4 matrix).
          */
         ImagesDrawn: {
             /**
@@ -11209,6 +11213,11 @@ export interface components {
              * @default 1
              */
             tall: number;
+            /**
+             * Deep
+             * @default 0
+             */
+            deep: number;
             /**
              * To
              * @default []

@@ -7,8 +7,16 @@ from typing import Any
 
 from moss_crown.core.document.shot import KINDS, kind_of
 from moss_crown.core.draft.schema import TABLES
+from moss_crown.core.look.glsl import shared_source
+from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE
 
 
 def facts() -> dict[str, Any]:
-    """What is true of every kind of step, in the usual order, and the columns of a draft's tables."""
-    return {"steps": {kind_of(step): asdict(step.facts) for step in KINDS}, "tables": TABLES}
+    """What is true of every kind of step, in the usual order; the columns of a draft's tables; and what its shaders
+    share with the renderer."""
+    return {
+        "steps": {kind_of(step): asdict(step.facts) for step in KINDS},
+        "tables": TABLES,
+        "shaders": shared_source(),
+        "display": {"size": LUT_SIZE, "low": LUT_LOW, "high": LUT_HIGH, "middle": MIDDLE},
+    }

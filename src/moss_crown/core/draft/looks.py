@@ -41,6 +41,7 @@ from moss_crown.core.evaluation.around import (
 from moss_crown.core.evaluation.setting import set_at
 from moss_crown.core.look import pictures
 from moss_crown.core.look.dressing import dresses_of, has_own_colours
+from moss_crown.core.look.environment import LEVEL, Tilt, standing
 from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.groups import Member, members
@@ -74,14 +75,20 @@ def _haze(haze: Haze | None) -> HazeDrawn | None:
 def _environment(shot: Shot, frame: int) -> EnvironmentDrawn:
     step = environment_step(shot, frame)
     if step is None:
-        return EnvironmentDrawn("overcast", 0.0, 0.0, (0.0, 0.0), "nothing")
+        return EnvironmentDrawn("overcast", 0.0, 0.0, LEVEL, _standing(0.0, LEVEL), "nothing")
+    turn, tilt = sample_one(step.turn, frame), tilt_at(step, frame)
     return EnvironmentDrawn(
         sample_choice(step.preset, frame),
         sample_one(step.strength, frame),
-        sample_one(step.turn, frame),
-        tilt_at(step, frame),
+        turn,
+        tilt,
+        _standing(turn, tilt),
         _behind(shot, step, frame),
     )
+
+
+def _standing(turn: float, tilt: Tilt) -> tuple[float, ...]:
+    return tuple(np.round(standing(turn, tilt), 9).reshape(-1).tolist())
 
 
 def _behind(shot: Shot, step: EnvironmentStep, frame: int) -> Literal["nothing", "environment"] | BackdropDrawn:
@@ -156,7 +163,9 @@ def _drawn(surface: Surface) -> dict[str, Any]:
     if images := surface.images:
         width, height = pictures.size(images.first)
         to = tuple(np.round(image_matrix(images), 6).reshape(-1).tolist())
-        found["images"] = ImagesDrawn(**members_of(images), tall=images.width * height / width, to=to)
+        found["images"] = ImagesDrawn(
+            **members_of(images), tall=images.width * height / width, deep=images.deepest, to=to
+        )
     return found
 
 

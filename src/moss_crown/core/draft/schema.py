@@ -57,9 +57,11 @@ class GrainDrawn(Grain):
 
 @dataclass(frozen=True, slots=True)
 class ImagesDrawn(Images):
-    """Own pictures at a frame, `tall` metres high, with the way `to` their space (rows of a 4x4 matrix)."""
+    """Own pictures at a frame, `tall` metres high, with bumps of up to `deep` metres, and the way `to` their space
+    (rows of a 4x4 matrix)."""
 
     tall: float = 1.0
+    deep: float = 0.0
     to: tuple[float, ...] = ()
 
 
@@ -172,12 +174,14 @@ class BackdropDrawn:
 
 @dataclass(frozen=True, slots=True)
 class EnvironmentDrawn:
-    """What is all around; `tilt` in degrees towards the camera and to the right."""
+    """What is all around; `tilt` in degrees towards the camera and to the right. `standing`: the rows of a 3x3 matrix
+    that says where what stood level and unturned is seen."""
 
     preset: str
     strength: float
     turn: float
     tilt: Two
+    standing: tuple[float, ...]
     behind: Literal["nothing", "environment"] | BackdropDrawn
 
 

@@ -75,6 +75,11 @@ def tilt_matrix(tilt: Tilt) -> NDArray[np.float64]:
     return np.asarray(about_x @ about_z)
 
 
+def standing(turn: float, tilt: Tilt) -> NDArray[np.float64]:
+    """(3, 3) that says where what stood level, and unturned, is seen: columns (3, n) are multiplied from the right."""
+    return np.asarray(turn_matrix(turn) @ tilt_matrix(tilt))
+
+
 def _shared(picture: Picture) -> Picture:
     kept: Picture = np.ascontiguousarray(picture, np.float32)
     kept.setflags(write=False)

@@ -1,4 +1,4 @@
-"""The textures as GLSL ES 3.00, for the draft: written out from the source of `noise` and `patterns`.
+"""The textures as GLSL ES 3.00, for the draft: written out from the source of `noise`, `patterns` and `mixing`.
 
 What the renderer computes and what the draft draws is one text. Every number is a float; a function that answers
 several numbers answers a vector of them. Every name gets an underscore at its end, so that none is a word of GLSL.
@@ -11,7 +11,7 @@ import inspect
 from functools import lru_cache
 from types import ModuleType
 
-from moss_crown.core.look import noise, patterns
+from moss_crown.core.look import mixing, noise, patterns
 
 LATTICE = """float lattice_(float x, float y, float z, float seed) {
   uint h = uint(int(x)) * 0x8DA6B343u + uint(int(y)) * 0xD8163841u + uint(int(z)) * 0xCB1AB31Fu
@@ -53,6 +53,17 @@ def texture_source(pattern: str) -> str:
         if name in needed and name != "lattice":
             found.append(_Writer(widths).function(function))
     return "\n".join(found)
+
+
+def shared_source() -> str:
+    """What renderer and draft work out alike whatever the texture: the constants and functions of `mixing`."""
+    constants = ""
+    for name, value in mixing.CONSTANTS.items():
+        parts = value if isinstance(value, tuple) else (value,)
+        kind = _VECTORS[len(parts)]
+        constants += f"const {kind} {name} = {kind}({', '.join(repr(float(part)) for part in parts)});\n"
+    writer = _Writer({})
+    return constants + "\n".join(writer.function(function) for function in _functions(mixing))
 
 
 def _needed(name: str, functions: dict[str, ast.FunctionDef]) -> set[str]:

@@ -39,6 +39,10 @@ class Grain:
     shift: Triple = (0.0, 0.0, 0.0)
 
 
+HIGHEST = 0.1
+"""How high bumps of a picture are at most, as a share of its width."""
+
+
 @dataclass(frozen=True, slots=True)
 class Images:
     """Own pictures at one frame, by their ids, "" for none. See `Pictures`."""
@@ -65,6 +69,11 @@ class Images:
     def first(self) -> str:
         """The picture that decides how high all of them are."""
         return next(id for id in self.ids if id)
+
+    @property
+    def deepest(self) -> float:
+        """How high bumps are at most, in metres."""
+        return self.height * self.width * HIGHEST
 
 
 @dataclass(frozen=True, slots=True)

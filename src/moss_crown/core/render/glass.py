@@ -12,6 +12,7 @@ import math
 import numpy as np
 
 from moss_crown.core.render import lanes as ln
+from moss_crown.core.render import surfaces as su
 from moss_crown.core.render.arithmetic import HALF, ONE, TWO, ZERO, circle, f32, inlined, kernel
 from moss_crown.core.render.shading import visible_normal
 from moss_crown.core.render.tables import GLASS_COSINES, GLASS_LEVELS, INDICES
@@ -26,14 +27,14 @@ def glass_rows(rows, w, q, n):
     for i in range(n):
         material = q[ln.MATERIAL + i]
         w[ln.CLEARNESS + i], w[ln.INDEX + i], w[ln.THIN + i] = (
-            rows[material, 39],
-            rows[material, 40],
-            rows[material, 41],
+            rows[material, su.CLEARNESS],
+            rows[material, su.INDEX],
+            rows[material, su.THIN],
         )
         w[ln.TINT_R + i], w[ln.TINT_G + i], w[ln.TINT_B + i] = (
-            rows[material, 42],
-            rows[material, 43],
-            rows[material, 44],
+            rows[material, su.TAKEN_R],
+            rows[material, su.TAKEN_G],
+            rows[material, su.TAKEN_B],
         )
 
 

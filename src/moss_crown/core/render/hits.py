@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 
+from moss_crown.core.look.mixing import APART
 from moss_crown.core.render import lanes as ln
+from moss_crown.core.render import surfaces as su
 from moss_crown.core.render.arithmetic import ONE, TWO, TWO_PI, ZERO, f32, i64, inlined, kernel, u32
 from moss_crown.core.render.environment_map import density_at, fetch_texel, place, texel
 from moss_crown.core.render.film import BACKDROP, MOTION, POSITION, add, note
@@ -26,7 +28,7 @@ from moss_crown.core.render.lamps import (
     window,
 )
 from moss_crown.core.render.rays import NONE, trace
-from moss_crown.core.render.texturing import APART, textured
+from moss_crown.core.render.texturing import textured
 from moss_crown.core.render.views import address, room
 
 BEVEL, REAR_BEVEL = 1, 3
@@ -236,28 +238,28 @@ def gather(world, w, q, n):
             w[ln.M4 + j], w[ln.M5 + j], w[ln.M6 + j] = m[4], m[5], m[6]
             w[ln.M8 + j], w[ln.M9 + j], w[ln.M10 + j] = m[8], m[9], m[10]
         w[ln.RED + j], w[ln.GREEN + j], w[ln.BLUE + j] = (
-            rows[material, 0],
-            rows[material, 1],
-            rows[material, 2],
+            rows[material, su.RED],
+            rows[material, su.GREEN],
+            rows[material, su.BLUE],
         )
         w[ln.METAL + j], w[ln.ROUGH + j], w[ln.CLEAR + j] = (
-            rows[material, 3],
-            rows[material, 4],
-            rows[material, 5],
+            rows[material, su.METAL],
+            rows[material, su.ROUGH],
+            rows[material, su.CLEAR],
         )
         w[ln.COAT + j], w[ln.COAT_ROUGH + j], w[ln.SHEEN + j] = (
-            rows[material, 6],
-            rows[material, 7],
-            rows[material, 8],
+            rows[material, su.COAT],
+            rows[material, su.COAT_ROUGH],
+            rows[material, su.SHEEN],
         )
         w[ln.GLOW_R + j], w[ln.GLOW_G + j], w[ln.GLOW_B + j] = (
-            rows[material, 9],
-            rows[material, 10],
-            rows[material, 11],
+            rows[material, su.GLOW_R],
+            rows[material, su.GLOW_G],
+            rows[material, su.GLOW_B],
         )
-        brushed = rows[material, 36]
+        brushed = rows[material, su.BRUSHED]
         w[ln.BRUSHED + j] = brushed
-        x, y = rows[material, 37] * brushed, rows[material, 38] * brushed
+        x, y = rows[material, su.BRUSH_X] * brushed, rows[material, su.BRUSH_Y] * brushed
         w[ln.AX + j] = w[ln.M0 + j] * x + w[ln.M1 + j] * y
         w[ln.AY + j] = w[ln.M4 + j] * x + w[ln.M5 + j] * y
         w[ln.AZ + j] = w[ln.M8 + j] * x + w[ln.M9 + j] * y
@@ -326,7 +328,7 @@ def grains(world, w, q, n, relief):
     here, row_address = address(point), address(rows)
     for i in range(n):
         material = q[ln.MATERIAL + i]
-        if not (rows[material, 12] > ZERO or rows[material, 46] > ZERO):
+        if not (rows[material, su.PATTERN] > ZERO or rows[material, su.PICTURED] > ZERO):
             continue
         instance, facet = q[ln.INSTANCE + i], q[ln.FACET + i]
         triangle = first_triangle[instance] + q[ln.PIECE + i]
@@ -338,7 +340,7 @@ def grains(world, w, q, n, relief):
         sx, sy, sz = w[ln.SX + i], w[ln.SY + i], w[ln.SZ + i]
         # To the title at rest, or afresh on each letter: far from where any other one looks.
         own = ZERO
-        if rows[material, 23] > ZERO:
+        if rows[material, su.BY_LETTER] > ZERO:
             own = rest[instance, 12]
             q0, q1, q2, q3 = ONE, ZERO, ZERO, own * _APART_X
             q4, q5, q6, q7 = ZERO, ONE, ZERO, own * _APART_Y

@@ -10,6 +10,7 @@ from moss_crown.core.render.arithmetic import ONE, ZERO, f32, inlined, kernel, u
 from moss_crown.core.render.embree import COHERENT, PACKET, intersect1, intersect16, occluded16
 from moss_crown.core.render.lamps import FAR_AWAY
 from moss_crown.core.render.sampling import mix, unit
+from moss_crown.core.render.surfaces import OPACITY
 from moss_crown.core.render.views import address as address_of
 from moss_crown.core.render.views import words as words_of
 
@@ -87,7 +88,7 @@ def opacity_at(world, instance, piece):
     there = ONE
     if world.light_of[instance] < 0:
         facet = world.facet[world.first_triangle[instance] + piece]
-        there = world.rows[world.surface[instance, facet], 45]
+        there = world.rows[world.surface[instance, facet], OPACITY]
     return there
 
 

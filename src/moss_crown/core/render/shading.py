@@ -18,6 +18,7 @@ from typing import Any
 
 import numpy as np
 
+from moss_crown.core.look.mixing import NARROWEST
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render.arithmetic import (
     HALF,
@@ -119,8 +120,7 @@ _LOW = f32(math.sqrt(SMALLEST_ALPHA))
 _SPREAD = f32((LEVELS - 1) / (1 - math.sqrt(SMALLEST_ALPHA)))
 _COAT = f32(0.04)
 _SHEEN_NORM = f32((2 + 1 / SHEEN_ALPHA) / (2 * math.pi))
-_NARROW = f32(0.9)
-"""How far full brushing draws the two roughnesses apart (Burley 2012)."""
+_NARROW = f32(NARROWEST)
 
 
 def _looked_up(level: int, cosine: int, a: int, b: int) -> Any:

@@ -12,9 +12,6 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.look.material import TILINGS, Images, Surface, image_matrix, texture_matrix
-from moss_crown.core.look.pictures import size, texture
-
 SMALLEST_ALPHA = 1e-3
 COSINES = 64
 LEVELS = 48
@@ -159,73 +156,3 @@ def glass_table() -> NDArray[np.float32]:
     """`compute_glass` as it is kept beside this module; a test compares them."""
     found: NDArray[np.float32] = np.load(GLASS_KEPT)
     return found
-
-
-ROW = 80
-"""Numbers a material row holds: see `material_rows`. Not a power of two: such rows would share few cache lines."""
-BLOCK = 1024
-"""Pictures begin at multiples of so many numbers, which a float32 counts exactly."""
-
-
-def material_rows(surfaces: tuple[Surface, ...]) -> NDArray[np.float32]:
-    """Rows (m, ROW), and behind them in the same memory the pixels of pictures, four numbers each.
-
-    0 colour (3), 3 metal, 4 roughness, 5 clear F0, 6 coat, 7 coat roughness, 8 sheen, 9 glow (3); then the texture:
-    12 pattern, 13 amount, 14 contrast, 15 tone, 16 relief, 17 wear, 18 colour (3), 21 metal, 22 roughness,
-    23 by letter, 24 to texture space (3 x 4); 36 brushed, 37 along which axis of the letter (2);
-    39 transmission, 40 index of refraction, 41 thin, 42 what a metre of it takes away (3), 45 opacity.
-
-    Pictures: 46 whether there are any, 47 tiling, then where each begins (in BLOCKs from the first row), its width and
-    height in pixels, 0 for none: 48 colour, 51 roughness, 54 bump; 57 mix, 58 tint (3), 61 share of the roughness,
-    62 height of the bumps in metres, 63 to their space (3 x 4), 75 width and 76 height in metres.
-    """
-    wanted = sorted({id for s in surfaces if s.images for id in s.images.ids if id})
-    at = -(-len(surfaces) * ROW // BLOCK)
-    places: dict[str, tuple[int, int, int]] = {}
-    for id in wanted:
-        width, height = size(id)
-        places[id] = at, width, height
-        at += -(-width * height * 4 // BLOCK)
-    memory = np.zeros(max(at * BLOCK if wanted else 0, len(surfaces) * ROW), np.float32)
-    for id, (begin, width, height) in places.items():
-        memory[begin * BLOCK : begin * BLOCK + width * height * 4] = texture(id).reshape(-1)
-    rows = memory[: len(surfaces) * ROW].reshape(len(surfaces), ROW)
-    for k, s in enumerate(surfaces):
-        rows[k, :12] = (
-            *s.colour,
-            s.metal,
-            s.roughness,
-            s.dielectric_reflectance,
-            s.coat,
-            s.coat_roughness,
-            s.sheen,
-            *s.glow,
-        )
-        rows[k, 36:39] = s.brushed, np.cos(np.radians(s.brush_turn)), np.sin(np.radians(s.brush_turn))
-        rows[k, 39:42] = s.transmission, max(s.ior, 1.0001), s.thin
-        rows[k, 42:45] = -np.log(np.clip(s.colour, 1e-3, 1.0)) / max(s.tint_depth, 1e-4)
-        rows[k, 45] = s.opacity
-        if s.grain:
-            g = s.grain
-            rows[k, 12:18] = g.pattern, g.amount, g.contrast, g.tone, g.relief, g.wear
-            rows[k, 18:24] = *g.colour, g.metal, g.roughness, g.by_letter
-            rows[k, 24:36] = texture_matrix(g).reshape(-1)
-        if s.images:
-            _image_row(rows[k], s.images, places)
-    return rows
-
-
-def _image_row(row: NDArray[np.float32], images: Images, places: dict[str, tuple[int, int, int]]) -> None:
-    """Fill in what a material row says of pictures."""
-    row[23] = images.by_letter
-    row[46:48] = 1, TILINGS.index(images.tiling)
-    for slot, id in zip((48, 51, 54), images.ids, strict=True):
-        row[slot : slot + 3] = places[id] if id else (0, 0, 0)
-    row[57:63] = images.mix, *images.tint, images.rough, images.height * images.width * HIGHEST
-    row[63:75] = image_matrix(images).reshape(-1)
-    _, width, height = places[images.first]
-    row[75:77] = images.width, images.width * height / width
-
-
-HIGHEST = 0.1
-"""How high bumps of a picture are at most, as a share of its width."""

@@ -11,16 +11,13 @@ from numba import types
 from numba.extending import intrinsic
 
 from moss_crown.core.compiling import external, inner
+from moss_crown.core.look.mixing import APART, DEEPEST, RELIEF_STEP, dulled, mixed, painted, toned
 from moss_crown.core.look.noise import noise
 from moss_crown.core.look.patterns import layered, worn
-from moss_crown.core.render.tables import BLOCK, ROW
+from moss_crown.core.render import surfaces as su
+from moss_crown.core.render.surfaces import BLOCK, ROW
 
-_STEP = 0.004
-"""How far apart, in units of the texture, the relief is compared."""
-_DEEPEST = 0.22
-"""Units of the texture that a relief of 1 is high."""
-APART = (3.71, 1.93, 2.47)
-"""How far apart in the textures' space letters begin, where each begins afresh."""
+_TEX, _PIC = su.TO_TEXTURE, su.TO_PICTURE
 
 
 @inner
@@ -62,50 +59,42 @@ def _looked_up(memory, row, slot, u, v, tiling):
 @inner
 def _pictured(memory, row, x, y, z, front, upward, r, g, b, rough):
     """Colour and roughness under the pictures of a material, and the slope of their bumps in the title's axes."""
-    px = row[63] * x + row[64] * y + row[65] * z + row[66]
-    py = row[67] * x + row[68] * y + row[69] * z + row[70]
-    pz = row[71] * x + row[72] * y + row[73] * z + row[74]
-    u = (px if front or upward else pz) / row[75] + 0.5
-    v = 0.5 - (py if front or not upward else pz) / row[76]
-    tiling = row[47]
+    px = row[_PIC] * x + row[_PIC + 1] * y + row[_PIC + 2] * z + row[_PIC + 3]
+    py = row[_PIC + 4] * x + row[_PIC + 5] * y + row[_PIC + 6] * z + row[_PIC + 7]
+    pz = row[_PIC + 8] * x + row[_PIC + 9] * y + row[_PIC + 10] * z + row[_PIC + 11]
+    u = (px if front or upward else pz) / row[su.WIDTH] + 0.5
+    v = 0.5 - (py if front or not upward else pz) / row[su.HEIGHT]
+    tiling = row[su.TILING]
     dx, dy, dz = 0.0, 0.0, 0.0
-    if row[49] > 0:
-        red, green, blue, there = _looked_up(memory, row, 48, u, v, tiling)
+    if row[su.COLOUR + 1] > 0:
+        red, green, blue, there = _looked_up(memory, row, su.COLOUR, u, v, tiling)
         # Outside it there is nothing, and at the border of alpha its colour is not darkened.
-        share = row[57] * there
-        r = r * (1.0 - share) + share * red * row[58]
-        g = g * (1.0 - share) + share * green * row[59]
-        b = b * (1.0 - share) + share * blue * row[60]
-    if row[52] > 0:
-        red, green, blue, there = _looked_up(memory, row, 51, u, v, tiling)
-        share = row[61] * there
-        rough = rough * (1.0 - share) + share * _encoded(red, green, blue)
-    if row[55] > 0:
-        tu, tv = 1.0 / row[55], 1.0 / row[56]
+        share = row[su.MIX] * there
+        r = r * (1.0 - share) + share * red * row[su.TINT_R]
+        g = g * (1.0 - share) + share * green * row[su.TINT_G]
+        b = b * (1.0 - share) + share * blue * row[su.TINT_B]
+    if row[su.ROUGHNESS + 1] > 0:
+        red, green, blue, there = _looked_up(memory, row, su.ROUGHNESS, u, v, tiling)
+        share = row[su.ROUGH_SHARE] * there
+        rough = rough * (1.0 - share) + share * painted(red, green, blue)
+    if row[su.BUMP + 1] > 0:
+        tu, tv = 1.0 / row[su.BUMP + 1], 1.0 / row[su.BUMP + 2]
         here = _height(memory, row, u, v, tiling)
-        along = (_height(memory, row, u + tu, v, tiling) - here) * row[62] / (tu * row[75])
-        up = (_height(memory, row, u, v - tv, tiling) - here) * row[62] / (tv * row[76])
+        along = (_height(memory, row, u + tu, v, tiling) - here) * row[su.BUMP_HEIGHT] / (tu * row[su.WIDTH])
+        up = (_height(memory, row, u, v - tv, tiling) - here) * row[su.BUMP_HEIGHT] / (tv * row[su.HEIGHT])
         sx = along if front or upward else 0.0
         sy = up if front or not upward else 0.0
         sz = 0.0 if front else (up if upward else along)
-        dx = row[63] * sx + row[67] * sy + row[71] * sz
-        dy = row[64] * sx + row[68] * sy + row[72] * sz
-        dz = row[65] * sx + row[69] * sy + row[73] * sz
+        dx = row[_PIC] * sx + row[_PIC + 4] * sy + row[_PIC + 8] * sz
+        dy = row[_PIC + 1] * sx + row[_PIC + 5] * sy + row[_PIC + 9] * sz
+        dz = row[_PIC + 2] * sx + row[_PIC + 6] * sy + row[_PIC + 10] * sz
     return r, g, b, rough, dx, dy, dz
 
 
 @inner
 def _height(memory, row, u, v, tiling):
-    red, green, blue, there = _looked_up(memory, row, 54, u, v, tiling)
-    return _encoded(red, green, blue) * there
-
-
-@inner
-def _encoded(red, green, blue):
-    """Grey as it is painted: pictures of roughness and height are meant by their numbers, not by their light (sRGB,
-    IEC 61966-2-1)."""
-    light = 0.2126 * red + 0.7152 * green + 0.0722 * blue
-    return 12.92 * light if light <= 0.0031308 else 1.055 * light ** (1.0 / 2.4) - 0.055
+    red, green, blue, there = _looked_up(memory, row, su.BUMP, u, v, tiling)
+    return painted(red, green, blue) * there
 
 
 @external("moss_crown_textured", types.void(types.CPointer(types.float32), types.intp, types.CPointer(types.float32)))
@@ -120,48 +109,47 @@ def _textured(all_rows, m, all_point):
     point = numba.carray(all_point, (9,))
     x, y, z, nx, ny, nz = point[0], point[1], point[2], point[3], point[4], point[5]
     bevel, relief = point[6] > 0, point[7] > 0
-    px = rows[m, 24] * x + rows[m, 25] * y + rows[m, 26] * z + rows[m, 27]
-    py = rows[m, 28] * x + rows[m, 29] * y + rows[m, 30] * z + rows[m, 31]
-    pz = rows[m, 32] * x + rows[m, 33] * y + rows[m, 34] * z + rows[m, 35]
-    kind, amount, contrast = rows[m, 12], rows[m, 13], rows[m, 14]
+    px = rows[m, _TEX] * x + rows[m, _TEX + 1] * y + rows[m, _TEX + 2] * z + rows[m, _TEX + 3]
+    py = rows[m, _TEX + 4] * x + rows[m, _TEX + 5] * y + rows[m, _TEX + 6] * z + rows[m, _TEX + 7]
+    pz = rows[m, _TEX + 8] * x + rows[m, _TEX + 9] * y + rows[m, _TEX + 10] * z + rows[m, _TEX + 11]
+    kind, amount, contrast = rows[m, su.PATTERN], rows[m, su.AMOUNT], rows[m, su.CONTRAST]
     # Laid on the surface by the side that its normal looks to.
     front = 3.0 * nz * nz >= nx * nx + ny * ny
     upward = abs(ny) > abs(nx)
-    deep = rows[m, 16] * _DEEPEST
+    deep = rows[m, su.RELIEF] * DEEPEST
     second, tone, height = 0.0, 0.0, 0.0
     sx, sy, sz = 0.0, 0.0, 0.0
     # One place that calls the pattern: every further one would be compiled all over again.
     for k in range(0 if kind == 0.0 else 4 if relief and deep > 0.0 else 1):
-        tx, ty, tz = px + _STEP * (k == 1), py + _STEP * (k == 2), pz + _STEP * (k == 3)
+        tx, ty, tz = px + RELIEF_STEP * (k == 1), py + RELIEF_STEP * (k == 2), pz + RELIEF_STEP * (k == 3)
         p = tx if front or upward else tz
         q = ty if front or not upward else tz
         w, t, h = layered(kind, tx, ty, tz, p, q, amount, contrast)
         if k == 0:
             second, tone, height = w, t, h
         elif k == 1:
-            sx = (h - height) / _STEP * deep
+            sx = (h - height) / RELIEF_STEP * deep
         elif k == 2:
-            sy = (h - height) / _STEP * deep
+            sy = (h - height) / RELIEF_STEP * deep
         else:
-            sz = (h - height) / _STEP * deep
-    wear = rows[m, 17]
+            sz = (h - height) / RELIEF_STEP * deep
+    wear = rows[m, su.WEAR]
     if kind > 0.0 and wear > 0.0 and bevel:
         second = max(second, worn(wear, px, py, pz))
-    light = max(1.0 + rows[m, 15] * tone, 0.0)
-    first = 1.0 - second
-    r = min((rows[m, 0] * first + rows[m, 18] * second) * light, 1.0)
-    g = min((rows[m, 1] * first + rows[m, 19] * second) * light, 1.0)
-    b = min((rows[m, 2] * first + rows[m, 20] * second) * light, 1.0)
-    metal = rows[m, 3] * first + rows[m, 21] * second
-    rough = min(max(rows[m, 4] * first + rows[m, 22] * second - 0.12 * rows[m, 15] * tone, 0.0), 1.0)
+    strength = rows[m, su.TONE]
+    r = toned(mixed(rows[m, su.RED], rows[m, su.LAYER_RED], second), strength, tone)
+    g = toned(mixed(rows[m, su.GREEN], rows[m, su.LAYER_GREEN], second), strength, tone)
+    b = toned(mixed(rows[m, su.BLUE], rows[m, su.LAYER_BLUE], second), strength, tone)
+    metal = mixed(rows[m, su.METAL], rows[m, su.LAYER_METAL], second)
+    rough = dulled(mixed(rows[m, su.ROUGH], rows[m, su.LAYER_ROUGH], second), strength, tone)
     dx, dy, dz = 0.0, 0.0, 0.0
     if relief and deep > 0.0:
         # Back to the title's axes by the transpose. The units cancel out: a unit is as high as it is wide.
-        scale = 1.0 / np.sqrt(rows[m, 24] ** 2 + rows[m, 25] ** 2 + rows[m, 26] ** 2 + 1e-12)
-        dx = (rows[m, 24] * sx + rows[m, 28] * sy + rows[m, 32] * sz) * scale
-        dy = (rows[m, 25] * sx + rows[m, 29] * sy + rows[m, 33] * sz) * scale
-        dz = (rows[m, 26] * sx + rows[m, 30] * sy + rows[m, 34] * sz) * scale
-    if rows[m, 46] > 0.0:
+        scale = 1.0 / np.sqrt(rows[m, _TEX] ** 2 + rows[m, _TEX + 1] ** 2 + rows[m, _TEX + 2] ** 2 + 1e-12)
+        dx = (rows[m, _TEX] * sx + rows[m, _TEX + 4] * sy + rows[m, _TEX + 8] * sz) * scale
+        dy = (rows[m, _TEX + 1] * sx + rows[m, _TEX + 5] * sy + rows[m, _TEX + 9] * sz) * scale
+        dz = (rows[m, _TEX + 2] * sx + rows[m, _TEX + 6] * sy + rows[m, _TEX + 10] * sz) * scale
+    if rows[m, su.PICTURED] > 0.0:
         own = point[8]
         x, y, z = x - own * APART[0], y - own * APART[1], z - own * APART[2]
         r, g, b, rough, ex, ey, ez = _pictured(all_rows, rows[m], x, y, z, front, upward, r, g, b, rough)

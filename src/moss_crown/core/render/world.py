@@ -9,10 +9,12 @@ from numpy.typing import NDArray
 
 from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render import lamps
+from moss_crown.core.render import surfaces as su
 from moss_crown.core.render.embree import LIGHT_MASK, SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.render.environment_map import EnvironmentMap, environment_map
 from moss_crown.core.render.guiding import Guide, no_guide
-from moss_crown.core.render.tables import albedo_table, glass_table, material_rows
+from moss_crown.core.render.surfaces import material_rows
+from moss_crown.core.render.tables import albedo_table, glass_table
 from moss_crown.core.render.texturing import textures
 from moss_crown.core.stage.ground import HALVES, square, triangulated
 from moss_crown.core.stage.scene import Haze, Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
@@ -36,7 +38,7 @@ class World(NamedTuple):
     catches: NDArray[np.bool_]  # (i) whether it only catches shadows
     catching: bool  # whether any does
     light_of: NDArray[np.int32]  # (i + 1) lamp or -1, which the last one is too: what met nothing looks there
-    rows: F32  # (m, tables.ROW)
+    rows: F32  # (m, surfaces.ROW)
     glassy: bool  # whether any material lets light through
     veiled: bool  # whether any is not wholly there
     grained: bool  # whether any material has a texture or pictures
@@ -166,7 +168,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     rows = material_rows(scene.surfaces)
     lights, pieces = _lights(scene, stage, rows, shapes)
     stage.rays.commit()
-    grained = bool(((rows[:, 12] > 0) | (rows[:, 46] > 0)).any())
+    grained = bool(((rows[:, su.PATTERN] > 0) | (rows[:, su.PICTURED] > 0)).any())
     surround, around = environment_map(scene.surround)
     c = scene.camera
     instances = len(stage.first)
@@ -184,11 +186,11 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         catching=any(stage.catches),
         light_of=np.array([*stage.light_of, -1], np.int32),
         rows=rows,
-        glassy=bool((rows[:, 39] > 0).any()),
-        veiled=bool((rows[:, 45] < 1).any()),
+        glassy=bool((rows[:, su.CLEARNESS] > 0).any()),
+        veiled=bool((rows[:, su.OPACITY] < 1).any()),
         grained=grained,
         texture=textures() if grained else 0,
-        layered=bool((rows[:, 6] > 0).any() or (rows[:, 8] > 0).any()),
+        layered=bool((rows[:, su.COAT] > 0).any() or (rows[:, su.SHEEN] > 0).any()),
         albedo=albedo_table(),
         glass=glass_table(),
         lights=lights,
@@ -284,7 +286,7 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
             rises.append(_rise(area))
             owner.append(np.full(len(area), instance, np.int64))
             total += len(area)
-    glow = rows[:, 9:12].astype(np.float64)
+    glow = rows[:, su.GLOW_R : su.GLOW_B + 1].astype(np.float64)
     weights: list[NDArray[np.float64]] = []
     begun = total
     for instance in range(instances):

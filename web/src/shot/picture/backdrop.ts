@@ -57,7 +57,7 @@ export class Backdrop {
     uniforms.share.value = 0;
     if (!this.id) return null;
     const { id } = this;
-    return picture(id, 'once', true).then((texture) => {
+    return picture(id, 'once').then((texture) => {
       if (this.id !== id) return;
       uniforms.picture.value = texture;
       uniforms.share.value = 1;

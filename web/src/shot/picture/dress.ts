@@ -1,8 +1,6 @@
 import * as THREE from 'three';
 import type { Surface } from '../draft';
 
-/** How much narrower than long a highlight is on what is wholly brushed; as in the renderer. */
-const NARROWEST = 0.9;
 const WHITE = new THREE.Color(1, 1, 1);
 
 /** Give one of three's materials what it knows of a surface; textures and surroundings are grown on it. */
@@ -18,7 +16,7 @@ export function dress(material: THREE.MeshPhysicalMaterial, surface: Surface): T
   material.sheenColor.setRGB(1, 1, 1);
   material.sheenRoughness = 0.6;
   material.emissive.setRGB(...surface.glow, THREE.LinearSRGBColorSpace);
-  material.anisotropy = NARROWEST * surface.brushed; // see ROUGHNESSES
+  material.anisotropy = surface.brushed; // see ROUGHNESSES
   material.anisotropyRotation = (surface.brush_turn * Math.PI) / 180;
   material.transmission = surface.transmission;
   material.thickness = surface.thin ? 0 : 0.2;

@@ -59,11 +59,8 @@ export class Environment {
   }
 }
 
-/** The environment's turn as three wants it: where what stood level is seen. */
-function rotationOf({ turn, tilt: [forward, right] }: Look['environment']): THREE.Euler {
-  const degrees = Math.PI / 180;
-  const about = (axis: 'X' | 'Y' | 'Z', angle: number) =>
-    new THREE.Matrix4()[`makeRotation${axis}`](angle * degrees);
-  const sky = about('Y', turn).multiply(about('X', forward)).multiply(about('Z', -right));
-  return new THREE.Euler().setFromRotationMatrix(sky);
+/** How the environment stands, as three wants it. */
+function rotationOf({ standing }: Look['environment']): THREE.Euler {
+  const sky = new THREE.Matrix3().fromArray(standing).transpose();
+  return new THREE.Euler().setFromRotationMatrix(new THREE.Matrix4().setFromMatrix3(sky));
 }

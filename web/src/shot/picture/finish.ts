@@ -1,9 +1,8 @@
 import * as THREE from 'three';
+import { DISPLAY } from '../../api/facts';
 import { ScreenPass } from './screen';
 
-const SIZE = 48;
-const LOW = -10;
-const HIGH = 7;
+const { size: SIZE, low: LOW, high: HIGH, middle: MIDDLE } = DISPLAY;
 
 /** From the light of a frame to the picture: what the core's finish does, between the camera's exposure and the display
  *  transform, which is the same as of proof and take. A treatment would be a pass of its own, over the exposed light. */
@@ -28,7 +27,7 @@ export class Finish {
         uniform sampler2D picture; uniform sampler3D table; uniform mat3 grade; in vec2 at; out vec4 colour;
         void main() {
           vec3 light = max(grade * texture(picture, at).rgb, vec3(1e-6));
-          vec3 s = clamp((log2(light / 0.18) - ${LOW.toFixed(1)}) / ${(HIGH - LOW).toFixed(1)}, 0.0, 1.0);
+          vec3 s = clamp((log2(light / ${MIDDLE}) - ${LOW.toFixed(1)}) / ${(HIGH - LOW).toFixed(1)}, 0.0, 1.0);
           colour = vec4(texture(table, s * ${((SIZE - 1) / SIZE).toFixed(8)} + ${(0.5 / SIZE).toFixed(8)}).rgb, 1.0);
         }`,
     });

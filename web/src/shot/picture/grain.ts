@@ -1,5 +1,6 @@
 import * as THREE from 'three';
 import { bytes } from '../../api/client';
+import { SHADERS } from '../../api/facts';
 import type { Grain, Images, LetterAtRest, Surface } from '../draft';
 import { LIGHTS_BY_COSINE, LIGHTS_WITHOUT_HIGHLIGHTS } from './gloss';
 import { HIDING, HIDING_HEAD, type HidingUniforms } from './hiding';
@@ -29,6 +30,7 @@ function source(pattern: string): Promise<string> {
 }
 
 const VERTEX_HEAD = `
+${SHADERS}
 varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
 varying vec3 vPictureAt;
@@ -46,7 +48,7 @@ const VERTEX = `
   float grainNumber = texelFetch(grainRest, ivec2(3, grainRow), 0).x;
   vec4 grainHere = vec4(position, 1.0);
   if (grainByLetter > 0.5) {
-    vGrainAt = position + grainNumber * vec3(3.71, 1.93, 2.47);
+    vGrainAt = position + grainNumber * APART;
     vPictureAt = position;
     vGrainNormal = normal;
   } else {
@@ -64,6 +66,7 @@ const VERTEX = `
 /** How much of all this picture is where pictures are gathered, else 0, and which part of a lobe it sees. Gathered
  *  pictures draw what is finer than a pixel as it is. */
 const FINE = `
+${SHADERS}
 uniform vec3 lobe;
 #define fine (lobe.x > 0.0)
 `;
@@ -77,7 +80,8 @@ const ROUGHNESSES = replaced(
     true,
   ),
   'material.alphaT = mix( pow2( material.roughness ), 1.0, pow2( material.anisotropy ) );',
-  `float brushedApart = inversesqrt(1.0 - material.anisotropy);
+  `material.anisotropy *= NARROWEST;
+    float brushedApart = inversesqrt(1.0 - material.anisotropy);
     material.alphaT = min(pow2(material.roughness) * brushedApart, 1.0);
     material.roughness *= inversesqrt(brushedApart);`,
 );
@@ -107,8 +111,6 @@ const SIDE = `
   bool grainFront = grainSide.z >= 0.5;
   bool grainUpward = grainSide.y > grainSide.x;
 `;
-/** How far apart, in units of a texture, its relief is compared where pictures are gathered; as in the renderer. */
-const RELIEF_STEP = '0.004';
 /** Slopes are compared within the squares of four pixels that are drawn together. Where pictures are gathered, the four
  *  see the texture near the middle of their square, as far apart as the renderer compares it: slopes of what is finer
  *  than a pixel would else cancel out, and a rough metal look polished. A loop over places would cost minutes to make
@@ -118,7 +120,7 @@ const COLOUR = `
   vec3 grainEast = dFdx(grainPoint);
   vec3 grainNorth = dFdy(grainPoint);
   vec2 grainZoom = fine && grainA.w > 0.0
-    ? min(${RELIEF_STEP} / max(vec2(length(grainEast), length(grainNorth)), 1e-9), 1.0)
+    ? min(RELIEF_STEP / max(vec2(length(grainEast), length(grainNorth)), 1e-9), 1.0)
     : vec2(1.0);
   vec2 grainAside = (grainZoom - 1.0) * (2.0 * fract(0.5 * gl_FragCoord.xy) - 1.0);
   grainPoint += grainEast * grainAside.x + grainNorth * grainAside.y;
@@ -128,13 +130,15 @@ const COLOUR = `
   if (grainB.x > 0.0 && grainB.w > 0.5 && grainSide.z > 0.02) {
     grain.x = max(grain.x, worn_(grainB.x, grainPoint.x, grainPoint.y, grainPoint.z));
   }
-  diffuseColor.rgb = min(mix(diffuseColor.rgb, grainColour, grain.x) * max(1.0 + grainA.z * grain.y, 0.0), 1.0);
+  for (int k = 0; k < 3; k++) {
+    diffuseColor[k] = toned_(mixed_(diffuseColor[k], grainColour[k], grain.x), grainA.z, grain.y);
+  }
 `;
 const ROUGH = `
-  roughnessFactor = clamp(mix(roughnessFactor, grainB.z, grain.x) - 0.12 * grainA.z * grain.y, 0.04, 1.0);
+  roughnessFactor = max(dulled_(mixed_(roughnessFactor, grainB.z, grain.x), grainA.z, grain.y), 0.04);
 `;
 const METAL = `
-  metalnessFactor = mix(metalnessFactor, grainB.y, grain.x);
+  metalnessFactor = mixed_(metalnessFactor, grainB.y, grain.x);
 `;
 const PICTURE_HEAD = `
 uniform sampler2D pictureColour;
@@ -151,7 +155,7 @@ vec4 pictured(sampler2D of, vec2 at) {
   return pictureEnds(at) ? vec4(0.0) : texture2D(of, at);
 }
 float grey(vec4 of) {
-  return dot(of.rgb, vec3(0.2126, 0.7152, 0.0722)) * of.a;
+  return painted_(of.r, of.g, of.b) * of.a;
 }
 float pictureHigh(vec2 at) {
   return pictureEnds(at) ? 0.0 : grey(textureLod(pictureBump, at, 0.0));
@@ -184,7 +188,7 @@ const BUMPED = `
 const GRAIN_HIGH = `
   if (grainA.w > 0.0) {
     reliefAny = true;
-    reliefSlope += grainA.w * 0.22 * grainScale * vec2(dFdx(grain.z), dFdy(grain.z)) / grainZoom;
+    reliefSlope += grainA.w * DEEPEST * grainScale * vec2(dFdx(grain.z), dFdy(grain.z)) / grainZoom;
   }
 `;
 const PICTURE_HIGH = `
@@ -231,14 +235,14 @@ const WRAPS = {
 };
 const pictures = new Map<string, Promise<THREE.Texture>>();
 
-/** A picture for the ways it is used: colours are light, roughness and height are meant by their numbers. */
-export function picture(id: string, tiling: Images['tiling'], light: boolean): Promise<THREE.Texture> {
-  const key = `${id} ${tiling} ${light}`;
+/** A picture as the light that its colours stand for. */
+export function picture(id: string, tiling: Images['tiling']): Promise<THREE.Texture> {
+  const key = `${id} ${tiling}`;
   let made = pictures.get(key);
   if (!made) {
     made = new THREE.TextureLoader().loadAsync(`/api/pictures/${id}`).then((texture) => {
       texture.wrapS = texture.wrapT = WRAPS[tiling];
-      texture.colorSpace = light ? THREE.SRGBColorSpace : THREE.NoColorSpace;
+      texture.colorSpace = THREE.SRGBColorSpace;
       texture.needsUpdate = true;
       return texture;
     });
@@ -354,14 +358,14 @@ const NO_PICTURE = new THREE.DataTexture(new Uint8Array(4), 1, 1);
 NO_PICTURE.needsUpdate = true;
 
 function hang(uniforms: GrainUniforms, images: Images, ready: () => void) {
-  for (const [uniform, id, light] of [
-    [uniforms.pictureColour, images.colour, true],
-    [uniforms.pictureRough, images.roughness, false],
-    [uniforms.pictureBump, images.bump, false],
+  for (const [uniform, id] of [
+    [uniforms.pictureColour, images.colour],
+    [uniforms.pictureRough, images.roughness],
+    [uniforms.pictureBump, images.bump],
   ] as const) {
     uniform.value ??= NO_PICTURE;
     if (!id) continue;
-    picture(id, images.tiling, light).then(
+    picture(id, images.tiling).then(
       (texture) => {
         if (uniform.value === texture) return;
         uniform.value = texture;
@@ -370,12 +374,7 @@ function hang(uniforms: GrainUniforms, images: Images, ready: () => void) {
       () => {},
     );
   }
-  uniforms.pictureA.value.set(
-    images.mix,
-    images.rough,
-    images.height * images.width * 0.1,
-    images.tiling === 'once' ? 1 : 0,
-  );
+  uniforms.pictureA.value.set(images.mix, images.rough, images.deep, images.tiling === 'once' ? 1 : 0);
   uniforms.pictureTint.value.setRGB(...images.tint, THREE.LinearSRGBColorSpace);
   uniforms.pictureSize.value.set(images.width, images.tall);
   setRows(uniforms.pictureTo.value, images.to);

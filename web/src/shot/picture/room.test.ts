@@ -36,6 +36,7 @@ const look = {
     preset: 'overcast',
     strength: 1,
     turn: 20,
+    standing: [1, 0, 0, 0, 1, 0, 0, 0, 1],
     tilt: [0, 0],
     behind: 'nothing',
     colour: [0, 0, 0],
