@@ -7,7 +7,8 @@ import { useShotStore } from './context';
 import { kern, nudge, pickAll } from './desk/nudge';
 import { swapVersions } from './desk/versions';
 import { mark, toMarker } from './markers';
-import type { ShotStore, View } from './store';
+import type { View } from './open/state';
+import type { ShotStore } from './store';
 
 const KERN = 5; // thousandths of an em
 const NUDGE = 0.01; // cap heights

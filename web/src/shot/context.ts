@@ -1,6 +1,7 @@
 import { createContext, useContext } from 'react';
 import { useStore } from 'zustand';
-import type { ShotState, ShotStore } from './store';
+import type { ShotState } from './open/state';
+import type { ShotStore } from './store';
 
 export const ShotContext = createContext<ShotStore | null>(null);
 

@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import { Button, Dialog, Field, inputLook } from '../ui/controls';
-import type { Shot } from './store';
+import type { Shot } from './open/state';
 import type { Operation } from './values';
 
 export const SIZES: [string, number, number][] = [

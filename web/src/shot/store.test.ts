@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { createShot, type Shot } from './store';
+import type { Shot } from './open/state';
+import { createShot } from './store';
 
 // The client takes hold of fetch and Request when it is loaded, and here there is no page to resolve paths against.
 const net = vi.hoisted(() => {

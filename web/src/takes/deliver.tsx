@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { ApiError, api, ok } from '../api/client';
-import type { Shot } from '../shot/store';
+import type { Shot } from '../shot/open/state';
 import { roughly } from '../ui/amounts';
 import { Button, Dialog, Field, inputLook } from '../ui/controls';
 

@@ -1,5 +1,5 @@
 import type { Schemas } from '../../api/client';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { isKeyed } from '../values';
 
 type Family = Schemas['FamilyOut'];

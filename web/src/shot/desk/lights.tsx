@@ -1,6 +1,6 @@
 import type { Schemas } from '../../api/client';
 import { useShot, useShotStore } from '../context';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { OnlyBlocks } from './some';
 
 type Lights = Extract<Step, { kind: 'lights' }>;

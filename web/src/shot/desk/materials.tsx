@@ -3,7 +3,7 @@ import { useMemo, useState } from 'react';
 import { api, ok, type Schemas } from '../../api/client';
 import { Button, Dialog, inputLook } from '../../ui/controls';
 import { useShotStore } from '../context';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { isMain, PARTS, type PartName, partName } from './fields';
 
 type MaterialStep = Extract<Step, { kind: 'material' }>;

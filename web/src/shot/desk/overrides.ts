@@ -1,6 +1,6 @@
 import type { Draft, Span } from '../draft';
 import { spanAt } from '../draft';
-import type { Shot, Step } from '../store';
+import type { Shot, Step } from '../open/state';
 import { isKeyed, type Operation } from '../values';
 
 type Block = Extract<Step, { kind: 'block' }>;

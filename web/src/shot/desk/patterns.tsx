@@ -1,7 +1,7 @@
 import { X } from 'lucide-react';
 import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { letteringFields } from './fields';
 import { RuleFields } from './some';
 import { ValueField } from './value';

@@ -2,7 +2,7 @@ import { Plus, X } from 'lucide-react';
 import { useRef, useState } from 'react';
 import { Button, Hint, inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { reachGroup } from './fields';
 
 type Drive = Extract<Step, { kind: 'drive' }>;

@@ -1,6 +1,6 @@
 import { useShot } from '../context';
 import { spanAt } from '../draft';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { Board, type Point } from './board';
 
 type Form = Extract<Step, { kind: 'form' }>;

@@ -3,8 +3,8 @@ import { FACTS } from '../../api/facts';
 import { inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
+import type { Step } from '../open/state';
 import { stepTitle } from '../recipe/steps';
-import type { Step } from '../store';
 import { PART, runsOf } from './overrides';
 
 type Rule = Schemas['Rule'];

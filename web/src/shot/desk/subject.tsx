@@ -1,6 +1,6 @@
 import { useShot, useShotStore } from '../context';
 import { type Draft, spanAt } from '../draft';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 
 type Camera = Extract<Step, { kind: 'camera' }>;
 type Subject = NonNullable<Camera['follow']>;

@@ -1,5 +1,5 @@
 import { useShot, useShotStore } from '../context';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { setting } from '../values';
 import { Bring, useAssets } from './assets';
 

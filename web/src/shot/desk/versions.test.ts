@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { swapped } from './versions';
 
 const step = (more: object) => ({ kind: 'follow', id: 'f', name: 'Follow', on: true, ...more }) as Step;

@@ -1,7 +1,8 @@
 import { Hint } from '../../ui/controls';
 import { useShotStore } from '../context';
+import type { Step } from '../open/state';
 import { stepTitle } from '../recipe/steps';
-import type { ShotStore, Step } from '../store';
+import type { ShotStore } from '../store';
 
 type Version = NonNullable<Step['version']>;
 const other = (version: Version | undefined): Version => (version === 'B' ? 'A' : 'B');

@@ -1,7 +1,7 @@
 import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import type { Seen } from '../draft';
-import type { View } from '../store';
+import type { View } from '../open/state';
 
 const NEAR = 0.05;
 const FAR = 400;

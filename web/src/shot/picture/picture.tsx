@@ -2,7 +2,7 @@ import { useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Button, Hint } from '../../ui/controls';
 import { useAspect, useShot, useShotStore } from '../context';
 import type { Seen } from '../draft';
-import type { View } from '../store';
+import type { View } from '../open/state';
 import { Ball } from './ball';
 import { Clearance } from './clearance';
 import { Guides, OtherFrames } from './guides';

@@ -4,7 +4,7 @@ import { createStore, useStore } from 'zustand';
 import { api, ok } from '../../api/client';
 import { Button, Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
-import type { Fineness, Proof, Region, Scopes } from '../store';
+import type { Fineness, Proof, Region, Scopes } from '../open/state';
 
 /** What is looked at in a proof; it belongs to the window, not to the shot. */
 const looking = createStore(() => ({ marking: false, exposure: false, scopes: false, against: '' }));

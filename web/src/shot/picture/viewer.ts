@@ -1,7 +1,7 @@
 import * as THREE from 'three';
 import { bytes } from '../../api/client';
 import { type Look, type Seen, type SeenSpan, spanAt } from '../draft';
-import type { View } from '../store';
+import type { View } from '../open/state';
 import { Cameras } from './cameras';
 import { Environment } from './environment';
 import { Finish } from './finish';

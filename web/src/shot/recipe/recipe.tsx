@@ -20,7 +20,8 @@ import { FACTS } from '../../api/facts';
 import { Hint } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { EmblemDialog } from '../desk/assets';
-import type { ShotStore, Step } from '../store';
+import type { Step } from '../open/state';
+import type { ShotStore } from '../store';
 import { addable, placeFor, STAGES, stageOf, stepAbout, stepTitle } from './steps';
 
 const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {

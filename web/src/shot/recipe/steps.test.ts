@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { fieldsOf } from '../desk/fields';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { addable, placeFor, stageOf, stepAbout, stepTitle } from './steps';
 
 const step = (kind: Step['kind'], more: object = {}) =>

@@ -1,6 +1,6 @@
 import { FACTS, KINDS } from '../../api/facts';
 import type { Draft } from '../draft';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 import { isFormula, isKeyed, isLink } from '../values';
 
 export const STAGES = ['all', 'letter', 'form', 'look', 'motion', 'camera'] as const;

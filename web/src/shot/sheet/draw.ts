@@ -1,5 +1,5 @@
 import { CONTACT, type Draft, type Span, type Speeds } from '../draft';
-import type { Shot } from '../store';
+import type { Shot } from '../open/state';
 import { at, isKeyed } from '../values';
 import { type Chosen, type Grip, isChosen } from './grips';
 import { AXIS, frameToY, type Lane, nameOf, type SheetLayout, valueToX } from './layout';

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Draft, Span } from '../draft';
-import type { Shot } from '../store';
+import type { Shot } from '../open/state';
 import { grips, handleEdit, joined, removal, ringEdit, within } from './grips';
 import { layOut } from './layout';
 

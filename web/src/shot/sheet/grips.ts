@@ -1,5 +1,5 @@
 import type { Draft } from '../draft';
-import type { Shot } from '../store';
+import type { Shot } from '../open/state';
 import { at, isKeyed, type Keyed, type Operation } from '../values';
 import { frameToY, type Lane, type SheetLayout, valueToX, xToValue } from './layout';
 

@@ -1,6 +1,6 @@
 import { FACTS, KINDS } from '../../api/facts';
 import type { Draft, Span } from '../draft';
-import type { Step } from '../store';
+import type { Step } from '../open/state';
 
 /** Where things stand on the sheet: frames run down, a column a letter. Pure, so that it can be tested without a canvas. */
 export interface Column {

@@ -2,7 +2,7 @@ import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { Button } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { CONTACT, type Speeds, spanAt } from '../draft';
-import type { ShotState, Step } from '../store';
+import type { ShotState, Step } from '../open/state';
 import { at, now, type Operation, setting } from '../values';
 import { CurveBar } from './curves';
 import { drawSheet, inkOf, turn } from './draw';
