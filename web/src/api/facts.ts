@@ -24,6 +24,18 @@ export const FACTS = facts.steps as Record<StepKind, Facts>;
 /** In the order in which a recipe usually has them. */
 export const KINDS = Object.keys(facts.steps) as StepKind[];
 
+/** What bounds a value: of a number, or of each part of a vector; what it is chosen from. It lies `above` its least. */
+export interface Bound {
+  least?: number;
+  most?: number;
+  above?: boolean;
+  whole?: boolean;
+  choices?: string[];
+}
+
+/** Bounds of a step's values by their paths; an element of a list is named by its kind there, or by a star. */
+export const BOUNDS = facts.bounds as Record<StepKind, Record<string, Bound>>;
+
 /** The columns of a draft's tables. */
 export const TABLES = facts.tables;
 

@@ -1,10 +1,11 @@
 import type { Schemas } from '../../api/client';
+import { BOUNDS } from '../../api/facts';
 import type { Step } from '../open/state';
-import { isKeyed } from '../values';
+import { at, isKeyed } from '../values';
 
 type Family = Schemas['FamilyOut'];
 
-/** How a value is edited. What it means and which bounds hold is the core's; these are the hands' limits. */
+/** How a value is edited. What it means, which bounds hold and what there is to choose from is the core's. */
 export type FieldKind =
   | 'number'
   | 'vector'
@@ -29,6 +30,8 @@ export interface FieldSpec {
   decimals?: number;
   parts?: string[];
   options?: { value: string; name: string }[];
+  names?: Record<string, string>; // of options, where those say more
+  own?: string; // how an option is called that is the user's
   wide?: boolean;
   group?: string;
   plain?: boolean; // not a value: it cannot be keyed
@@ -50,12 +53,55 @@ const vector = (path: string, label: string, more: Partial<FieldSpec> = {}): Fie
   parts: ['x', 'y', 'z'],
   ...more,
 });
-const choice = (path: string, label: string, ...names: (string | [string, string])[]): FieldSpec => ({
+/** One of what the core offers, by its names where those say more than the words of the document. */
+const choice = (path: string, label: string, names: Record<string, string> = {}): FieldSpec => ({
   path,
   label,
   kind: 'choice',
-  options: names.map((n) => (typeof n === 'string' ? { value: n, name: n } : { value: n[0], name: n[1] })),
+  names,
 });
+/** One of some that the core does not list. */
+const among = (path: string, label: string, names: [string, string][]): FieldSpec => ({
+  path,
+  label,
+  kind: 'choice',
+  options: names.map(([value, name]) => ({ value, name })),
+});
+
+/** A field with the bounds and options that the core has for the value at a path of a step, where it has none itself. */
+function bounded(field: FieldSpec, step: Pick<Step, 'kind'>, path: string): FieldSpec {
+  const bound = BOUNDS[step.kind][boundPath(step, path)];
+  if (!bound) return field;
+  const { least, most, above, choices } = bound;
+  // What has to be above a number is so by the smallest that is shown.
+  const min = least !== undefined && above ? least + 10 ** -(field.decimals ?? 2) : least;
+  const found = { ...field };
+  if (min !== undefined) found.min ??= min;
+  if (most !== undefined) found.max ??= most;
+  if (choices && field.kind === 'choice') {
+    const named = choices.map((value) => ({
+      value,
+      name: field.names?.[value] ?? value.replaceAll('_', ' '),
+    }));
+    const value = at(step, path);
+    if (field.own && typeof value === 'string' && !choices.includes(value)) {
+      named.push({ value, name: field.own });
+    }
+    found.options ??= named;
+  }
+  return found;
+}
+
+/** The path of a value as bounds are found by it: an element of a list is named by its kind, or by a star. */
+function boundPath(step: object, path: string): string {
+  let node: unknown = step;
+  const tokens = path.split('/').slice(1);
+  return tokens.reduce((whole, token) => {
+    node = (node as Record<string, unknown> | undefined)?.[token];
+    const kind = (node as { kind?: string } | undefined)?.kind;
+    return `${whole}/${/^\d+$/.test(token) ? (kind ?? '*') : token}`;
+  }, '');
+}
 
 const PLACE = [
   vector('/move', 'Move', { unit: 'm', step: 0.02 }),
@@ -63,49 +109,35 @@ const PLACE = [
   vector('/scale', 'Scale', { step: 0.01 }),
 ];
 
-const PATTERNS: [string, string][] = [
-  ['plain', 'none'],
-  ['brushed', 'brushed'],
-  ['cast', 'sand cast'],
-  ['hammered', 'hammered'],
-  ['blotches', 'weathered patches'],
-  ['veins', 'veins'],
-  ['speckles', 'speckles'],
-  ['chips', 'chips of stone'],
-  ['strata', 'layers of stone'],
-  ['rings', 'timber'],
-  ['concrete', 'concrete'],
-  ['plaster', 'plaster'],
-  ['knit', 'knit'],
-  ['weave', 'weave'],
-  ['felt', 'felt'],
-  ['dots', 'dots'],
-  ['grid', 'grid'],
-  ['stripes', 'stripes'],
-  ['paper', 'paper'],
-  ['crackle', 'crackled glaze'],
-  ['frost', 'frost'],
-  ['dust', 'chalk dust'],
-  ['clumps', 'moss'],
-  ['depths', 'cloudy'],
-];
+const PATTERNS = {
+  plain: 'none',
+  cast: 'sand cast',
+  blotches: 'weathered patches',
+  chips: 'chips of stone',
+  strata: 'layers of stone',
+  rings: 'timber',
+  crackle: 'crackled glaze',
+  dust: 'chalk dust',
+  clumps: 'moss',
+  depths: 'cloudy',
+};
 
 const material = (path: string): FieldSpec[] => [
   { path: `${path}/colour`, label: 'Colour', kind: 'colour' },
-  number(`${path}/metal`, 'Metal', { min: 0, max: 1 }),
-  number(`${path}/roughness`, 'Roughness', { min: 0, max: 1 }),
-  number(`${path}/ior`, 'Index of refraction', { min: 1, max: 3 }),
-  number(`${path}/coat`, 'Clear coat', { min: 0, max: 1 }),
-  number(`${path}/coat_roughness`, 'Roughness of the coat', { min: 0, max: 1 }),
-  number(`${path}/sheen`, 'Sheen', { min: 0, max: 1 }),
-  number(`${path}/glow`, 'Glow', { step: 0.05, min: 0, max: 1000 }),
+  number(`${path}/metal`, 'Metal'),
+  number(`${path}/roughness`, 'Roughness'),
+  number(`${path}/ior`, 'Index of refraction'),
+  number(`${path}/coat`, 'Clear coat'),
+  number(`${path}/coat_roughness`, 'Roughness of the coat'),
+  number(`${path}/sheen`, 'Sheen'),
+  number(`${path}/glow`, 'Glow', { step: 0.05 }),
   { path: `${path}/glow_colour`, label: 'Colour of the glow', kind: 'colour' },
-  number(`${path}/brushed`, 'Brushed', { min: 0, max: 1 }),
+  number(`${path}/brushed`, 'Brushed'),
   number(`${path}/brush_turn`, 'Brushed along', { unit: '°', step: 1, decimals: 1 }),
-  number(`${path}/transmission`, 'Glass', { min: 0, max: 1 }),
-  number(`${path}/tint_depth`, 'Coloured after', { unit: 'm', step: 0.01, min: 0.001, max: 100 }),
+  number(`${path}/transmission`, 'Glass'),
+  number(`${path}/tint_depth`, 'Coloured after', { unit: 'm', step: 0.01 }),
   { path: `${path}/thin`, label: 'Thin like a sheet', kind: 'switch' },
-  number(`${path}/opacity`, 'Opacity', { min: 0, max: 1 }),
+  number(`${path}/opacity`, 'Opacity'),
 ];
 
 /** The parts of a letter that may have a material, and how their tabs are called. */
@@ -132,37 +164,35 @@ function lightFields(light: Light, k: number): FieldSpec[] {
   const any = isKeyed(shape);
   const sun = shape === 'sun';
   return [
-    choice(`${at}/shape`, 'Shape', 'rectangle', 'disc', 'tube', 'ball', 'sun'),
-    number(`${at}/power`, 'Power', { unit: 'W', step: 10, decimals: 0, min: 0, max: 1e6 }),
-    number(`${at}/stops`, 'Stops', { step: 0.05, min: -20, max: 20 }),
+    choice(`${at}/shape`, 'Shape'),
+    number(`${at}/power`, 'Power', { unit: 'W', step: 10, decimals: 0 }),
+    number(`${at}/stops`, 'Stops', { step: 0.05 }),
     { path: `${at}/colour`, label: 'Colour', kind: 'colour' },
     number(`${at}/white`, 'Colour temperature', {
       unit: 'K',
       step: 50,
       decimals: 0,
-      min: 1000,
-      max: 15_000,
     }),
-    ...(any || sun ? [number(`${at}/angle`, 'Width in the sky', { unit: '°', min: 0.05, max: 60 })] : []),
-    ...(any || !sun ? [number(`${at}/width`, 'Width', { unit: 'm', step: 0.05, min: 0.01, max: 100 })] : []),
+    ...(any || sun ? [number(`${at}/angle`, 'Width in the sky', { unit: '°' })] : []),
+    ...(any || !sun ? [number(`${at}/width`, 'Width', { unit: 'm', step: 0.05 })] : []),
     ...(any || (!sun && shape !== 'ball')
-      ? [number(`${at}/height`, 'Height', { unit: 'm', step: 0.05, min: 0.01, max: 100 })]
+      ? [number(`${at}/height`, 'Height', { unit: 'm', step: 0.05 })]
       : []),
     vector(`${at}/place`, 'Place', { unit: 'm', step: 0.05 }),
     vector(`${at}/aim`, 'Aim', { unit: 'm', step: 0.05 }),
     ...(any || !sun
       ? [
-          number(`${at}/spot`, 'Cone', { unit: '°, 0: none', step: 1, decimals: 1, min: 0, max: 179 }),
-          number(`${at}/soft`, 'Soft edge of the cone', { min: 0, max: 1 }),
-          number(`${at}/limit`, 'Reaches', { unit: 'm, 0: all', step: 0.1, min: 0, max: 1000 }),
+          number(`${at}/spot`, 'Cone', { unit: '°, 0: none', step: 1, decimals: 1 }),
+          number(`${at}/soft`, 'Soft edge of the cone'),
+          number(`${at}/limit`, 'Reaches', { unit: 'm, 0: all', step: 0.1 }),
         ]
       : []),
     { path: `${at}/shadow`, label: 'Shadows', kind: 'switch' },
-    number(`${at}/on_letters_dark`, 'Dark on letters', { min: 0, max: 1 }),
-    number(`${at}/on_stage_dark`, 'Dark on the stage', { min: 0, max: 1 }),
-    number(`${at}/stack`, 'Stack of shadows', { step: 1, decimals: 0, min: 1, max: 6 }),
+    number(`${at}/on_letters_dark`, 'Dark on letters'),
+    number(`${at}/on_stage_dark`, 'Dark on the stage'),
+    number(`${at}/stack`, 'Stack of shadows', { step: 1, decimals: 0 }),
     ...(any || (light.stack ?? 1) !== 1
-      ? [number(`${at}/spread`, 'Each wider by', { unit: '×', step: 0.05, min: 1, max: 8 })]
+      ? [number(`${at}/spread`, 'Each wider by', { unit: '×', step: 0.05 })]
       : []),
     { path: `${at}/on_faces`, label: 'Lights faces', kind: 'switch' },
     { path: `${at}/on_edges`, label: 'Lights edges', kind: 'switch' },
@@ -178,22 +208,20 @@ function textureFields(path: string, pattern: unknown, names: Record<string, str
       unit: 'm',
       step: 0.01,
       decimals: 3,
-      min: 0.001,
-      max: 100,
     }),
-    number(`${path}/amount`, own('amount', 'Second layer'), { min: 0, max: 1 }),
-    number(`${path}/contrast`, own('contrast', 'Hard borders'), { min: 0, max: 1 }),
-    number(`${path}/tone`, own('tone', 'Light and dark'), { min: 0, max: 1 }),
-    number(`${path}/relief`, own('relief', 'Relief'), { min: 0, max: 1 }),
-    number(`${path}/wear`, own('wear', 'Worn on bevels'), { min: 0, max: 1 }),
+    number(`${path}/amount`, own('amount', 'Second layer')),
+    number(`${path}/contrast`, own('contrast', 'Hard borders')),
+    number(`${path}/tone`, own('tone', 'Light and dark')),
+    number(`${path}/relief`, own('relief', 'Relief')),
+    number(`${path}/wear`, own('wear', 'Worn on bevels')),
     { path: `${path}/colour`, label: 'Second colour', kind: 'colour' },
-    number(`${path}/metal`, 'Second: metal', { min: 0, max: 1 }),
-    number(`${path}/roughness`, 'Second: roughness', { min: 0, max: 1 }),
-    choice(`${path}/place`, 'Runs', ['title', 'through the title'], ['letter', 'afresh on each letter']),
+    number(`${path}/metal`, 'Second: metal'),
+    number(`${path}/roughness`, 'Second: roughness'),
+    choice(`${path}/place`, 'Runs', { title: 'through the title', letter: 'afresh on each letter' }),
     number(`${path}/turn`, 'Turned', { unit: '°', step: 1, decimals: 1 }),
     vector(`${path}/shift`, 'Shifted', { unit: 'm', step: 0.02 }),
   ];
-  return [choice(`${path}/pattern`, 'Texture', ...PATTERNS), ...(pattern === 'plain' ? [] : values)];
+  return [choice(`${path}/pattern`, 'Texture', PATTERNS), ...(pattern === 'plain' ? [] : values)];
 }
 
 type SheetName = 'floor_material' | 'wall_material';
@@ -213,15 +241,15 @@ export function sheetsOf({ shape }: Extract<Step, { kind: 'stage' }>): [SheetNam
 function stageFields({ shape }: Extract<Step, { kind: 'stage' }>): FieldSpec[] {
   const any = typeof shape !== 'string';
   const of = (...shapes: string[]) => any || shapes.includes(shape);
-  const metres = { unit: 'm', step: 0.05, min: 0.01, max: 100 };
+  const metres = { unit: 'm', step: 0.05 };
   const behind =
     shape === 'steps' ? 'Steps behind by' : shape === 'card' ? 'Card behind by' : 'Wall behind by';
   const own: [boolean, FieldSpec][] = [
     [of('corner', 'card'), { path: '/floor', label: 'Floor', kind: 'switch' }],
     [of('corner'), { path: '/wall', label: 'Back wall', kind: 'switch' }],
-    [of('corner', 'sweep', 'steps', 'card'), number('/wall_distance', behind, { ...metres, max: 1000 })],
+    [of('corner', 'sweep', 'steps', 'card'), number('/wall_distance', behind, { ...metres })],
     [of('sweep', 'globe'), number('/radius', 'Radius', metres)],
-    [of('steps'), number('/steps', 'Steps', { step: 1, decimals: 0, min: 1, max: 60 })],
+    [of('steps'), number('/steps', 'Steps', { step: 1, decimals: 0 })],
     [of('steps'), number('/rise', 'Height of a step', metres)],
     [of('steps'), number('/run', 'Depth of a step', metres)],
     [of('card'), number('/card_width', 'Width of the card', metres)],
@@ -250,21 +278,19 @@ function pictureFields(path: string, own: Schemas['Pictures'] | undefined): Fiel
             unit: 'm',
             step: 0.02,
             decimals: 3,
-            min: 0.001,
-            max: 100,
           }),
-          choice(`${at}/tiling`, 'Goes on', 'repeat', ['mirror', 'mirrored'], ['once', 'not: once']),
-          choice(`${path}/texture/place`, 'Lies', ['title', 'on the title'], ['letter', 'on each letter']),
+          choice(`${at}/tiling`, 'Goes on', { mirror: 'mirrored', once: 'not: once' }),
+          choice(`${path}/texture/place`, 'Lies', { title: 'on the title', letter: 'on each letter' }),
         ]
       : []),
     ...(own?.colour
       ? [
-          number(`${at}/mix`, 'Colour: share', { min: 0, max: 1 }),
+          number(`${at}/mix`, 'Colour: share'),
           { path: `${at}/tint`, label: 'Colour: tint', kind: 'colour' } as FieldSpec,
         ]
       : []),
-    ...(own?.roughness ? [number(`${at}/rough`, 'Roughness: share', { min: 0, max: 1 })] : []),
-    ...(own?.bump ? [number(`${at}/height`, 'Bumps: height', { min: -1, max: 1 })] : []),
+    ...(own?.roughness ? [number(`${at}/rough`, 'Roughness: share')] : []),
+    ...(own?.bump ? [number(`${at}/height`, 'Bumps: height')] : []),
     ...(some
       ? [
           number(`${at}/turn`, 'Picture turned', { unit: '°', step: 1, decimals: 1 }),
@@ -293,20 +319,21 @@ function surfaceFields(
 }
 
 /** What a pattern or an override may change of its letters; `path` leads to it. */
-export const letteringFields = (path = ''): FieldSpec[] => [
-  number(`${path}/size`, 'Size', { unit: 'times', min: 0.01, max: 50 }),
-  number(`${path}/tracking`, 'Space after', {
+export const letteringFields = (): FieldSpec[] =>
+  LETTERING.map((field) => bounded(field, { kind: 'block' }, `/patterns/*${field.path}`));
+
+const LETTERING: FieldSpec[] = [
+  number('/size', 'Size', { unit: 'times' }),
+  number('/tracking', 'Space after', {
     unit: '1/1000 em',
     step: 1,
     decimals: 0,
-    min: -500,
-    max: 5000,
   }),
-  vector(`${path}/shift`, 'Shift', { unit: 'cap heights', step: 0.01 }),
-  number(`${path}/turn`, 'Turn', { unit: '°', step: 1, decimals: 1 }),
-  number(`${path}/weight`, 'Weight', { unit: '1/1000 em', step: 0.5, decimals: 1, min: -200, max: 200 }),
-  number(`${path}/depth`, 'Depth', { unit: 'times', min: 0.01, max: 50 }),
-  { path: `${path}/family`, label: 'Family', kind: 'family', wide: true },
+  vector('/shift', 'Shift', { unit: 'cap heights', step: 0.01 }),
+  number('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
+  number('/weight', 'Weight', { unit: '1/1000 em', step: 0.5, decimals: 1 }),
+  number('/depth', 'Depth', { unit: 'times' }),
+  { path: '/family', label: 'Family', kind: 'family', wide: true },
 ];
 
 const LANGUAGES: [string, string][] = [
@@ -325,34 +352,22 @@ const LANGUAGES: [string, string][] = [
 ];
 
 const edge = (path: string): FieldSpec[] => [
-  choice(
-    `${path}/profile`,
-    'Edge profile',
-    'square',
-    'chamfer',
-    'roundover',
-    'cove',
-    'ogee',
-    'step',
-    'bead',
-    'rim',
-    'drawn',
-  ),
-  number(`${path}/width`, 'Edge width', { unit: 'm', step: 0.002, decimals: 3, min: 0, max: 10 }),
-  number(`${path}/height`, 'Edge height', { unit: 'm', step: 0.002, decimals: 3, min: 0, max: 10 }),
-  number(`${path}/segments`, 'Segments', { step: 1, decimals: 0, min: 1, max: 24 }),
+  choice(`${path}/profile`, 'Edge profile'),
+  number(`${path}/width`, 'Edge width', { unit: 'm', step: 0.002, decimals: 3 }),
+  number(`${path}/height`, 'Edge height', { unit: 'm', step: 0.002, decimals: 3 }),
+  number(`${path}/segments`, 'Segments', { step: 1, decimals: 0 }),
 ];
 
 const TUBES: FieldSpec[] = [
-  choice('/tubes/section', 'Section', 'round', 'square', ['flat', 'flat ribbon']),
-  number('/tubes/width', 'Tube width', { unit: 'm', step: 0.002, decimals: 3, min: 0.001, max: 10 }),
-  number('/tubes/height', 'Tube height', { unit: 'm', step: 0.002, decimals: 3, min: 0.001, max: 10 }),
-  number('/tubes/offset', 'Moved outward', { unit: 'm', step: 0.005, decimals: 3, min: -10, max: 10 }),
-  number('/tubes/rows', 'Side by side', { step: 1, decimals: 0, min: 1, max: 8 }),
-  number('/tubes/gap', 'Apart by', { unit: 'm', step: 0.005, decimals: 3, min: -10, max: 10 }),
-  number('/tubes/start', 'Contours start at', { unit: 'share', step: 0.01, min: -100, max: 100 }),
-  number('/tubes/first', 'There from', { unit: 'share', step: 0.01, min: 0, max: 1 }),
-  number('/tubes/last', 'There to', { unit: 'share', step: 0.01, min: 0, max: 1 }),
+  choice('/tubes/section', 'Section', { flat: 'flat ribbon' }),
+  number('/tubes/width', 'Tube width', { unit: 'm', step: 0.002, decimals: 3 }),
+  number('/tubes/height', 'Tube height', { unit: 'm', step: 0.002, decimals: 3 }),
+  number('/tubes/offset', 'Moved outward', { unit: 'm', step: 0.005, decimals: 3 }),
+  number('/tubes/rows', 'Side by side', { step: 1, decimals: 0 }),
+  number('/tubes/gap', 'Apart by', { unit: 'm', step: 0.005, decimals: 3 }),
+  number('/tubes/start', 'Contours start at', { unit: 'share', step: 0.01 }),
+  number('/tubes/first', 'There from', { unit: 'share', step: 0.01 }),
+  number('/tubes/last', 'There to', { unit: 'share', step: 0.01 }),
 ];
 
 type Block = Extract<Step, { kind: 'block' }>;
@@ -381,29 +396,18 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
     ...grouped('Text', [
       { path: '/text', label: 'Text', kind: 'text', wide: true },
       { path: '/family', label: 'Family', kind: 'family', wide: true },
-      number('/size', 'Cap height', { unit: 'm', min: 0.01, max: 100 }),
-      number('/tracking', 'Tracking', { unit: '1/1000 em', step: 1, decimals: 0, min: -500, max: 5000 }),
-      number('/leading', 'Line spacing', { unit: 'cap heights', min: -10, max: 20 }),
-      choice(
-        '/align',
-        'Align',
-        'left',
-        'centre',
-        'right',
-        ['justify', 'both edges, by spaces'],
-        ['fill', 'both edges, by size'],
-      ),
+      number('/size', 'Cap height', { unit: 'm' }),
+      number('/tracking', 'Tracking', { unit: '1/1000 em', step: 1, decimals: 0 }),
+      number('/leading', 'Line spacing', { unit: 'cap heights' }),
+      choice('/align', 'Align', { justify: 'both edges, by spaces', fill: 'both edges, by size' }),
       ...axes,
     ]),
     ...grouped('Baseline', [
-      choice(
-        '/baseline/kind',
-        'Lines run',
-        ['straight', 'straight'],
-        ['arc', 'on an arc'],
-        ['drum', 'around a drum'],
-        ['path', 'along a path'],
-      ),
+      choice('/baseline/kind', 'Lines run', {
+        arc: 'on an arc',
+        drum: 'around a drum',
+        path: 'along a path',
+      }),
       ...(step.baseline?.kind === 'path'
         ? [
             {
@@ -418,14 +422,10 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
                   number('/baseline/part', 'Part of the emblem', {
                     step: 1,
                     decimals: 0,
-                    min: 1,
-                    max: 10_000,
                   }),
                   number('/baseline/height', 'Height of the emblem', {
                     unit: 'm',
                     step: 0.05,
-                    min: 0.01,
-                    max: 100,
                   }),
                 ]
               : [
@@ -437,7 +437,7 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
                   } as FieldSpec,
                 ]),
             { path: '/baseline/fit', label: 'As long as the longest line', kind: 'switch' } as FieldSpec,
-            number('/baseline/at', 'Middle of the line at', { unit: 'share', step: 0.01, min: 0, max: 1 }),
+            number('/baseline/at', 'Middle of the line at', { unit: 'share', step: 0.01 }),
             { path: '/baseline/below', label: 'On the other side', kind: 'switch' } as FieldSpec,
             { path: '/baseline/spread', label: 'Spread over the whole path', kind: 'switch' } as FieldSpec,
             { path: '/baseline/upright', label: 'Upright letters', kind: 'switch' } as FieldSpec,
@@ -448,27 +448,19 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
             number('/baseline/radius', 'Radius', {
               unit: 'm, below 0 inside',
               step: 0.05,
-              min: -1000,
-              max: 1000,
             }),
             number('/baseline/start', 'Turned onward', { unit: '°', step: 1, decimals: 1 }),
             { path: '/baseline/spread', label: 'Spread over the whole turn', kind: 'switch' } as FieldSpec,
             { path: '/baseline/upright', label: 'Upright letters', kind: 'switch' } as FieldSpec,
           ]
         : []),
-      number('/width', 'Width of the lines', { unit: 'm, 0: widest', step: 0.05, min: 0, max: 1000 }),
+      number('/width', 'Width of the lines', { unit: 'm, 0: widest', step: 0.05 }),
     ]),
     ...grouped('Features', [
       ...features,
-      { ...choice('/language', 'Language', ...LANGUAGES), plain: true },
+      { ...among('/language', 'Language', LANGUAGES), plain: true },
       {
-        ...choice(
-          '/direction',
-          'Direction',
-          ['auto', 'from the text'],
-          ['left_to_right', 'left to right'],
-          ['right_to_left', 'right to left'],
-        ),
+        ...choice('/direction', 'Direction', { auto: 'from the text' }),
         plain: true,
       },
     ]),
@@ -480,22 +472,18 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
 export const lightGroup = (name: string | undefined, k: number) => `${k + 1} ${name ?? 'light'}`;
 
 const PIVOT = [
-  choice(
-    '/pivot/place',
-    'Pivot',
-    'centre',
-    'baseline',
-    ['cap', 'cap height'],
-    ['left', 'left edge'],
-    ['right', 'right edge'],
-    ['own', 'own place'],
-  ),
-  choice('/pivot/about', 'of the', 'letter', 'word', 'line', 'block'),
+  choice('/pivot/place', 'Pivot', {
+    cap: 'cap height',
+    left: 'left edge',
+    right: 'right edge',
+    own: 'own place',
+  }),
+  choice('/pivot/about', 'of the'),
 ];
 
 const SPRING = [
-  number('/tempo', 'Tempo', { unit: 'Hz', step: 0.05, min: 0.01, max: 50 }),
-  number('/damping', 'Damping', { unit: 'ratio', step: 0.01, min: 0, max: 5 }),
+  number('/tempo', 'Tempo', { unit: 'Hz', step: 0.05 }),
+  number('/damping', 'Damping', { unit: 'ratio', step: 0.01 }),
 ];
 
 type Drive = Extract<Step, { kind: 'drive' }>;
@@ -505,13 +493,11 @@ type Reach = NonNullable<Drive['reaches']>[number];
 export const reachGroup = (kind: string, k: number, count: number) =>
   `${kind.charAt(0).toUpperCase()}${kind.slice(1)}${count > 1 ? ` ${k + 1}` : ''}`;
 
-const ORDERS: [string, string][] = [
-  ['reading', 'reading order'],
-  ['reverse', 'reverse'],
-  ['centre_out', 'from the centre out'],
-  ['edges_in', 'from the edges in'],
-  ['shuffled', 'shuffled'],
-];
+const ORDERS = {
+  reading: 'reading order',
+  centre_out: 'from the centre out',
+  edges_in: 'from the edges in',
+};
 const frames = (path: string, label: string, more: Partial<FieldSpec> = {}) =>
   number(path, label, { unit: 'frames', step: 1, decimals: 1, ...more });
 
@@ -521,7 +507,7 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
     order === 'shuffled'
       ? [
           {
-            ...number(`${at}/shuffle`, 'Shuffle', { step: 1, decimals: 0, min: 0, max: 1_000_000 }),
+            ...number(`${at}/shuffle`, 'Shuffle', { step: 1, decimals: 0 }),
             plain: true,
           },
         ]
@@ -529,48 +515,36 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
   switch (reach.kind) {
     case 'cadence':
       return [
-        choice(
-          `${at}/way`,
-          'Letters',
-          ['arrive', 'arrive'],
-          ['leave', 'leave'],
-          ['pass', 'go there and back'],
-        ),
-        choice(
-          `${at}/order`,
-          'Order',
+        choice(`${at}/way`, 'Letters', { pass: 'go there and back' }),
+        choice(`${at}/order`, 'Order', {
           ...ORDERS,
-          ['axis', 'along a direction'],
-          ['near', 'from a point on'],
-          ['far', 'towards a point'],
-        ),
+          axis: 'along a direction',
+          near: 'from a point on',
+          far: 'towards a point',
+        }),
         ...shuffle,
         ...(order === 'axis' ? [vector(`${at}/along`, 'Direction', { step: 0.05 })] : []),
         ...(order === 'near' || order === 'far'
           ? [vector(`${at}/point`, 'Point', { unit: 'm', step: 0.05 })]
           : []),
         frames(`${at}/start`, 'Start', { unit: 'frame' }),
-        frames(`${at}/delay`, 'Delay a letter', { step: 0.25, decimals: 2, min: -1000, max: 1000 }),
-        frames(`${at}/whole`, 'All within', { unit: 'frames, 0: by delay', min: 0, max: 10000 }),
-        frames(`${at}/duration`, 'Duration', { min: 0.1, max: 10000 }),
-        ...(reach.way === 'pass' || isKeyed(reach.way)
-          ? [frames(`${at}/stay`, 'Stays there', { min: 0, max: 10000 })]
-          : []),
-        number(`${at}/bend`, 'Bend', { unit: 'first, last', step: 0.02, min: -1, max: 1 }),
+        frames(`${at}/delay`, 'Delay a letter', { step: 0.25, decimals: 2 }),
+        frames(`${at}/whole`, 'All within', { unit: 'frames, 0: by delay' }),
+        frames(`${at}/duration`, 'Duration'),
+        ...(reach.way === 'pass' || isKeyed(reach.way) ? [frames(`${at}/stay`, 'Stays there')] : []),
+        number(`${at}/bend`, 'Bend', { unit: 'first, last', step: 0.02 }),
         { path: `${at}/ease`, label: 'Ease', kind: 'ease' },
       ];
     case 'zone':
       return [
-        choice(`${at}/shape`, 'Shape', 'slab', 'ball', 'box', 'ring'),
-        choice(
-          `${at}/measures`,
-          'Measures letters',
-          ['rest', 'where they rest'],
-          ['moved', 'where they have been moved'],
-        ),
-        number(`${at}/run`, 'Run', { unit: 'm', step: 0.02, min: 0, max: 1000 }),
-        number(`${at}/inside`, 'Inside', { min: 0, max: 1 }),
-        number(`${at}/outside`, 'Outside', { min: 0, max: 1 }),
+        choice(`${at}/shape`, 'Shape'),
+        choice(`${at}/measures`, 'Measures letters', {
+          rest: 'where they rest',
+          moved: 'where they have been moved',
+        }),
+        number(`${at}/run`, 'Run', { unit: 'm', step: 0.02 }),
+        number(`${at}/inside`, 'Inside'),
+        number(`${at}/outside`, 'Outside'),
         vector(`${at}/place`, 'Place', { unit: 'm', step: 0.02 }),
         vector(`${at}/size`, 'Reaches to each side', { unit: 'm', step: 0.02 }),
         vector(`${at}/turn`, 'Turn', { unit: '°', step: 1, decimals: 1 }),
@@ -578,33 +552,33 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
       ];
     case 'noise':
       return [
-        number(`${at}/tempo`, 'Times a second', { step: 0.05, min: 0, max: 50 }),
-        number(`${at}/low`, 'From', { min: 0, max: 1 }),
-        number(`${at}/high`, 'To', { min: 0, max: 1 }),
-        number(`${at}/grain`, 'Neighbours alike over', { unit: 'm, 0: no', step: 0.05, min: 0, max: 1000 }),
-        { ...number(`${at}/seed`, 'Seed', { step: 1, decimals: 0, min: 0, max: 1_000_000 }), plain: true },
+        number(`${at}/tempo`, 'Times a second', { step: 0.05 }),
+        number(`${at}/low`, 'From'),
+        number(`${at}/high`, 'To'),
+        number(`${at}/grain`, 'Neighbours alike over', { unit: 'm, 0: no', step: 0.05 }),
+        { ...number(`${at}/seed`, 'Seed', { step: 1, decimals: 0 }), plain: true },
       ];
     case 'picture':
       return [
         { path: `${at}/picture`, label: 'Picture', kind: 'picture', none: 'none' },
-        number(`${at}/width`, 'Picture width', { unit: 'm', step: 0.02, min: 0.001, max: 100 }),
+        number(`${at}/width`, 'Picture width', { unit: 'm', step: 0.02 }),
         { path: `${at}/middle`, label: 'Middle', kind: 'vector', unit: 'm', step: 0.02, parts: ['x', 'y'] },
-        choice(`${at}/tiling`, 'Goes on', ['once', 'not: once'], 'repeat', ['mirror', 'mirrored']),
-        number(`${at}/dark`, 'Where it is black', { min: 0, max: 1 }),
-        number(`${at}/bright`, 'Where it is white', { min: 0, max: 1 }),
+        choice(`${at}/tiling`, 'Goes on', { once: 'not: once', mirror: 'mirrored' }),
+        number(`${at}/dark`, 'Where it is black'),
+        number(`${at}/bright`, 'Where it is white'),
       ];
     case 'swing':
       return [
-        choice(`${at}/order`, 'Order', ...ORDERS),
+        choice(`${at}/order`, 'Order', ORDERS),
         ...shuffle,
         frames(`${at}/start`, 'Start', { unit: 'frame' }),
-        frames(`${at}/delay`, 'Delay a letter', { step: 0.25, decimals: 2, min: -1000, max: 1000 }),
-        number(`${at}/tempo`, 'Tempo', { unit: 'Hz', step: 0.05, min: 0.01, max: 50 }),
-        number(`${at}/damping`, 'Damping', { unit: 'ratio', step: 0.01, min: 0.01, max: 1 }),
-        frames(`${at}/settle`, 'Hangs still after', { min: 0.1, max: 10000 }),
+        frames(`${at}/delay`, 'Delay a letter', { step: 0.25, decimals: 2 }),
+        number(`${at}/tempo`, 'Tempo', { unit: 'Hz', step: 0.05 }),
+        number(`${at}/damping`, 'Damping', { unit: 'ratio', step: 0.01 }),
+        frames(`${at}/settle`, 'Hangs still after'),
       ];
     case 'everywhere':
-      return [number(`${at}/level`, 'Level', { min: 0, max: 1 })];
+      return [number(`${at}/level`, 'Level')];
   }
 }
 
@@ -615,29 +589,27 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
       vector('/offset/move', 'Move', { unit: 'm', step: 0.02 }),
       vector('/offset/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
       vector('/offset/scale', 'Scale', { step: 0.01 }),
-      choice(
-        '/offset/outside',
-        'Just outside',
-        ['none', 'no'],
-        ['left', 'the left side'],
-        ['right', 'the right side'],
-        ['above', 'above the frame'],
-        ['below', 'below the frame'],
-      ),
-      number('/offset/spacing', 'Spacing', { unit: 'cap heights', step: 0.02, min: -100, max: 100 }),
+      choice('/offset/outside', 'Just outside', {
+        none: 'no',
+        left: 'the left side',
+        right: 'the right side',
+        above: 'above the frame',
+        below: 'below the frame',
+      }),
+      number('/offset/spacing', 'Spacing', { unit: 'cap heights', step: 0.02 }),
       ...PIVOT,
       ...(step.pivot?.place === 'own'
         ? [vector('/pivot/own', 'Pivot place', { unit: 'cap heights', step: 0.02 })]
         : []),
-      number('/offset/opacity', 'Opacity', { min: 0, max: 1 }),
-      number('/offset/softness', 'Softness', { unit: 'cap heights', step: 0.01, min: 0, max: 5 }),
-      number('/offset/tint_share', 'Tinted', { unit: 'share', min: 0, max: 1 }),
+      number('/offset/opacity', 'Opacity'),
+      number('/offset/softness', 'Softness', { unit: 'cap heights', step: 0.01 }),
+      number('/offset/tint_share', 'Tinted', { unit: 'share' }),
       ...(step.offset?.tint_share === 0
         ? []
         : [{ path: '/offset/tint', label: 'Tint', kind: 'colour' } as FieldSpec]),
     ]),
     ...grouped('Glyphs', [
-      number('/offset/scramble', 'Other letters', { unit: 'share', step: 0.02, min: 0, max: 1 }),
+      number('/offset/scramble', 'Other letters', { unit: 'share', step: 0.02 }),
       ...(step.offset?.scramble === 0
         ? []
         : [
@@ -646,8 +618,6 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
                 unit: 'frames',
                 step: 1,
                 decimals: 0,
-                min: 1,
-                max: 100,
               }),
               plain: true,
             },
@@ -665,18 +635,16 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
       grouped(reachGroup(reach.kind, k, reaches.length), reachFields(reach, `/reaches/${k}`)),
     ),
     ...grouped('Response', [
-      choice('/scope', 'Moved as one', ['letter', 'each letter'], 'word', 'line', ['block', 'the block']),
-      number('/strength', 'Strength', { step: 0.02, min: -100, max: 100 }),
+      choice('/scope', 'Moved as one', { letter: 'each letter', block: 'the block' }),
+      number('/strength', 'Strength', { step: 0.02 }),
       { path: '/beyond', label: 'May go beyond 0 and 1', kind: 'switch' },
       {
-        ...choice(
-          '/exposed',
-          'Pictures',
+        ...among('/exposed', 'Pictures', [
           ['1', 'on ones'],
           ['2', 'on twos'],
           ['3', 'on threes'],
           ['4', 'on fours'],
-        ),
+        ]),
         plain: true,
         whole: true,
       },
@@ -703,38 +671,42 @@ function backdropFields(behind: unknown): FieldSpec[] {
   ];
 }
 
-const FADING = { step: 0.5, decimals: 1, min: 0, max: 10000 };
+const FADING = { step: 0.5, decimals: 1 };
 
 /** The fields of a step, in the order in which they are thought of. */
-export function fieldsOf(
-  step: Step,
-  more: { family?: Family | undefined; controls?: Record<string, Record<string, string>> | undefined } = {},
-): FieldSpec[] {
+export function fieldsOf(step: Step, more: More = {}): FieldSpec[] {
+  return specsOf(step, more).map((field) => bounded(field, step, field.path));
+}
+
+interface More {
+  family?: Family | undefined;
+  controls?: Record<string, Record<string, string>> | undefined;
+}
+
+function specsOf(step: Step, more: More): FieldSpec[] {
   switch (step.kind) {
     case 'block':
       return blockFields(step, more.family);
     case 'emblem':
       return [
         { path: '/emblem', label: 'Emblem', kind: 'emblem', wide: true },
-        number('/size', 'Height', { unit: 'm', min: 0.01, max: 100 }),
+        number('/size', 'Height', { unit: 'm' }),
         { path: '/own_colours', label: 'Colours of the drawing', kind: 'switch' },
         ...PLACE,
       ];
     case 'form':
       return [
         ...grouped('Depth', [
-          number('/depth', 'Depth', { unit: 'm', step: 0.005, decimals: 3, min: 0.001, max: 100 }),
-          choice('/grow', 'Grows', ['both', 'both ways'], ['forward', 'forward'], ['backward', 'backward']),
-          number('/weight', 'Weight', { unit: '1/1000 em', step: 0.5, decimals: 1, min: -200, max: 200 }),
-          choice('/counters', 'Counters', ['open', 'open'], ['filled', 'filled']),
+          number('/depth', 'Depth', { unit: 'm', step: 0.005, decimals: 3 }),
+          choice('/grow', 'Grows', { both: 'both ways' }),
+          number('/weight', 'Weight', { unit: '1/1000 em', step: 0.5, decimals: 1 }),
+          choice('/counters', 'Counters'),
           number('/wall', 'Hollow, with a wall of', {
             unit: 'm, 0: solid',
             step: 0.002,
             decimals: 3,
-            min: 0,
-            max: 10,
           }),
-          choice('/corners', 'Inner corners', 'sharp', ['mitre', 'mitred'], ['round', 'rounded']),
+          choice('/corners', 'Inner corners', { mitre: 'mitred', round: 'rounded' }),
         ]),
         ...grouped('Front profile', edge('/front')),
         ...grouped('Tubes', [
@@ -750,78 +722,68 @@ export function fieldsOf(
       return driveFields(step, more.family);
     case 'follow':
       return [
-        choice('/way', 'Follows as', ['spring', 'a spring'], ['lag', 'a lag']),
+        choice('/way', 'Follows as', { spring: 'a spring', lag: 'a lag' }),
         ...(step.way === 'lag' ? [] : SPRING),
-        ...(step.way === 'spring'
-          ? []
-          : [number('/lag', 'Late by', { unit: 's', step: 0.01, min: 0.001, max: 20 })]),
-        number('/strength', 'Strength', { min: 0, max: 2 }),
+        ...(step.way === 'spring' ? [] : [number('/lag', 'Late by', { unit: 's', step: 0.01 })]),
+        number('/strength', 'Strength'),
         { path: '/move', label: 'Follows moves', kind: 'switch' },
         { path: '/turn', label: 'Follows turns', kind: 'switch' },
         { path: '/scale', label: 'Follows scale', kind: 'switch' },
         { path: '/apart', label: 'Keeps letters apart', kind: 'switch' },
-        ...(step.apart === false
-          ? []
-          : [number('/gap', 'Gap', { unit: 'cap heights', step: 0.005, min: 0, max: 5 })]),
+        ...(step.apart === false ? [] : [number('/gap', 'Gap', { unit: 'cap heights', step: 0.005 })]),
       ];
     case 'drum':
       return [
         { path: '/words', label: 'Words before, a line each', kind: 'text', wide: true },
-        number('/sides', 'Sides', { step: 1, decimals: 0, min: 3, max: 24 }),
+        number('/sides', 'Sides', { step: 1, decimals: 0 }),
         ...(step.words === ''
-          ? [number('/before', 'Letters by chance before', { step: 1, decimals: 0, min: 1, max: 60 })]
+          ? [number('/before', 'Letters by chance before', { step: 1, decimals: 0 })]
           : []),
-        choice('/rolls', 'Rolls', 'up', 'down'),
-        choice('/order', 'Order', ...ORDERS),
+        choice('/rolls', 'Rolls'),
+        choice('/order', 'Order', ORDERS),
         ...(step.order === 'shuffled' || step.words === ''
           ? [
               {
-                ...number('/shuffle', 'Shuffle', { step: 1, decimals: 0, min: 0, max: 1_000_000 }),
+                ...number('/shuffle', 'Shuffle', { step: 1, decimals: 0 }),
                 plain: true,
               },
             ]
           : []),
         frames('/start', 'Start', { unit: 'frame' }),
-        frames('/delay', 'Delay a letter', { step: 0.25, decimals: 2, min: -1000, max: 1000 }),
-        frames('/duration', 'Duration', { min: 0.1, max: 10000 }),
+        frames('/delay', 'Delay a letter', { step: 0.25, decimals: 2 }),
+        frames('/duration', 'Duration'),
         { path: '/ease', label: 'Ease', kind: 'ease' },
       ];
     case 'shiver':
       return [
         vector('/move', 'Move by at most', { unit: 'm', step: 0.002, decimals: 3 }),
         vector('/turn', 'Turn by at most', { unit: '°', step: 0.1, decimals: 1 }),
-        number('/tempo', 'Times a second', { step: 0.1, min: 0.01, max: 50 }),
+        number('/tempo', 'Times a second', { step: 0.1 }),
         number('/start', 'Start', { unit: 'frame', step: 1, decimals: 1 }),
-        number('/fade_in', 'Fades in', { unit: 'frames', step: 1, decimals: 1, min: 0, max: 10000 }),
+        number('/fade_in', 'Fades in', { unit: 'frames', step: 1, decimals: 1 }),
         number('/end', 'End', { unit: 'before start: never', step: 1, decimals: 1 }),
-        number('/fade_out', 'Fades out', { unit: 'frames', step: 1, decimals: 1, min: 0, max: 10000 }),
+        number('/fade_out', 'Fades out', { unit: 'frames', step: 1, decimals: 1 }),
         ...PIVOT,
-        { ...number('/seed', 'Seed', { step: 1, decimals: 0, min: 0, max: 1_000_000 }), plain: true },
+        { ...number('/seed', 'Seed', { step: 1, decimals: 0 }), plain: true },
       ];
     case 'group':
       return [
         ...grouped('Together', [
-          choice(
-            '/pivot',
-            'Pivot',
-            ['centre', 'exact centre'],
-            ['foot', 'middle of the foot'],
-            ['own', 'own place'],
-          ),
+          choice('/pivot', 'Pivot', { centre: 'exact centre', foot: 'middle of the foot', own: 'own place' }),
           ...(step.pivot === 'own' || typeof step.pivot === 'object'
             ? [vector('/own', 'Own place', { unit: 'm', step: 0.02 })]
             : []),
           ...PLACE,
         ]),
         ...grouped('Copies', [
-          number('/copies/count', 'Copies', { step: 1, decimals: 0, min: 0, max: 40 }),
-          frames('/copies/delay', 'Delay', { step: 0.25, decimals: 2, min: -1000, max: 1000 }),
+          number('/copies/count', 'Copies', { step: 1, decimals: 0 }),
+          frames('/copies/delay', 'Delay', { step: 0.25, decimals: 2 }),
           vector('/copies/move', 'Step of place', { unit: 'm', step: 0.02 }),
           vector('/copies/turn', 'Step of turn', { unit: '°', step: 1, decimals: 1 }),
-          number('/copies/scale', 'Step of scale', { step: 0.01, decimals: 3, min: 0.001, max: 20 }),
+          number('/copies/scale', 'Step of scale', { step: 0.01, decimals: 3 }),
           number('/copies/radius', 'Step of radius', { unit: 'm', step: 0.01 }),
           { path: '/copies/tint', label: 'Step towards', kind: 'colour' },
-          number('/copies/share', 'by a share', { step: 0.01, min: 0, max: 1 }),
+          number('/copies/share', 'by a share', { step: 0.01 }),
         ]),
       ];
     case 'material':
@@ -830,28 +792,16 @@ export function fieldsOf(
       );
     case 'environment':
       return [
-        choice(
-          '/preset',
-          'Environment',
-          ['two_windows', 'two windows'],
-          ['overcast', 'overcast'],
-          ['dusk_harbour', 'dusk harbour'],
-          ['paper_tent', 'paper tent'],
-          ['long_softbox', 'long softbox'],
-          ['lamp_row', 'lamp row'],
-          ['low_sun', 'low sun'],
-          ['night_market', 'night market'],
-          ['cold_tube', 'cold tubes'],
-          ['rim_pair', 'pair of rim strips'],
-          ['top_light', 'skylight'],
-          ['morning_mist', 'morning mist'],
-          ['lantern_room', 'lantern room'],
-          ['storm_break', 'break in a storm'],
-          ...(typeof step.preset === 'string' && step.preset.startsWith('picture-')
-            ? [[step.preset, 'own picture'] as [string, string]]
-            : []),
-        ),
-        number('/strength', 'Strength', { step: 0.02, min: 0, max: 100 }),
+        {
+          ...choice('/preset', 'Environment', {
+            cold_tube: 'cold tubes',
+            rim_pair: 'pair of rim strips',
+            top_light: 'skylight',
+            storm_break: 'break in a storm',
+          }),
+          own: 'own picture',
+        },
+        number('/strength', 'Strength', { step: 0.02 }),
         number('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
         {
           path: '/tilt',
@@ -862,15 +812,12 @@ export function fieldsOf(
           step: 1,
           decimals: 1,
         },
-        choice(
-          '/behind',
-          'Behind everything',
-          ['nothing', 'nothing'],
-          ['environment', 'the environment'],
-          ['colour', 'a colour'],
-          ['gradient', 'a gradient'],
-          ['picture', 'a picture'],
-        ),
+        choice('/behind', 'Behind everything', {
+          environment: 'the environment',
+          colour: 'a colour',
+          gradient: 'a gradient',
+          picture: 'a picture',
+        }),
         ...backdropFields(step.behind),
       ];
     case 'lights':
@@ -880,15 +827,11 @@ export function fieldsOf(
     case 'stage':
       return [
         ...grouped('Stage', [
-          choice(
-            '/shape',
-            'Stage',
-            ['corner', 'floor and wall'],
-            ['sweep', 'sweep, in one piece'],
-            ['steps', 'steps'],
-            ['globe', 'globe'],
-            ['card', 'floor and card'],
-          ),
+          choice('/shape', 'Stage', {
+            corner: 'floor and wall',
+            sweep: 'sweep, in one piece',
+            card: 'floor and card',
+          }),
           ...stageFields(step),
           { path: '/catch', label: 'Only shadows are seen', kind: 'switch' },
           number('/haze', 'Haze: half gone at', { unit: 'm, 0: clear', ...FADING }),
@@ -902,9 +845,9 @@ export function fieldsOf(
       ];
     case 'camera':
       return [
-        number('/lens', 'Lens', { unit: 'mm', step: 0.5, decimals: 1, min: 4, max: 1000 }),
-        number('/sensor', 'Sensor width', { unit: 'mm', step: 0.5, decimals: 1, min: 1, max: 200 }),
-        number('/fit', 'Fit to width', { unit: '0: place', min: 0, max: 1 }),
+        number('/lens', 'Lens', { unit: 'mm', step: 0.5, decimals: 1 }),
+        number('/sensor', 'Sensor width', { unit: 'mm', step: 0.5, decimals: 1 }),
+        number('/fit', 'Fit to width', { unit: '0: place' }),
         number('/roll', 'Roll', { unit: '°', step: 0.5, decimals: 1 }),
         {
           path: '/orbit',
@@ -925,22 +868,20 @@ export function fieldsOf(
         },
         vector('/place', 'Place', { unit: 'm', step: 0.05 }),
         vector('/aim', 'Aim', { unit: 'm', step: 0.05 }),
-        number('/exposure', 'Exposure', { unit: 'stops', step: 0.05, min: -10, max: 10 }),
-        number('/white', 'White balance', { unit: 'K', step: 50, decimals: 0, min: 1000, max: 15_000 }),
-        number('/opening', 'Lens opening', { unit: 'm, 0: all sharp', step: 0.01, min: 0, max: 10 }),
-        number('/focus', 'Focus at', { unit: 'm, 0: the title', step: 0.05, min: 0, max: 1000 }),
-        ...(step.follow ? [number('/follow_share', 'Follows by', { unit: 'share', min: 0, max: 1 })] : []),
-        number('/blades', 'Blades', { unit: '0: round', step: 1, decimals: 0, min: 0, max: 12 }),
-        number('/drift', 'Held by hand', { step: 0.05, min: 0, max: 20 }),
-        number('/drift_tempo', 'Sways', { unit: 'a second', step: 0.05, min: 0.01, max: 20 }),
-        number('/overscan', 'Overscan', { unit: 'share', step: 0.01, min: 0, max: 1 }),
-        number('/shutter', 'Shutter', { unit: '°', step: 5, decimals: 0, min: 0, max: 360 }),
+        number('/exposure', 'Exposure', { unit: 'stops', step: 0.05 }),
+        number('/white', 'White balance', { unit: 'K', step: 50, decimals: 0 }),
+        number('/opening', 'Lens opening', { unit: 'm, 0: all sharp', step: 0.01 }),
+        number('/focus', 'Focus at', { unit: 'm, 0: the title', step: 0.05 }),
+        ...(step.follow ? [number('/follow_share', 'Follows by', { unit: 'share' })] : []),
+        number('/blades', 'Blades', { unit: '0: round', step: 1, decimals: 0 }),
+        number('/drift', 'Held by hand', { step: 0.05 }),
+        number('/drift_tempo', 'Sways', { unit: 'a second', step: 0.05 }),
+        number('/overscan', 'Overscan', { unit: 'share', step: 0.01 }),
+        number('/shutter', 'Shutter', { unit: '°', step: 5, decimals: 0 }),
         number('/shutter_phase', 'Shutter phase', {
           unit: '° after the frame',
           step: 5,
           decimals: 0,
-          min: -360,
-          max: 360,
         }),
       ];
   }
