@@ -143,7 +143,7 @@ def render_layers(of: Evaluation, frame: int, order: FrameOrder, between: Betwee
     with Render(own.scene, replace(own.settings, passes=True), between=between) as render:
         render.finish()
         passes = render.passes()
-        found = render.layers().cut(own.window.cut)
+        found = render.layers().cut(own.window.own)
     return own.picture(denoised(passes, "high") if order.denoise else passes), found
 
 

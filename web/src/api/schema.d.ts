@@ -11127,8 +11127,8 @@ export interface components {
         };
         /**
          * ImagesDrawn
-         * @description Own pictures at a frame, `tall` metres high, with bumps of up to `deep` metres, and the way `to` their space (rows
-         *     of a 4x4 matrix).
+         * @description Own pictures at a frame, `tall` metres high, with bumps of up to `deep` metres, and the way `to` their space
+         *     (rows of a 4x4 matrix).
          */
         ImagesDrawn: {
             /**

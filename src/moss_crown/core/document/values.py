@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Discriminator, Field, PrivateAttr, T
 
 from moss_crown.core.limits import KEYS_A_VALUE
 
-T = TypeVar("T")
+T_co = TypeVar("T_co", covariant=True)
 
 FRAME_BOUND = 1_000_000.0
 Frame = Annotated[float, Field(ge=-FRAME_BOUND, le=FRAME_BOUND, allow_inf_nan=False)]
@@ -52,7 +52,7 @@ def short_name(kind: Any) -> str:
     return f"{word}{hashlib.sha256(repr(kind).encode()).hexdigest()[:4]}"
 
 
-class Key(Model, Generic[T]):
+class Key(Model, Generic[T_co]):
     """A value at a frame. `ease` shapes the way to the next key; with `hold` the value stays until then.
 
     `press` brings the peak of speed on that way earlier (below 0) or later. A `smooth` key passes its frame at a speed
@@ -60,7 +60,7 @@ class Key(Model, Generic[T]):
     """
 
     frame: Frame
-    value: T
+    value: T_co
     ease: Ease = Ease()
     hold: bool = False
     press: Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)] = 0.0
@@ -76,7 +76,7 @@ Exposed: TypeAlias = Annotated[int, Field(ge=1, le=24)]
 """For how many frames a picture stands: 1 is on ones, 2 on twos, 3 on threes."""
 
 
-class Keyed(Model, Generic[T]):
+class Keyed(Model, Generic[T_co]):
     """Keys in order of their frames, no two at one frame; `before` and `after` say what happens outside them.
 
     `repeat_onward` begins each round where the one before ended. `exposed` holds each value for that many frames. Where
@@ -84,7 +84,7 @@ class Keyed(Model, Generic[T]):
     letter to the first.
     """
 
-    keys: list[Key[T]] = Field(min_length=1, max_length=KEYS_A_VALUE)
+    keys: list[Key[T_co]] = Field(min_length=1, max_length=KEYS_A_VALUE)
     before: Outside = "hold"
     after: Outside = "hold"
     exposed: Exposed = 1
@@ -96,7 +96,7 @@ class Keyed(Model, Generic[T]):
 
     @field_validator("keys")
     @classmethod
-    def in_order(cls, keys: list[Key[T]]) -> list[Key[T]]:
+    def in_order(cls, keys: list[Key[T_co]]) -> list[Key[T_co]]:
         """Keys come in the order of their frames, no two on one. Raises ValueError."""
         for earlier, later in pairwise(keys):
             if later.frame <= earlier.frame:
@@ -178,7 +178,7 @@ def kind_of_value(raw: Any) -> str:
 
 
 if TYPE_CHECKING:
-    Value: TypeAlias = T | Keyed[T] | Formula | Link
+    Value: TypeAlias = T_co | Keyed[T_co] | Formula | Link
 else:
 
     class Value:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import struct
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,7 +31,7 @@ from moss_crown.core.draft.schema import (
     SpanHead,
     Three,
     Two,
-    members_of,
+    grown,
     three,
     two,
 )
@@ -139,14 +138,16 @@ def packed_whole(seen: Seen) -> bytes:
     timings = [of.timing(part.structure, part.frames) for part in seen.spans]
     for part, times, head in zip(seen.spans, timings, seen.head.spans, strict=True):
         starts = {drive: begun.tolist() for drive, begun in times.starts.items()}
-        heads.append(SpanHead(**members_of(head), starts=starts, rest=times.rest.tolist()))
+        heads.append(grown(SpanHead, head, starts=starts, rest=times.rest.tolist()))
         own = slice(head.first - shot.first, head.last - shot.first + 1)
         out = out_of_frame(part.poses, part.structure.boxes, *(values[own] for values in seen.camera))
         met = of.contacts(part.structure, part.frames, part.poses)
         tables += [times.speeds.astype(np.float32), (met | np.uint8(OUT) * out).astype(np.float32)]
     rest = of.rest_frame(timings[-1].rest)
-    whole = DraftHead(
-        **members_of(seen.head) | {"spans": heads},
+    whole = grown(
+        DraftHead,
+        seen.head,
+        spans=heads,
         rest=rest,
         keyed=keyed_values(shot),
         beats=beats_of(shot),
@@ -227,11 +228,11 @@ def _wear(blocks: list[Moved]) -> NDArray[np.float32] | None:
     return np.concatenate(parts, 1).astype(np.float32)
 
 
-def keyed_values(shot: Shot) -> dict[str, list[Any]]:
+def keyed_values(shot: Shot) -> dict[str, list[object]]:
     """Every value with keys, a formula or a link, by its JSON pointer: what it is at each frame of the shot (of the
     first letter, where letters have their own)."""
     frames = np.array(shot.frames, float)
-    found: dict[str, list[Any]] = {}
+    found: dict[str, list[object]] = {}
 
     for path, value in moving(shot):
         if isinstance(value, Keyed):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Any
 
 from moss_crown.core.document.bounds import bounds_of
 from moss_crown.core.document.shot import KINDS, kind_of
@@ -12,7 +11,7 @@ from moss_crown.core.look.glsl import shared_source
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, LUT_SIZE, MIDDLE
 
 
-def facts() -> dict[str, Any]:
+def facts() -> dict[str, object]:
     """What is true of every kind of step, in the usual order, and of its values; the columns of a draft's tables; and
     what its shaders share with the renderer."""
     return {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Literal, TypeVar
 
 import numpy as np
 
@@ -26,7 +26,7 @@ from moss_crown.core.draft.schema import (
     SweptDrawn,
     Touches,
     Wardrobe,
-    members_of,
+    grown,
     three,
     two,
 )
@@ -42,7 +42,7 @@ from moss_crown.core.evaluation.setting import set_at
 from moss_crown.core.look import pictures
 from moss_crown.core.look.dressing import dresses_of, has_own_colours
 from moss_crown.core.look.environment import LEVEL, Tilt, standing
-from moss_crown.core.look.material import Surface, image_matrix, texture_matrix
+from moss_crown.core.look.material import Grain, Images, Surface, image_matrix, texture_matrix
 from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.groups import Member, members
 from moss_crown.core.stage.backdrop import corners, covering
@@ -50,6 +50,8 @@ from moss_crown.core.stage.lamps import EDGES, FACES
 from moss_crown.core.stage.scene import Globe, Ground, Haze, Light, ShapeLight, Sheet, SunLight, triangle_areas
 from moss_crown.core.stage.staging import grounds_at, haze_at, horizon_at
 from moss_crown.core.values.sampling import sample_choice, sample_one
+
+T = TypeVar("T", bound=SurfaceDrawn)
 
 
 def look_at_frame(shot: Shot, frame: int) -> LookDrawn:
@@ -151,22 +153,30 @@ def _shape(light: ShapeLight, lit: tuple[float, float, float, tuple[float, float
 
 
 def _surface(surface: Surface) -> SurfaceDrawn:
-    return SurfaceDrawn(**_drawn(surface))
+    return _drawn(SurfaceDrawn, surface)
 
 
-def _drawn(surface: Surface) -> dict[str, Any]:
-    """The members of a surface as it travels: its texture by name, with the way to its space."""
-    found = members_of(surface) | {"grazing": round(surface.grazing, 4), "grain": None, "images": None}
-    if grain := surface.grain:
-        to = tuple(np.round(texture_matrix(grain), 6).reshape(-1).tolist())
-        found["grain"] = GrainDrawn(**members_of(grain), name=NAMES[grain.pattern], to=to)
-    if images := surface.images:
-        width, height = pictures.size(images.first)
-        to = tuple(np.round(image_matrix(images), 6).reshape(-1).tolist())
-        found["images"] = ImagesDrawn(
-            **members_of(images), tall=images.width * height / width, deep=images.deepest, to=to
-        )
-    return found
+def _drawn(kind: type[T], surface: Surface, **more: object) -> T:
+    """A surface as it travels: its texture by name, with the way to its space."""
+    return grown(
+        kind,
+        surface,
+        grazing=round(surface.grazing, 4),
+        grain=_grain_drawn(surface.grain) if surface.grain else None,
+        images=_images_drawn(surface.images) if surface.images else None,
+        **more,
+    )
+
+
+def _grain_drawn(grain: Grain) -> GrainDrawn:
+    to = tuple(np.round(texture_matrix(grain), 6).reshape(-1).tolist())
+    return grown(GrainDrawn, grain, name=NAMES[grain.pattern], to=to)
+
+
+def _images_drawn(images: Images) -> ImagesDrawn:
+    width, height = pictures.size(images.first)
+    to = tuple(np.round(image_matrix(images), 6).reshape(-1).tolist())
+    return grown(ImagesDrawn, images, tall=images.width * height / width, deep=images.deepest, to=to)
 
 
 def _worn(shot: Shot, block: Member, frame: int) -> Wardrobe:
@@ -178,7 +188,7 @@ def _worn(shot: Shot, block: Member, frame: int) -> Wardrobe:
     return Wardrobe(
         [
             [
-                PartSurface(**_drawn(replace(s, colour=(1.0, 1.0, 1.0)) if white else s), part=part)
+                _drawn(PartSurface, replace(s, colour=(1.0, 1.0, 1.0)) if white else s, part=part)
                 for s, part in zip(d.surfaces, d.parts, strict=True)
             ]
             for d in dresses

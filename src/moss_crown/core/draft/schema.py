@@ -5,22 +5,34 @@ The front end's types are made from these classes, and it reads the columns' nam
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
-from typing import Any, Literal, TypeAlias
+from typing import Literal, Protocol, TypeAlias, TypedDict, TypeVar, cast
 
-from numpy.typing import NDArray
 from pydantic import TypeAdapter
+from pydantic.json_schema import JsonSchemaValue
 
 from moss_crown.core.look.material import Grain, Images, Surface
 from moss_crown.core.motion.clearance import MEETS, OUT, SINKS
 from moss_crown.core.motion.poses import SPEEDS
 
+T = TypeVar("T")
+T_co = TypeVar("T_co", covariant=True)
 Two: TypeAlias = tuple[float, float]
 Three: TypeAlias = tuple[float, float, float]
 Four: TypeAlias = tuple[float, float, float, float]
 
-TABLES: dict[str, Any] = {
+
+class Tables(TypedDict):
+    """How wide a table is, or what its columns are."""
+
+    pose: int
+    wear: list[str]
+    speeds: list[str]
+    contacts: dict[str, int]
+
+
+TABLES: Tables = {
     "pose": 16,
     "wear": ["red", "green", "blue", "share", "opacity", "softness"],
     "speeds": list(SPEEDS),
@@ -30,21 +42,25 @@ TABLES: dict[str, Any] = {
 speeds there are, and the bits of a contact."""
 
 
-def three(values: NDArray[Any]) -> Three:
+def three(values: Iterable[float]) -> Three:
     """(3) numbers, as they travel."""
     x, y, z = (float(v) for v in values)
     return x, y, z
 
 
-def two(values: NDArray[Any]) -> Two:
+def two(values: Iterable[float]) -> Two:
     """(2) numbers, as they travel."""
     x, y = (float(v) for v in values)
     return x, y
 
 
-def members_of(one: Any) -> dict[str, Any]:
-    """The members of a dataclass by name, as they are: to make one of a class that has more of them."""
-    return {member.name: getattr(one, member.name) for member in fields(one)}
+class _Made(Protocol[T_co]):
+    def __call__(self, **members: object) -> T_co: ...
+
+
+def grown(kind: type[T], one: Grain | Images | Surface | SeenHead | SeenSpanHead, **more: object) -> T:
+    """One of a class that has more members than another: those of `one` as they are, and the others."""
+    return cast(_Made[T], kind)(**({member.name: getattr(one, member.name) for member in fields(one)} | more))
 
 
 @dataclass(frozen=True, slots=True)
@@ -295,7 +311,7 @@ class DraftHead(SeenHead):
 
     spans: Sequence[SpanHead]
     rest: float
-    keyed: dict[str, list[Any]]
+    keyed: dict[str, list[object]]
     beats: list[tuple[float, bool]]
     responses: dict[str, list[float]]
     overshoots: dict[str, float]
@@ -305,9 +321,9 @@ class DraftHead(SeenHead):
 SEEN, DRAFT, LOOK = TypeAdapter(SeenHead), TypeAdapter(DraftHead), TypeAdapter(LookDrawn)
 
 
-def described(reference: str) -> dict[str, Any]:
+def described(reference: str) -> dict[str, JsonSchemaValue]:
     """JSON Schemas of all classes here by their names, with references by a template (JSON Schema 2020-12)."""
-    found: dict[str, Any] = {}
+    found: dict[str, JsonSchemaValue] = {}
     for name, adapter in (("SeenHead", SEEN), ("DraftHead", DRAFT)):
         schema = adapter.json_schema(ref_template=reference, mode="serialization")
         found |= schema.pop("$defs", {})

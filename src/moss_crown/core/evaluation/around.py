@@ -13,7 +13,7 @@ from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.stage.backdrop import Backdrop
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
 from moss_crown.core.stage.scene import Light, Surround
-from moss_crown.core.values.sampling import sample_choice, sample_one
+from moss_crown.core.values.sampling import sample_choice, sample_one, sample_parts, sample_triple
 
 
 def environment_step(shot: Shot, frame: float) -> EnvironmentStep | None:
@@ -37,7 +37,7 @@ def surround_at(shot: Shot, frame: float, aspect: float) -> Surround:
 
 def tilt_at(step: EnvironmentStep, frame: float) -> Tilt:
     """Degrees by which the environment leans towards the camera and to the right, to a thousandth."""
-    forward, right = (round(float(v), 3) for v in sample_one(step.tilt, frame))
+    forward, right = (round(v, 3) for v in sample_parts(step.tilt, frame).tolist())
     return forward, right
 
 
@@ -62,8 +62,8 @@ def named_behind(step: EnvironmentStep, frame: float) -> Literal["nothing", "env
 
 def backdrop_at(step: EnvironmentStep, frame: float) -> Backdrop:
     """What fills the frame behind everything, but for a picture."""
-    low = sample_one(step.colour, frame)
-    high = sample_one(step.colour_above, frame) if sample_choice(step.behind, frame) == "gradient" else low
+    low = sample_triple(step.colour, frame)
+    high = sample_triple(step.colour_above, frame) if sample_choice(step.behind, frame) == "gradient" else low
     return Backdrop(low, high, sample_one(step.gradient_turn, frame))
 
 

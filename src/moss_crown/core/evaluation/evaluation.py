@@ -10,7 +10,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import TypeVar, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,7 +39,7 @@ from moss_crown.core.motion.moving import (
 from moss_crown.core.motion.poses import Poses, place_matrix
 from moss_crown.core.stage.scene import Camera, Scene
 from moss_crown.core.type.layout import Setting, letters_of
-from moss_crown.core.values.sampling import Frames, changes, exposures, sample_one
+from moss_crown.core.values.sampling import Frames, changes, exposures, sample_one, sample_parts
 
 REMEMBERED = 64
 """So many answers are remembered: those that one frame asks for again, and those that all frames do."""
@@ -58,7 +58,7 @@ class Evaluation:
     def __init__(self, shot: Shot, cache: Cache | None = None) -> None:
         self.shot = shot
         self.cache = Cache() if cache is None else cache
-        self._known: OrderedDict[Hashable, Any] = OrderedDict()
+        self._known: OrderedDict[Hashable, object] = OrderedDict()
 
     def _once(self, key: Hashable, work: Callable[[], T]) -> T:
         """What is remembered under a key, or worked out now. What was asked for longest ago is forgotten."""
@@ -68,8 +68,7 @@ class Evaluation:
             self._known[key] = work()
             while len(self._known) > REMEMBERED:
                 self._known.popitem(last=False)
-        found: T = self._known[key]
-        return found
+        return cast(T, self._known[key])  # a key always stands for the same kind of answer
 
     @cached_property
     def _lasts(self) -> bool:
@@ -140,7 +139,7 @@ class Evaluation:
         for block in structure.blocks:
             step = self.shot.steps[block.step]
             assert isinstance(step, BlockStep | EmblemStep)
-            place = place_matrix(*(np.asarray(sample_one(v, frame)) for v in (step.move, step.turn, step.scale)))
+            place = place_matrix(*(sample_parts(v, frame) for v in (step.move, step.turn, step.scale)))
             poses.append(place @ rest_of(block.setting))
             boxes.append(structure.boxes[begin : begin + len(block.letters)])
             centres.append(np.array([(*letter.centre, 0.0) for letter in block.letters]).reshape(-1, 3))

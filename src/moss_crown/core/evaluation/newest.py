@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
@@ -15,9 +13,9 @@ class Newest:
 
     def __init__(self, cache: Cache) -> None:
         self.cache = cache
-        self._held: tuple[dict[str, Any], Evaluation] | None = None
+        self._held: tuple[dict[str, object], Evaluation] | None = None
 
-    def of(self, document: dict[str, Any]) -> Evaluation:
+    def of(self, document: dict[str, object]) -> Evaluation:
         """Raises what `read_shot` does. The document must not be changed afterwards."""
         if self._held is None or self._held[0] != document:
             self._held = document, Evaluation(read_shot(document), self.cache)

@@ -13,7 +13,7 @@ from moss_crown.core.document.form import EdgeProfile, FormStep, Tubes
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import GroupStep
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.form.profile import Edge
+from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form
 from moss_crown.core.form.tube import Tube
 from moss_crown.core.motion.acts import NO_FACES, Faces
@@ -165,7 +165,7 @@ def _tube_at(tubes: Tubes, frame: float) -> Tube | None:
 
 
 def _edge_at(edge: EdgeProfile, frame: float) -> Edge:
-    kind = sample_choice(edge.profile, frame)
+    kind: ProfileKind = sample_choice(edge.profile, frame)
     return Edge(
         kind,
         sample_one(edge.width, frame),

@@ -9,7 +9,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.finish.window import Window
+from moss_crown.core.finish.window import Box, Window
 from moss_crown.core.render.display import to_bytes, to_display
 from moss_crown.core.render.renderer import Passes
 
@@ -59,4 +59,9 @@ def finish(passes: Passes, treatments: Sequence[Treatment], frame: int, window: 
     light = passes.beauty
     for treatment in treatments:
         light = treatment(light, passes, frame, window)
-    return Picture(window.cut(light), window.cut(passes.alpha), frame)
+    return Picture(_part(light, window.own), _part(passes.alpha, window.own), frame)
+
+
+def _part(picture: F32, box: Box) -> F32:
+    left, top, right, bottom = box
+    return np.ascontiguousarray(picture[top:bottom, left:right])

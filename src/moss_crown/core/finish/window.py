@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, TypeAlias
-
-import numpy as np
-from numpy.typing import NDArray
+from typing import TypeAlias
 
 Box: TypeAlias = tuple[int, int, int, int]
 """Left, top, and beyond them right, bottom; in pixels."""
@@ -41,11 +38,12 @@ class Window:
         left, top, right, bottom = self.rendered
         return left / self.width, top / self.height, right / self.width, bottom / self.height
 
-    def cut(self, picture: NDArray[Any]) -> NDArray[Any]:
-        """(h, w, ...) of what is rendered -> the same of what is wanted."""
+    @property
+    def own(self) -> Box:
+        """What is wanted, in the pixels of what is rendered."""
         left, top, right, bottom = self.wanted
         across, down, _, _ = self.rendered
-        return np.ascontiguousarray(picture[top - down : bottom - down, left - across : right - across])
+        return left - across, top - down, right - across, bottom - down
 
 
 def window_of(width: int, height: int, region: tuple[float, float, float, float] | None) -> Window:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.look.exposure import srgb_to_linear
 from moss_crown.core.look.patterns import NAMES
-from moss_crown.core.values.sampling import sample_choice, sample_one
+from moss_crown.core.values.sampling import sample_choice, sample_one, sample_triple
 
 if TYPE_CHECKING:
     from moss_crown.core.document.look import Material, Texture
@@ -113,9 +113,9 @@ class Surface:
 def surface_at(material: Material, frame: float) -> Surface:
     """A material of the document as it is at a frame."""
     strength = sample_one(material.glow, frame)
-    glow = _triple(material.glow_colour, frame)
+    glow = sample_triple(material.glow_colour, frame)
     return Surface(
-        colour=_triple(material.colour, frame),
+        colour=sample_triple(material.colour, frame),
         metal=sample_one(material.metal, frame),
         roughness=sample_one(material.roughness, frame),
         ior=sample_one(material.ior, frame),
@@ -148,12 +148,12 @@ def _images_at(material: Material, frame: float) -> Images | None:
         width=sample_one(own.width, frame),
         tiling=sample_choice(own.tiling, frame),
         mix=sample_one(own.mix, frame),
-        tint=_triple(own.tint, frame),
+        tint=sample_triple(own.tint, frame),
         rough=sample_one(own.rough, frame),
         height=sample_one(own.height, frame),
         by_letter=sample_choice(material.texture.place, frame) == "letter",
         turn=sample_one(own.turn, frame),
-        shift=_triple(own.shift, frame),
+        shift=sample_triple(own.shift, frame),
     )
 
 
@@ -169,18 +169,13 @@ def _grain_at(texture: Texture, frame: float) -> Grain | None:
         tone=sample_one(texture.tone, frame),
         relief=sample_one(texture.relief, frame),
         wear=sample_one(texture.wear, frame),
-        colour=_triple(texture.colour, frame),
+        colour=sample_triple(texture.colour, frame),
         metal=sample_one(texture.metal, frame),
         roughness=sample_one(texture.roughness, frame),
         by_letter=sample_choice(texture.place, frame) == "letter",
         turn=sample_one(texture.turn, frame),
-        shift=_triple(texture.shift, frame),
+        shift=sample_triple(texture.shift, frame),
     )
-
-
-def _triple(value: object, frame: float) -> Triple:
-    one, two, three = (float(v) for v in sample_one(value, frame))
-    return one, two, three
 
 
 def texture_matrix(grain: Grain) -> NDArray[np.float64]:

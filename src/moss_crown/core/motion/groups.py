@@ -18,7 +18,7 @@ from moss_crown.core.document.motion import FollowStep, GroupStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.motion.acts import PLACING, Surroundings, trailed
 from moss_crown.core.motion.poses import Poses, place_matrix
-from moss_crown.core.values.sampling import Frames, needed, sample, sample_choice, sample_one
+from moss_crown.core.values.sampling import Frames, needed, sample, sample_choice, sample_one, sample_parts
 
 Floats = NDArray[np.float64]
 Pivots: TypeAlias = dict[int, Floats]
@@ -94,7 +94,7 @@ def pivot_of(step: GroupStep, corners: Floats, frame: float) -> Floats:
     """(3): the place about which a group turns, from the corners (n, 3) of what it holds at rest."""
     place = sample_choice(step.pivot, frame)
     if place == "own" or not len(corners):
-        return np.asarray(sample_one(step.own, frame), np.float64)
+        return np.asarray(sample_parts(step.own, frame), np.float64)
     low, high = corners.min(0), corners.max(0)
     middle = (low + high) / 2
     if place == "foot":

@@ -47,6 +47,7 @@ from moss_crown.core.values.sampling import (
     sample,
     sample_choice,
     sample_one,
+    sample_triple,
 )
 
 Floats = NDArray[np.float64]
@@ -153,9 +154,13 @@ def pivots_of(pivot: Pivot, setting: AnySetting, frames: Frames) -> Floats:
     """(f, l, 3), or (1, l, 3) where it stays."""
     found = []
     for frame in frames if changes(pivot) else np.zeros(1):
-        x, y, z = (float(v) for v in sample_one(pivot.own, frame))
         found.append(
-            _pivots_at(setting, sample_choice(pivot.about, frame), sample_choice(pivot.place, frame), (x, y, z))
+            _pivots_at(
+                setting,
+                sample_choice(pivot.about, frame),
+                sample_choice(pivot.place, frame),
+                sample_triple(pivot.own, frame),
+            )
         )
     return np.array(found).reshape(len(found), -1, 3)
 

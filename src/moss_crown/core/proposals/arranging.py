@@ -23,7 +23,7 @@ from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.stage.staging import NO_WALL, stages_on, wall_behind
 from moss_crown.core.type.layout import Letter
-from moss_crown.core.values.sampling import sample_choice, sample_one
+from moss_crown.core.values.sampling import sample_choice, sample_one, sample_parts, sample_triple
 
 Side: TypeAlias = Literal["left", "centre", "right", "top", "middle", "bottom"]
 Area: TypeAlias = Literal["blocks", "frame", "action_safe", "title_safe"]
@@ -54,7 +54,7 @@ def align(shot: Shot, frame: float, step: str, side: Side, to: Area) -> Patch:
     wanted = sign * HALF[to]
     if _follows(shot, frame, step):
         here = _side(_seen(shot, frame, step), side)
-        shift = [float(v) for v in np.atleast_1d(sample_one(camera_step(shot).shift, frame))]
+        shift = [float(v) for v in np.atleast_1d(sample_parts(camera_step(shot).shift, frame))]
         shift[axis] = round(shift[axis] + (wanted - here) / 2, 6)
         return [{"op": "replace", "path": f"{_path(shot, camera_step(shot).id)}/shift", "value": shift}]
     moved, total = shot, 0.0
@@ -167,7 +167,7 @@ def _on_globe(shot: Shot, frame: float, block: BlockStep, radius: float) -> Patc
     up = np.column_stack([-np.sin(turn), np.cos(turn)])
     foot = np.array([(letter.x, letter.y) for letter in lowest])
     middle = np.linalg.lstsq(up, (foot * up).sum(1) - radius, rcond=None)[0]
-    across, high, _ = (float(v) for v in sample_one(block.move, frame))
+    across, high, _ = sample_triple(block.move, frame)
     aside = _moved(curved, block.id, 0, -float(middle[0]) - across)
     return around + aside + _moved(patched(write_shot(curved), aside), block.id, 1, -radius - float(middle[1]) - high)
 
@@ -202,7 +202,7 @@ def _on_steps(shot: Shot, frame: float, block: BlockStep, stage: StageStep) -> P
                 ).model_dump(mode="json")
             )
     standing: Patch = [{"op": "replace", "path": f"{path}/patterns", "value": kept + made}]
-    return standing + _moved(shot, block.id, 1, -foot - float(sample_one(block.move, frame)[1]))
+    return standing + _moved(shot, block.id, 1, -foot - sample_triple(block.move, frame)[1])
 
 
 def _lines(shot: Shot, frame: float, step: str) -> dict[int, list[Letter]]:

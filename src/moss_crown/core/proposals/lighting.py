@@ -23,7 +23,7 @@ from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.form.mesh import BEVEL, REAR_BEVEL, Solid
 from moss_crown.core.stage.ground import triangulated
 from moss_crown.core.stage.staging import grounds_at, wall_behind
-from moss_crown.core.values.sampling import sample_one
+from moss_crown.core.values.sampling import sample_parts
 
 Floats: TypeAlias = NDArray[np.float64]
 Kit: TypeAlias = Literal[
@@ -162,7 +162,7 @@ def point_light(
     if index < 0 or not isinstance(lights, LightsStep) or not 0 <= light < len(lights.lights):
         raise DocumentInvalid("light", "a light of the recipe", f"there is no light {light} in {step}")
     lamp = lights.lights[light]
-    here = np.asarray(sample_one(lamp.place, frame), np.float64)
+    here = np.asarray(sample_parts(lamp.place, frame), np.float64)
     eye, way = _ray(shot, frame, x, y)
     if effect == "shadow":
         point = _on_stage(shot, frame, eye, way)

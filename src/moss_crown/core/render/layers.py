@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,10 +35,12 @@ class Layers:
     pictures: dict[str, F32]
     mattes: dict[str, Mattes] = field(default_factory=dict)
 
-    def cut(self, part: Callable[[NDArray[Any]], NDArray[Any]]) -> Layers:
-        """The same of a part of the frame, which is cut out of (h, w, k) by a function."""
-        mattes = {name: replace(m, index=part(m.index), share=part(m.share)) for name, m in self.mattes.items()}
-        return Layers({name: part(picture) for name, picture in self.pictures.items()}, mattes)
+    def cut(self, box: tuple[int, int, int, int]) -> Layers:
+        """The same of a part of the frame: its left, top, right and bottom in pixels."""
+        left, top, right, bottom = box
+        part = slice(top, bottom), slice(left, right)
+        mattes = {name: replace(m, index=m.index[part], share=m.share[part]) for name, m in self.mattes.items()}
+        return Layers({name: picture[part] for name, picture in self.pictures.items()}, mattes)
 
 
 def layers(

@@ -9,7 +9,7 @@ from moss_crown.core.document.look import Light
 from moss_crown.core.look.exposure import colour_of
 from moss_crown.core.stage.scene import Light as SceneLight
 from moss_crown.core.stage.scene import Manner, RectangleLight, ShapeLight, SunLight, triangle_areas
-from moss_crown.core.values.sampling import sample_choice, sample_one
+from moss_crown.core.values.sampling import sample_choice, sample_one, sample_parts
 
 Floats = NDArray[np.float64]
 SIDES, RINGS = 48, 20
@@ -35,7 +35,7 @@ def light_at(
 
     Radiance is such that its power spreads over its area and the half space that each place of it shines into.
     """
-    centre, aim = np.asarray(sample_one(lamp.place, frame)), np.asarray(sample_one(lamp.aim, frame))
+    centre, aim = sample_parts(lamp.place, frame), sample_parts(lamp.aim, frame)
     width, height = wider * sample_one(lamp.width, frame), wider * sample_one(lamp.height, frame)
     towards = aim - centre
     length = np.linalg.norm(towards)
@@ -43,7 +43,7 @@ def light_at(
     u = np.cross([0.0, 1.0, 0.0], axis)
     u = u / np.linalg.norm(u) if np.linalg.norm(u) > 1e-6 else np.array([1.0, 0.0, 0.0])
     v = np.cross(axis, u)
-    colour = np.asarray(sample_one(lamp.colour, frame)) * colour_of(sample_one(lamp.white, frame))
+    colour = sample_parts(lamp.colour, frame) * colour_of(sample_one(lamp.white, frame))
     flux = share * colour * sample_one(lamp.power, frame) * 2.0 ** sample_one(lamp.stops, frame)
     spot = sample_one(lamp.spot, frame)
     outer = np.radians(spot / 2)

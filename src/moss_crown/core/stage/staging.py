@@ -14,7 +14,7 @@ from moss_crown.core.document.values import Value
 from moss_crown.core.look.material import Surface, surface_at
 from moss_crown.core.stage.ground import steps_line, sweep_line
 from moss_crown.core.stage.scene import Globe, Ground, Haze, Sheet, Swept
-from moss_crown.core.values.sampling import sample_choice, sample_one
+from moss_crown.core.values.sampling import sample_choice, sample_one, sample_triple
 
 REACH = 60.0
 """Metres that a stage goes on to each side."""
@@ -135,5 +135,4 @@ def _haze(distance: Value[float], colour: Value[Colour], frame: float) -> Haze |
     half = sample_one(distance, frame)
     if half <= 0:
         return None
-    red, green, blue = (float(c) for c in sample_one(colour, frame))
-    return Haze(float(np.sqrt(np.log(2)) / half), (red, green, blue))
+    return Haze(float(np.sqrt(np.log(2)) / half), sample_triple(colour, frame))

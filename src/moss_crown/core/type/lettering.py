@@ -9,12 +9,13 @@ from functools import lru_cache
 
 from moss_crown.core.document.letters import Baseline as BaselineModel
 from moss_crown.core.document.letters import BlockStep, Lettering, Rule, Stretch
+from moss_crown.core.document.values import Value
 from moss_crown.core.type.emblem import track_of
 from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import Setting, plain
-from moss_crown.core.type.path import Baseline
+from moss_crown.core.type.path import Baseline, PathKind
 from moss_crown.core.type.shape import Shaping, Style
-from moss_crown.core.values.sampling import sample_choice, sample_one
+from moss_crown.core.values.sampling import sample_choice, sample_one, sample_parts
 
 
 def setting_at(step: BlockStep, frame: float) -> Setting:
@@ -36,7 +37,7 @@ def setting_at(step: BlockStep, frame: float) -> Setting:
 
 
 def _baseline(line: BaselineModel, frame: float) -> Baseline:
-    kind = sample_choice(line.kind, frame)
+    kind: PathKind = sample_choice(line.kind, frame)
     baseline = Baseline(
         kind,
         sample_one(line.radius, frame),
@@ -62,7 +63,7 @@ def _baseline(line: BaselineModel, frame: float) -> Baseline:
     )
 
 
-def _axes(axes: Mapping[str, object], frame: float) -> Axes:
+def _axes(axes: Mapping[str, Value[float]], frame: float) -> Axes:
     return tuple(sorted((tag, sample_one(value, frame)) for tag, value in axes.items()))
 
 
@@ -83,7 +84,7 @@ def _apply(styles: list[Style], characters: Iterable[int], lettering: Lettering,
     axes = dict(_axes(lettering.axes, frame))
     size, depth = sample_one(lettering.size, frame), sample_one(lettering.depth, frame)
     tracking, weight = sample_one(lettering.tracking, frame), sample_one(lettering.weight, frame)
-    turn, shift = sample_one(lettering.turn, frame), sample_one(lettering.shift, frame)
+    turn, shift = sample_one(lettering.turn, frame), sample_parts(lettering.shift, frame)
     for k in characters:
         own = styles[k]
         kept = () if family and family != own.family else own.axes

@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import TypeAlias, TypeVar, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.binding import Bound, Source, Spec
 from moss_crown.core.document.formula import parsed
-from moss_crown.core.document.values import Formula, Key, Keyed, Link, moving
+from moss_crown.core.document.values import Formula, Key, Keyed, Link, Value, moving
 from moss_crown.core.values.curves import ease, monotone_slopes, pressed, slope_at_ends
-from moss_crown.core.values.formula import evaluate
+from moss_crown.core.values.formula import Answer, Part, evaluate
 from moss_crown.core.values.noise import seed_of
 
-Frames = NDArray[np.float64]
-Floats = NDArray[np.float64]
+Frames: TypeAlias = NDArray[np.float64]
+Floats: TypeAlias = NDArray[np.float64]
+T = TypeVar("T")
+Numbers = TypeVar("Numbers", bound=float | tuple[float, ...])
+"""A number, or the parts of a vector or a colour."""
+Triple: TypeAlias = tuple[float, float, float]
+Parts = TypeVar("Parts", bound=tuple[float, ...])
 
 
 @dataclass(frozen=True)
@@ -35,7 +39,7 @@ ONE = Letters(*(np.zeros(1) for _ in range(5)))
 """Stands in where a value is not one of letters."""
 
 
-def sample(value: Any, frames: Frames) -> Floats:
+def sample(value: Value[Numbers], frames: Frames) -> Floats:
     """A numeric value (number, vector or colour) at frames: (f) or (f, k) float64."""
     if isinstance(value, Formula | Link):
         return np.ascontiguousarray(_Question(frames, ONE).tied(value)[:, 0])
@@ -44,7 +48,7 @@ def sample(value: Any, frames: Frames) -> Floats:
     return _keyed(value, frames)
 
 
-def sample_each(value: Any, frames: Frames, letters: Letters) -> Floats:
+def sample_each(value: Value[Numbers], frames: Frames, letters: Letters) -> Floats:
     """A numeric value for each letter: (f, l) or (f, l, k), where l is 1 when it is the same for all."""
     if isinstance(value, Formula | Link):
         return _Question(frames, letters).tied(value)
@@ -56,7 +60,7 @@ def sample_each(value: Any, frames: Frames, letters: Letters) -> Floats:
     return sample(value, frames)[:, None]
 
 
-def sample_choice(value: Any, frame: float) -> Any:
+def sample_choice(value: Value[T], frame: float) -> T:
     """A switch, choice or text at a frame: one with keys changes on its key, never between."""
     if isinstance(value, Formula | Link):
         return _Question(np.array([float(frame)]), ONE).choice(value)
@@ -67,21 +71,30 @@ def sample_choice(value: Any, frame: float) -> Any:
     return value.keys[max(0, int(np.searchsorted(at, inside[0], side="right")) - 1)].value
 
 
-def sample_one(value: Any, frame: float) -> Any:
-    """A numeric value at one frame: a float, or a (k) array."""
-    if isinstance(value, Keyed | Formula | Link):
-        found = sample(value, np.array([float(frame)]))[0]
-        return float(found) if np.ndim(found) == 0 else found
-    return float(value) if isinstance(value, int | float) else np.asarray(value, np.float64)
+def sample_one(value: Value[float], frame: float) -> float:
+    """A number at one frame."""
+    return float(value) if isinstance(value, int | float) else float(sample(value, np.array([float(frame)]))[0])
 
 
-def changes(node: Any) -> bool:
+def sample_parts(value: Value[Parts], frame: float) -> Floats:
+    """A vector or a colour at one frame: (k)."""
+    found: Floats = sample(value, np.array([float(frame)]))[0]
+    return found
+
+
+def sample_triple(value: Value[Triple], frame: float) -> Triple:
+    """A place, a direction or a colour at one frame."""
+    one, two, three = sample_parts(value, frame).tolist()
+    return one, two, three
+
+
+def changes(node: object) -> bool:
     """May anything in a value, a step or a list of steps change in time? What has neither keys nor formulas nor links
     is the same at every frame."""
     return bool(moving(node))
 
 
-def needed(node: Any, frames: Frames) -> Frames:
+def needed(node: object, frames: Frames) -> Frames:
     """The frames at which something has to be worked out: one where it is the same at all."""
     return frames if changes(node) else frames[:1]
 
@@ -91,7 +104,7 @@ def exposures(exposed: int, frames: Frames) -> Frames:
     return frames if exposed == 1 else np.floor(frames / exposed) * exposed
 
 
-def _keyed(value: Keyed[Any], frames: Frames) -> Floats:
+def _keyed(value: Keyed[Numbers], frames: Frames) -> Floats:
     at = np.array([key.frame for key in value.keys])
     values = np.array([key.value for key in value.keys], np.float64)
     if len(at) == 1:
@@ -122,7 +135,7 @@ def _keyed(value: Keyed[Any], frames: Frames) -> Floats:
 
 
 def _hermite(
-    key: Key[Any], following: Key[Any], a: Floats, b: Floats, leaving: Floats, arriving: Floats, u: Frames
+    key: Key[T], following: Key[T], a: Floats, b: Floats, leaving: Floats, arriving: Floats, u: Frames
 ) -> Floats:
     """A cubic from a to b; at an end that is not smooth with the slope of the ease there."""
     start, end = slope_at_ends(key.ease)
@@ -133,7 +146,7 @@ def _hermite(
     return np.asarray(a + h01 * (b - a) + h10 * m0 + h11 * m1)
 
 
-def _folded(value: Keyed[Any], frames: Frames, first: float, last: float) -> tuple[Frames, Frames]:
+def _folded(value: Keyed[T], frames: Frames, first: float, last: float) -> tuple[Frames, Frames]:
     """Frames outside the keys brought inside by `before` and `after`, and the rounds gone by where each goes onward."""
     span = last - first
     inside = np.clip(frames, first, last)
@@ -152,7 +165,7 @@ def _folded(value: Keyed[Any], frames: Frames, first: float, last: float) -> tup
     return inside, rounds
 
 
-def _carried(value: Keyed[Any], at: Frames, values: Floats, frames: Frames) -> Floats:
+def _carried(value: Keyed[T], at: Frames, values: Floats, frames: Frames) -> Floats:
     """What `carry_on` adds outside the keys: the speed at the nearest end goes on."""
     extra = np.zeros((len(frames), *values.shape[1:]))
     shape = (-1, *([1] * (values.ndim - 1)))
@@ -165,7 +178,7 @@ def _carried(value: Keyed[Any], at: Frames, values: Floats, frames: Frames) -> F
     return extra
 
 
-def raw_formula(value: Formula, frames: Frames, letters: Letters) -> Any:
+def raw_formula(value: Formula, frames: Frames, letters: Letters) -> Answer:
     """What a formula answers before it is kept within bounds; it may not be a number."""
     return _Question(frames, letters).raw(value)
 
@@ -177,7 +190,7 @@ class _Question:
         self.frames, self.letters = frames, letters
         # By identity: the shot holds every value meanwhile.
         self._known: dict[int, Floats] = {}
-        self._chosen_before: dict[int, Any] = {}
+        self._chosen_before: dict[int, object] = {}
         self._frames: list[_Question] | None = None
 
     def tied(self, value: Formula | Link) -> Floats:
@@ -201,10 +214,11 @@ class _Question:
             found = stacked(self.raw(value), spec, len(self.frames), len(self.letters.i))
         return kept(found, spec)
 
-    def raw(self, value: Formula) -> Any:
+    def raw(self, value: Formula) -> Answer:
         bound: Bound = value.bound
         frames, letters = self.frames, self.letters
-        names: dict[str, Any] = {"pi": np.pi, "tau": 2 * np.pi, "n": np.float64(len(letters.i))}
+        names: dict[str, Part] = {"pi": np.array(np.pi), "tau": np.array(2 * np.pi)}
+        names["n"] = np.array(float(len(letters.i)))
         names["f"] = frames[:, None]
         names["t"] = (frames[:, None] - bound.first) / bound.fps
         for name in "iuxyz":
@@ -212,28 +226,25 @@ class _Question:
         seed = seed_of(bound.seed, bound.path)
         return evaluate(parsed(value.formula).tree, names, lambda path: self._asked(bound.sources[path]), seed)
 
-    def _asked(self, source: Source) -> Any:
+    def _asked(self, source: Source) -> Part:
         """A source for a formula, (f, l); of a vector the part that is named, or its first."""
         if source.spec.kind in ("choice", "text"):
-            return self._chosen(source, str)
+            return np.array([[str(value)] for value in self._chosen(source)])
         found = self._numbers(source)
         return found if found.ndim == 2 else found[..., max(source.part, 0)]
 
     def _numbers(self, source: Source) -> Floats:
         if source.spec.kind == "switch":
-            return self._chosen(source, lambda on: float(bool(on)))
+            return np.array([[float(bool(value))] for value in self._chosen(source)])
         if isinstance(source.value, Formula | Link):
             return self.tied(source.value)
         return sample_each(source.value, self.frames, self.letters)
 
-    def _chosen(self, source: Source, told: Callable[[Any], Any]) -> Floats:
-        """A switch, choice or text at each frame: (f, 1)."""
+    def _chosen(self, source: Source) -> list[object]:
+        """A switch, choice or text at each frame, or one that it is at all."""
         if not isinstance(source.value, Keyed | Formula | Link):
-            seen = [source.value]
-        else:
-            seen = [one.choice(source.value) for one in self._by_frame()]
-        told_of: Floats = np.array([[told(value)] for value in seen])
-        return told_of
+            return [source.value]
+        return [one.choice(source.value) for one in self._by_frame()]
 
     def _by_frame(self) -> list[_Question]:
         """A question for each frame: what changes by jumps is asked for one at a time, and not of letters."""
@@ -243,15 +254,15 @@ class _Question:
             self._frames = [_Question(np.array([frame]), ONE) for frame in self.frames]
         return self._frames
 
-    def choice(self, value: Any) -> Any:
+    def choice(self, value: Value[T]) -> T:
         """A switch, choice or text at the one frame of the question."""
         if not isinstance(value, Formula | Link):
             return sample_choice(value, float(self.frames[0]))
         if id(value) not in self._chosen_before:
             self._chosen_before[id(value)] = self._choice(value)
-        return self._chosen_before[id(value)]
+        return cast(T, self._chosen_before[id(value)])  # what a tied value takes is what its field is
 
-    def _choice(self, value: Formula | Link) -> Any:
+    def _choice(self, value: Formula | Link) -> bool | str:
         bound: Bound = value.bound
         spec = bound.spec
         if isinstance(value, Link):
@@ -272,7 +283,7 @@ class _Question:
         return text
 
 
-def stacked(raw: Any, spec: Spec, frames: int, letters: int) -> Floats:
+def stacked(raw: Answer, spec: Spec, frames: int, letters: int) -> Floats:
     """The answer of a formula as (f, l) or (f, l, k); one number stands for all parts of a vector."""
     parts = raw if isinstance(raw, tuple) else (raw,)
     numbers = [np.broadcast_to(_plain(part), (frames, letters)) for part in parts]
@@ -281,7 +292,7 @@ def stacked(raw: Any, spec: Spec, frames: int, letters: int) -> Floats:
     return np.stack([numbers[k % len(numbers)] for k in range(spec.size)], -1)
 
 
-def _plain(part: Any) -> Floats:
+def _plain(part: Part) -> Floats:
     array = np.asarray(part)
     return np.full((1, 1), np.nan) if array.dtype.kind in "US" else np.atleast_2d(array.astype(np.float64))
 

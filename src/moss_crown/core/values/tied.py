@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import TypeVar, cast
 
 import numpy as np
 from pydantic import BaseModel
@@ -16,11 +16,12 @@ from moss_crown.core.document.keys import value_at
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Formula, Keyed, Link, members, moving
 from moss_crown.core.errors import LinkInvalid, LinkLoop
-from moss_crown.core.values.sampling import ONE, Letters, raw_formula, sample_choice, sample_each, sample_one, stacked
+from moss_crown.core.values.sampling import ONE, Letters, raw_formula, sample, sample_choice, sample_each, stacked
 
 MANY = Letters(np.arange(12.0), np.linspace(0, 1, 12), np.linspace(-3, 3, 12), np.full(12, 0.5), np.zeros(12))
 """A row of letters to try a formula of letters on."""
 PLOTTED = 120
+T = TypeVar("T")
 
 
 def unsound(shot: Shot) -> Iterator[tuple[str, str]]:
@@ -45,20 +46,24 @@ def unsound(shot: Shot) -> Iterator[tuple[str, str]]:
                 )
 
 
-def settled(node: Any, frame: float) -> Any:
+def settled(node: T, frame: float) -> T:
     """A model of the document with a constant, as at a frame, in the place of each formula and link."""
+    return cast(T, _settled(node, frame))  # what stands in is what the field takes
+
+
+def _settled(node: object, frame: float) -> object:
     if isinstance(node, Formula | Link):
         if node.bound.spec.kind != "number":
             return sample_choice(node, frame)
-        found = sample_one(node, frame)
-        return tuple(float(v) for v in found) if np.ndim(found) else found
+        found = sample(node, np.array([float(frame)]))[0]
+        return tuple(found.tolist()) if np.ndim(found) else float(found)
     if isinstance(node, list):
-        return [settled(part, frame) for part in node]
+        return [_settled(part, frame) for part in node]
     if isinstance(node, dict):
-        return {name: settled(part, frame) for name, part in node.items()}
+        return {name: _settled(part, frame) for name, part in node.items()}
     if not isinstance(node, BaseModel) or isinstance(node, Keyed):
         return node
-    return node.model_copy(update={str(name): settled(member, frame) for name, member in members(node)})
+    return node.model_copy(update={str(name): _settled(member, frame) for name, member in members(node)})
 
 
 @dataclass(frozen=True)
