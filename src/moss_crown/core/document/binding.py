@@ -6,21 +6,19 @@ values that it names; whoever samples it later needs nothing else.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeAlias, get_args, get_origin
+from typing import Annotated, Any, Literal, Protocol, TypeAlias, get_args, get_origin
 
 from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
 
 from moss_crown.core import limits
 from moss_crown.core.document.formula import FormulaInvalid, circle, parsed, path_parts
+from moss_crown.core.document.kinds import FrameRate, StepBase
 from moss_crown.core.document.values import Formula, Keyed, Link, members, moving
 from moss_crown.core.errors import LinkInvalid, LinkLoop, LinkTooLong, TooMany
-
-if TYPE_CHECKING:
-    from moss_crown.core.document.shot import Shot
 
 Kind: TypeAlias = Literal["number", "switch", "choice", "text"]
 
@@ -74,7 +72,20 @@ class Bound:
         return 0
 
 
-def bind(shot: Shot) -> None:
+class _Shot(Protocol):
+    """What values are tied to of a shot, which is read after this."""
+
+    @property
+    def fps(self) -> FrameRate: ...
+    @property
+    def first(self) -> int: ...
+    @property
+    def seed(self) -> int: ...
+    @property
+    def steps(self) -> Sequence[StepBase]: ...
+
+
+def bind(shot: _Shot) -> None:
     """Tie every formula and link of a shot to it. Raises FormulaInvalid, LinkInvalid, LinkLoop,
     LinkTooLong or TooMany."""
     if not any(isinstance(value, Formula | Link) for _, value in moving(shot)):
@@ -153,7 +164,7 @@ def _formula(value: Formula, pointer: str, of_letters: bool) -> Any:
     return expression
 
 
-def _by_letter(shot: Shot, path: str) -> bool:
+def _by_letter(shot: _Shot, path: str) -> bool:
     id = path.split("/", 1)[0]
     return next((step.facts.by_letter for step in shot.steps if step.id == id), False)
 
@@ -176,12 +187,12 @@ def _words(spec: Spec) -> str:
     return {"switch": "a switch", "choice": "a choice", "text": "a text"}[spec.kind]
 
 
-def value_paths(shot: Shot) -> dict[str, Spec]:
+def value_paths(shot: _Shot) -> dict[str, Spec]:
     """Every value of a shot that a link or a formula can name, and its kind."""
     return {path: spec for path, _, spec, _ in _values(shot)}
 
 
-def _values(shot: Shot) -> Iterator[tuple[str, str, Spec, Any]]:
+def _values(shot: _Shot) -> Iterator[tuple[str, str, Spec, Any]]:
     """Path by step id, JSON pointer, kind and value of every Value of a shot."""
     for index, step in enumerate(shot.steps):
         yield from _of_model(step, step.id, f"/steps/{index}")

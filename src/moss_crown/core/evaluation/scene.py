@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from moss_crown.core import limits
 from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.around import light_names, lights_at, surround_at
+from moss_crown.core.evaluation.seen import camera, shutter_frames
 from moss_crown.core.evaluation.setting import form_of_letter
 from moss_crown.core.evaluation.solids import fineness, letter_solid, solid_address
+from moss_crown.core.evaluation.whereabouts import Whereabouts
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.dressing import worn_by
 from moss_crown.core.look.material import Surface
@@ -20,31 +21,28 @@ from moss_crown.core.motion.poses import softened
 from moss_crown.core.stage.scene import Placed, Scene
 from moss_crown.core.stage.staging import grounds_at, haze_at, horizon_at
 
-if TYPE_CHECKING:
-    from moss_crown.core.evaluation.evaluation import Evaluation
-
 SOFT_POSES = 65
 """In so many places letters that are soft stand while the shutter is open."""
 NOWHERE = -1
 """In place of a solid for a letter of which nothing is there, such as a tube that has not begun."""
 
 
-def scene(of: Evaluation, frame: float, aspect: float, blur: bool, height: int, motion: bool) -> Scene:
+def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int, motion: bool) -> Scene:
     """See `Evaluation.scene`."""
     shot = of.shot
     structure = of.structure(frame)
-    moments = of.shutter_frames(frame, aspect) if blur else np.array([float(frame)])
+    moments = shutter_frames(of, structure, frame, aspect) if blur else np.array([float(frame)])
     done = of.moved(structure, moments)
     if soft := any(block.wear.soft is not None for block in done):
         moments = np.linspace(moments[0], moments[-1], SOFT_POSES)
         done = of.moved(structure, moments)
     poses = together(done, len(moments))
-    camera = of.camera(moments, aspect)
+    eye = camera(of, moments, aspect)
     if soft:
-        poses = softened(poses, soft_at(done, len(moments))[len(moments) // 2], camera.poses)
+        poses = softened(poses, soft_at(done, len(moments))[len(moments) // 2], eye.poses)
     later = of.poses(structure, moments[:1] + 1) if motion else None
     if motion:
-        camera = replace(camera, later=of.camera(moments[:1] + 1, aspect).poses[0])
+        eye = replace(eye, later=camera(of, moments[:1] + 1, aspect).poses[0])
     surfaces: list[Surface] = []
     solids: list[Solid] = []
     place_of: dict[str, int] = {}
@@ -65,7 +63,7 @@ def scene(of: Evaluation, frame: float, aspect: float, blur: bool, height: int, 
             a, b, c, d, e = (begins[id(dress)] + k for k in dress.which)
             by_facet = (a, b, c, d, e)
             form = form_of_letter(letter, block.form)
-            tolerance = fineness(letter, poses[middle, count], camera, height)
+            tolerance = fineness(letter, poses[middle, count], eye, height)
             recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
             where = solid_address(*recipe, tolerance=tolerance)
             if where not in place_of:
@@ -101,7 +99,7 @@ def scene(of: Evaluation, frame: float, aspect: float, blur: bool, height: int, 
         tuple(surfaces),
         lights_at(shot, frame, owners, len(grounds)),
         surround_at(shot, frame, aspect),
-        camera,
+        eye,
         light_names(shot, frame),
         haze_at(shot, frame),
         horizon_at(shot, frame),

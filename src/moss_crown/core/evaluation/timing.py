@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,15 +10,13 @@ from numpy.typing import NDArray
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import DriveStep, GroupStep
 from moss_crown.core.document.values import Keyed
+from moss_crown.core.evaluation.setting import Structure
+from moss_crown.core.evaluation.whereabouts import Whereabouts
 from moss_crown.core.motion.clearance import GIVE, contacts
 from moss_crown.core.motion.moving import exact_rest, moved, starts_of
 from moss_crown.core.motion.poses import Poses, speeds
 from moss_crown.core.stage.staging import floor_below, wall_behind
 from moss_crown.core.values.sampling import Frames, exposures, sample_choice
-
-if TYPE_CHECKING:
-    from moss_crown.core.evaluation.evaluation import Evaluation
-    from moss_crown.core.evaluation.setting import Structure
 
 
 @dataclass(frozen=True)
@@ -41,7 +38,7 @@ REST_MOVE = 5e-4
 """A letter is at rest when no corner of its box is farther than this share of the cap height from where it ends."""
 
 
-def timing(of: Evaluation, structure: Structure, frames: Frames) -> Timing:
+def timing(of: Whereabouts, structure: Structure, frames: Frames) -> Timing:
     """Speeds by central differences over a frame, starts by the drives that are on at the last frame, rest.
 
     The frames follow one another.
@@ -65,7 +62,7 @@ def timing(of: Evaluation, structure: Structure, frames: Frames) -> Timing:
     return Timing(fast, rest_frames(of, structure), starts)
 
 
-def rest_frames(of: Evaluation, structure: Structure) -> NDArray[np.float64]:
+def rest_frames(of: Whereabouts, structure: Structure) -> NDArray[np.float64]:
     """(l): the first frame from which each letter does not move any more by itself, shivers apart.
 
     Where cadences and swings decide alone it is exact. Otherwise letters are watched until long after the shot, and it
@@ -103,7 +100,7 @@ def rest_frames(of: Evaluation, structure: Structure) -> NDArray[np.float64]:
     return np.concatenate(found)
 
 
-def contacts_of(of: Evaluation, structure: Structure, frames: Frames, poses: Poses | None = None) -> NDArray[np.uint8]:
+def contacts_of(of: Whereabouts, structure: Structure, frames: Frames, poses: Poses | None = None) -> NDArray[np.uint8]:
     """(f, l): at which frames letters run into each other, the floor or the wall. `poses` may give those at the
     frames, where they are known."""
     shot = of.shot
@@ -117,7 +114,7 @@ def contacts_of(of: Evaluation, structure: Structure, frames: Frames, poses: Pos
     return contacts(found, structure.boxes, np.concatenate(still), np.concatenate(give), floor, wall)
 
 
-def rest_frame(of: Evaluation, letters: NDArray[np.float64] | None = None) -> float:
+def rest_frame(of: Whereabouts, letters: NDArray[np.float64] | None = None) -> float:
     """The frame at which all letters are at rest and every block has reached its last key; NEVER for none. `letters`
     may give what `rest_frames` says of the last frame's, where that is known."""
     shot = of.shot
