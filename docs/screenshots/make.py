@@ -17,7 +17,7 @@ from playwright.sync_api import Page, sync_playwright
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import write_png
-from moss_crown.core.picture import FrameOrder, frame_pixels, render_frame
+from moss_crown.core.picture import FrameOrder, render_picture
 
 HERE = Path(__file__).parent
 FLAGS = [
@@ -153,7 +153,7 @@ def frames(url: str) -> None:
     client, _, shots = demo(url)
     for title, (name, frame) in FRAMES.items():
         shot = read_shot(client.get(f"/api/shots/{shots[title]}").json()["document"])
-        pixels = frame_pixels(render_frame(Evaluation(shot), frame, FrameOrder(1280, 720, 64, threads=2)), frame, False)
+        pixels = render_picture(Evaluation(shot), frame, FrameOrder(1280, 720, 64, threads=2)).pixels()
         (HERE / f"{name}.png").write_bytes(write_png(pixels, 9))
 
 
