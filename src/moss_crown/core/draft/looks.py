@@ -131,7 +131,10 @@ def _lamp(light: Light) -> LampDrawn:
     lit = (spot, soft, manner.limit, manner.dark, touches)
     if isinstance(light, SunLight):
         away, way, radiance = three(-50 * light.direction), three(light.direction), three(light.irradiance)
-        return LampDrawn("sun", away, way, radiance, 0.0, *lit)
+        side = np.cross(light.direction, np.eye(3)[np.argmin(np.abs(light.direction))])
+        u = np.tan(light.radius) * side / np.linalg.norm(side)
+        disc = three(u), three(np.cross(light.direction, u))
+        return LampDrawn("sun", away, way, radiance, 0.0, *lit, *disc)
     if isinstance(light, ShapeLight):
         return _shape(light, lit)
     edges = three(light.u), three(light.v)

@@ -161,7 +161,8 @@ class Touches:
 class LampDrawn:
     """A lamp as the draft draws it: lit from its middle, with its radiance and the area that shines (for a sun, 0, and
     the light on what faces it in the radiance's place); mirrored as a rectangle of half edges `u`, `v`, as large as a
-    flat lamp of any shape, and nothing where it looks the same from everywhere. `spot` is half the angle of its cone in
+    flat lamp of any shape, and nothing where it looks the same from everywhere; of a sun those of its disc, a metre
+    away. `spot` is half the angle of its cone in
     radians, 0 for none; `dark` how dark its shadows are on letters and on the stage."""
 
     kind: Literal["flat", "around", "sun"]

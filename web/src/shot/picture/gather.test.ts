@@ -72,12 +72,18 @@ describe('gathering pictures', () => {
     }
   });
 
-  it('lets a ball shine from its surface, and a sun from where it is', () => {
+  it('lets a ball shine from its surface, and a sun from its disc', () => {
     const ball = { ...flat, kind: 'around', area: 4 * Math.PI * 0.04 } as Lamp;
     const lamp = new THREE.PointLight();
     shineFrom(lamp, ball, 5, 0);
     expect(lamp.position.distanceTo(new THREE.Vector3(1, 4, 2))).toBeCloseTo(0.2, 6);
-    shineFrom(lamp, { ...flat, kind: 'sun' } as Lamp, 5, 0);
-    expect(lamp.position.toArray()).toEqual([1, 4, 2]);
+    const sun = new THREE.DirectionalLight();
+    const disc = { ...flat, kind: 'sun', u: [0.01, 0, 0], v: [0, 0, 0.01] } as Lamp;
+    for (let k = 0; k < 9; k++) {
+      shineFrom(sun, disc, k, 0);
+      const way = sun.target.position.clone().sub(sun.position);
+      expect(way.angleTo(new THREE.Vector3(0, -1, 0))).toBeLessThan(0.0142);
+      if (!k) expect(sun.position.toArray()).toEqual([1, 4, 2]);
+    }
   });
 });

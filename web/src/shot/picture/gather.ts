@@ -69,11 +69,22 @@ export function shineFrom(lamp: THREE.Object3D, light: Lamp, k: number, shift: n
     const radius = Math.sqrt(light.area / (4 * Math.PI));
     lamp.position.addScaledVector(U.set(ring * Math.cos(turn), up, ring * Math.sin(turn)), radius);
   }
+  if (k && light.kind === 'sun') {
+    // Its half edges are those of its disc in the sky, a metre away.
+    lamp.position
+      .addScaledVector(U.set(...light.u), across * SUN_AT)
+      .addScaledVector(U.set(...light.v), up * SUN_AT);
+  }
+  if (lamp instanceof THREE.DirectionalLight) {
+    lamp.target.position.set(...light.centre).addScaledVector(U.set(...light.normal), SUN_AT);
+  }
   if (lamp instanceof THREE.SpotLight) {
     lamp.target.position.copy(lamp.position).add(U.set(...light.normal));
   }
 }
 
+/** Metres from a sun to what it is turned to. */
+const SUN_AT = 50;
 const U = new THREE.Vector3();
 
 /** The mean of pictures in scene-linear light. */

@@ -4,8 +4,16 @@ import { shineFrom } from './gather';
 
 const SHADOW_MAP = 1024;
 const MOST_CASTING = 8;
-const SHADOW_BLUR = 5;
-const SUN_REACH = 12;
+/** Metres from what casts shadows to a sun, and beyond it to what they fall on. */
+const SUN_AWAY = 60;
+const SUN_BEYOND = 120;
+/** What is behind the letters is about so many of their half widths away: how wide a shadow's border is there. */
+const BEHIND = 0.5;
+/** Borders of shadows in texels: narrower would show them, wider would show the taps. */
+const NARROWEST = 1.5;
+const WIDEST = 5;
+/** Where the letters are is rounded to so many parts of their half width: shadows do not swim while they move. */
+const STEADY = 8;
 
 type Drawn = THREE.SpotLight | THREE.PointLight | THREE.DirectionalLight;
 
@@ -18,6 +26,9 @@ export class Lamps {
   private casting: Drawn[] = [];
   private coarse = false;
   private shining = 0;
+  /** What casts shadows: all letters. */
+  private readonly middle = new THREE.Vector3();
+  private reach = 5;
 
   /** Other lamps. */
   arrange(lights: Lamp[]) {
@@ -34,6 +45,27 @@ export class Lamps {
       this.standing.push({ lamp, light, strength: lamp.intensity });
       if (!(lamp instanceof THREE.PointLight)) this.group.add(lamp.target);
     }
+    this.fitAll();
+  }
+
+  /** Fit shadows to what casts them, a ball: what lies beyond it along the light is in its shadow as well, and nothing
+   *  beside it is. */
+  fit({ center, radius }: THREE.Sphere) {
+    const grid = Math.max(0.05, 2 ** (Math.ceil(2 * Math.log2(Math.max(radius, 1e-3))) / 2));
+    const rounded = center
+      .clone()
+      .multiplyScalar(STEADY / grid)
+      .round()
+      .multiplyScalar(grid / STEADY);
+    const reach = grid * (1 + 1 / STEADY);
+    if (reach === this.reach && rounded.equals(this.middle)) return;
+    this.middle.copy(rounded);
+    this.reach = reach;
+    this.fitAll();
+  }
+
+  private fitAll() {
+    for (const { lamp, light } of this.standing) if (this.casting.includes(lamp)) this.frame(lamp, light);
   }
 
   /** How many pictures it takes for each lamp to throw its shadow once. */
@@ -48,6 +80,7 @@ export class Lamps {
     const { casting } = this;
     this.standing.forEach(({ lamp, light, strength }, number) => {
       shineFrom(lamp, light, k, number * 0.37);
+      if (lamp instanceof THREE.DirectionalLight) this.turnTo(lamp);
       const turn = casting.indexOf(lamp);
       if (turn < 0) return;
       const own = turn === k % casting.length;
@@ -62,34 +95,66 @@ export class Lamps {
   coarsen(coarse: boolean): boolean {
     if (this.coarse === coarse) return false;
     this.coarse = coarse;
-    for (const lamp of this.casting) this.fineness(lamp.shadow);
+    this.fitAll();
     return true;
   }
 
   private castBy(lamp: Drawn, now: boolean) {
     lamp.castShadow = now;
     const { shadow } = lamp;
-    this.fineness(shadow);
     shadow.bias = -0.0006;
-    shadow.normalBias = 0.02;
-    const { camera } = shadow;
-    if (camera instanceof THREE.OrthographicCamera) {
-      camera.left = camera.bottom = -SUN_REACH;
-      camera.right = camera.top = SUN_REACH;
-      camera.far = 120;
-    } else if (camera instanceof THREE.PerspectiveCamera) {
-      camera.near = 0.5;
-      camera.far = 60;
+    if (lamp instanceof THREE.PointLight) {
+      shadow.camera.near = 0.5;
+      shadow.camera.far = 60;
     }
-    if (lamp instanceof THREE.SpotLight) lamp.shadow.focus = 0.5;
   }
 
-  private fineness(shadow: THREE.LightShadow) {
-    const share = this.coarse ? 0.5 : 1;
-    shadow.mapSize.setScalar(SHADOW_MAP * share);
-    shadow.radius = SHADOW_BLUR * share;
-    shadow.map?.dispose();
-    shadow.map = null;
+  /** A sun stands so that what casts shadows is in the middle of its own. */
+  private turnTo(sun: THREE.DirectionalLight) {
+    const way = sun.target.position.clone().sub(sun.position).normalize();
+    sun.position.copy(this.middle).addScaledVector(way, -SUN_AWAY);
+    sun.target.position.copy(this.middle);
+  }
+
+  /** What a lamp's shadow map holds, and how wide the borders of its shadows are drawn. */
+  private frame(lamp: Drawn, light: Lamp) {
+    const { shadow } = lamp;
+    const side = SHADOW_MAP * (this.coarse ? 0.5 : 1);
+    if (shadow.mapSize.x !== side) {
+      shadow.mapSize.setScalar(side);
+      shadow.map?.dispose();
+      shadow.map = null;
+    }
+    const { camera } = shadow;
+    let seen = 2 * SUN_AWAY; // metres across the map where the letters are
+    let border = 0; // metres, of what falls behind them
+    if (lamp instanceof THREE.DirectionalLight && camera instanceof THREE.OrthographicCamera) {
+      this.turnTo(lamp);
+      camera.left = camera.bottom = -this.reach;
+      camera.right = camera.top = this.reach;
+      camera.near = SUN_AWAY - this.reach;
+      camera.far = SUN_AWAY + SUN_BEYOND;
+      camera.updateProjectionMatrix();
+      seen = 2 * this.reach;
+      border = 2 * Math.hypot(...light.u) * BEHIND * this.reach;
+      shadow.bias = -0.002 / (camera.far - camera.near);
+    } else if (lamp instanceof THREE.SpotLight) {
+      const to = this.middle.clone().sub(new THREE.Vector3(...light.centre));
+      const away = Math.max(to.length(), 1e-3);
+      const beside = to.angleTo(new THREE.Vector3(...light.normal));
+      const half = away > this.reach ? Math.asin(this.reach / away) : Math.PI;
+      // Three's own bound: half of what a camera can see.
+      const angle = Math.min(beside + half, 0.7, lamp.angle);
+      lamp.shadow.focus = angle / lamp.angle;
+      camera.near = Math.max(0.05, Math.min(0.5, (away - this.reach) / 2));
+      camera.far = 60;
+      seen = 2 * away * Math.tan(angle);
+      border = (Math.sqrt(light.area) * BEHIND * this.reach) / away;
+    }
+    const texel = seen / side;
+    shadow.radius = Math.min(Math.max(border / 2 / texel, NARROWEST), WIDEST);
+    // Along the normal as far as the border is drawn wide: what is lit at a slant would else shade itself.
+    shadow.normalBias = Math.min(0.02, texel * shadow.radius);
   }
 }
 

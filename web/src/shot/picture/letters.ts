@@ -243,6 +243,21 @@ export class Letters {
     return worn;
   }
 
+  /** A ball around all letters at a frame. */
+  around(span: SeenSpan, frame: number): THREE.Sphere {
+    const box = new THREE.Box3();
+    const own = new THREE.Box3();
+    const ball = new THREE.Sphere();
+    span.letters.forEach(({ recipe }, letter) => {
+      for (const part of this.built.get(recipe)?.values() ?? []) {
+        if (!part.boundingBox) part.computeBoundingBox();
+        if (!part.boundingBox) continue;
+        box.union(own.copy(part.boundingBox).applyMatrix4(this.pose.fromArray(poseAt(span, frame, letter))));
+      }
+    });
+    return box.isEmpty() ? ball.set(new THREE.Vector3(), 1) : box.getBoundingSphere(ball);
+  }
+
   /** The number of the letter that is drawn where a ray meets it; -1 for none. */
   hitBy(ray: THREE.Raycaster): number {
     this.title.updateMatrixWorld(true);

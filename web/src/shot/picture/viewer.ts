@@ -189,6 +189,7 @@ export class Viewer {
       }
       this.glows.place(span, frame);
       this.letters.place(span, frame);
+      this.lamps.fit(this.letters.around(span, frame));
     }
     // Of small moving pictures, shadows follow every other one, and what stands still for a moment.
     clearTimeout(this.lagging);
