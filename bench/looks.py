@@ -153,9 +153,10 @@ def suns(client: httpx.Client, production: str, page: Page, url: str, cache: Cac
             one, other = (srgb_to_linear(part / 255) @ BRIGHTNESS for part in (draft, proof))
             off = np.abs(one - other).mean() / other.mean()
             uneven = one[mask].std() / one[mask].mean() - other[mask].std() / other[mask].mean()
+            face = one[mask].mean() / other[mask].mean() - 1
             say(
                 f"  sun at {angle} degrees, {depth:g} cap heights deep",
-                f"faces {one[mask].mean() / other[mask].mean() - 1:+.0%}, more uneven by {uneven:+.1%}; all {off:.0%} off",
+                f"faces {face:+.0%}, more uneven by {uneven:+.1%}; all {off:.0%} off",
                 "10 %, 3 %; 15 %",
             )
 
