@@ -260,6 +260,16 @@ class MotionOut(BaseModel):
     which: list[list[int]]
 
 
+class NamedMotion(BaseModel):
+    """A motion of the book: what it is called, what it does, and whether it goes through texts of its own."""
+
+    id: str
+    name: str
+    group: Literal["arrive", "leave", "stay", "rig"]
+    about: str
+    texts: bool
+
+
 class MotionOrder(Message):
     """A motion to give to a shot: one of the book or a kept one, in place of its motion or added to it; `texts` are
     what a rig goes through before the block's own."""

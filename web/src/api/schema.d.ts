@@ -893,6 +893,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/motions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Book
+         * @description The book of motions, without pictures: to find one by its name or by what it does.
+         */
+        get: operations["list_book_api_motions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/motion": {
         parameters: {
             query?: never;
@@ -9111,6 +9131,25 @@ export interface components {
             /** Which */
             which: number[][];
         };
+        /**
+         * NamedMotion
+         * @description A motion of the book: what it is called, what it does, and whether it goes through texts of its own.
+         */
+        NamedMotion: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "arrive" | "leave" | "stay" | "rig";
+            /** About */
+            about: string;
+            /** Texts */
+            texts: boolean;
+        };
         /** NewProduction */
         NewProduction: {
             /** Name */
@@ -13435,6 +13474,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_book_api_motions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedMotion"][];
                 };
             };
             /** @description An error, as application/problem+json */

@@ -6,6 +6,7 @@ import { toggleTheme } from '../ui/theme';
 import { useShotStore } from './context';
 import { kern, nudge, pickAll } from './desk/nudge';
 import { swapVersions } from './desk/versions';
+import { type Found, useFindings } from './finding';
 import { mark, toMarker } from './markers';
 import type { View } from './open/state';
 import type { ShotStore } from './store';
@@ -25,7 +26,8 @@ export type Opened =
 
 export interface ShotCommand {
   name: string;
-  keys: string; // shown, and matched by `matches`
+  keys: string; // matched by `pressed`, and shown by `Keys`
+  also?: string; // words that find it too
   run: () => void;
 }
 
@@ -59,10 +61,20 @@ export function shotCommands(
         store.setMode(state().mode === 'proof' ? 'draft' : 'proof');
       },
     },
-    { name: 'Deliver a take', keys: 'D', run: () => open('deliver') },
+    {
+      name: 'Deliver a take',
+      keys: 'D',
+      also: 'render export movie mp4 png frames alpha layers exr',
+      run: () => open('deliver'),
+    },
     { name: 'Motions: try on, set, keep', keys: 'M', run: () => open('motions') },
     { name: 'Looks: keep, compare, put on', keys: 'K', run: () => open('looks') },
-    { name: 'Letters as geometry', keys: 'E', run: () => open('geometry') },
+    {
+      name: 'Letters as geometry',
+      keys: 'E',
+      also: 'export gltf glb usd obj stl mesh model',
+      run: () => open('geometry'),
+    },
     { name: 'Licences of the families', keys: 'Shift+L', run: () => open('licences') },
     { name: 'Size, frame rate and length', keys: 'S', run: () => open('settings') },
     { name: 'Through the shot camera', keys: '1', run: view('shot') },
@@ -114,12 +126,56 @@ export function shotCommands(
     { name: 'Real time, or every frame', keys: 'Shift+E', run: () => store.toggle('everyFrame') },
     { name: 'Light or dark', keys: 'Shift+T', run: toggleTheme },
     { name: 'To the slate', keys: 'Shift+S', run: () => go(`/productions/${state().production.id}`) },
+    { name: 'To the next part of the screen', keys: 'F6', run: () => toRegion(1) },
+    { name: 'To the part of the screen before', keys: 'Shift+F6', run: () => toRegion(-1) },
     { name: 'Find a command', keys: 'Ctrl+K', run: () => open('palette') },
     { name: 'Shortcuts', keys: '?', run: () => open('help') },
   ];
 }
 
+const LABELS: Record<string, string> = {
+  ArrowLeft: '←',
+  ArrowRight: '→',
+  ArrowUp: '↑',
+  ArrowDown: '↓',
+  PageUp: 'Page up',
+  PageDown: 'Page down',
+  Escape: 'Esc',
+};
+
+/** Keys as they are labelled. */
+export function Keys({ keys }: { keys: string }) {
+  return (
+    <span className="shrink-0 whitespace-nowrap text-dim">
+      {keys.split('+').map((key) => (
+        <kbd key={key} className="ml-1 rounded border px-1">
+          {LABELS[key] ?? key}
+        </kbd>
+      ))}
+    </span>
+  );
+}
+
+/** The parts of the screen, in the order of the way through them. */
+const REGIONS = ['Recipe', 'Picture', 'Desk', 'Sheet'];
+
+/** Move the focus to another part of the screen: to what is chosen there, else to its first control. */
+function toRegion(by: number) {
+  const all = REGIONS.flatMap(
+    (name) => document.querySelector<HTMLElement>(`:is(nav, section)[aria-label="${name}"]`) ?? [],
+  );
+  const here = all.findIndex((region) => region.contains(document.activeElement));
+  const region = all[(here < 0 && by < 0 ? -1 : here + by + all.length) % all.length] ?? all.at(-1);
+  const chosen = region?.querySelector<HTMLElement>(
+    '[aria-current="step"], [role="tab"][aria-selected="true"]',
+  );
+  const first = region?.querySelector<HTMLElement>('button, input, select, textarea, canvas[tabindex="0"]');
+  (region?.querySelector<HTMLElement>('canvas[tabindex="0"]') ?? chosen ?? first)?.focus();
+}
+
 const BARE_KEYS_IN = 'input, textarea, select, [role="listbox"], [role="dialog"]';
+
+const ALWAYS = ['Ctrl+K', 'F6', 'Shift+F6'];
 
 function pressed(e: KeyboardEvent): string {
   const key = e.key === ' ' ? 'Space' : e.key.length === 1 ? e.key.toUpperCase() : e.key;
@@ -134,7 +190,7 @@ export function useShortcuts(commands: ShotCommand[]) {
       const target = e.target as HTMLElement;
       const keys = pressed(e);
       // While one types, only what no field understands itself; Space still presses a focused button.
-      if (target.closest(BARE_KEYS_IN) && keys !== 'Ctrl+K') return;
+      if (target.closest(BARE_KEYS_IN) && !ALWAYS.includes(keys)) return;
       if (keys === 'Space' && target.closest('button, a')) return;
       const command = commands.find((c) => c.keys === keys);
       if (!command) return;
@@ -163,24 +219,56 @@ export function useShotCommands(open: (what: Opened) => void) {
   return commands;
 }
 
+const GROUP_LOOK =
+  '[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-dim [&_[cmdk-group-heading]]:text-xs';
+
+/** How well what is looked for fits: every word of it is in a name, where it counts most at a beginning, or in what is said
+ *  of it. The identity of an item, which has to be its own, finds nothing. */
+export function closeness(_: string, search: string, keywords: string[] = []): number {
+  const [name = '', also = ''] = keywords.map((k) => k.toLowerCase());
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const each = words.map((word) => {
+    if (name.startsWith(word)) return 1;
+    if (new RegExp(`[^a-z]${word.replace(/\W/g, '\\$&')}`).test(name)) return 0.9;
+    if (name.includes(word)) return 0.6;
+    return also.includes(word) ? 0.4 : 0;
+  });
+  return Math.min(1, ...each);
+}
+
+/** Everything there is, by its name: commands with their keys, and whatever else can be found and done. */
 export function Palette({
   commands,
   open,
+  onOpen,
   onClose,
 }: {
   commands: ShotCommand[];
   open: boolean;
+  onOpen: (what: Opened) => void;
   onClose: () => void;
 }) {
   const [typed, setTyped] = useState('');
+  const found = useFindings(open, onOpen);
+  const all: (Found & { keys?: string })[] = [
+    ...commands
+      .filter((c) => c.name !== 'Find a command')
+      .map((c) => ({ ...c, id: `command ${c.name}`, group: 'Commands', also: c.also ?? '' })),
+    ...found,
+  ];
+  // All of it would be too long to read: what has no shortcut comes when something is typed.
+  const shown = typed.trim() ? all : all.filter((one) => one.keys);
+  const groups = [...new Set(shown.map((one) => one.group))].map(
+    (group) => [group, shown.filter((one) => one.group === group)] as const,
+  );
   return (
     <Dialog
       open={open}
       onOpenChange={(o) => !o && onClose()}
       title="Find a command"
-      about="Type a part of its name, Enter runs it."
+      about="Commands, steps, values, motions, materials, looks, families, kits of lights: type a part of a name, Enter does it."
     >
-      <Command label="Commands">
+      <Command label="Commands" filter={closeness}>
         <Command.Input
           value={typed}
           onValueChange={setTyped}
@@ -189,28 +277,46 @@ export function Palette({
           className="mb-2 h-8 w-full rounded-md border bg-bark px-2"
         />
         <Command.List className="max-h-80 overflow-auto">
-          <Command.Empty className="p-2 text-dim">No command of that name.</Command.Empty>
-          {commands
-            .filter((c) => c.name !== 'Find a command')
-            .map((c) => (
-              <Command.Item
-                key={c.name}
-                value={c.name}
-                onSelect={() => {
-                  onClose();
-                  c.run();
-                }}
-                className="flex justify-between rounded-md px-2 py-1 data-[selected=true]:bg-moss-deep"
-              >
-                {c.name}
-                <kbd>{c.keys}</kbd>
-              </Command.Item>
-            ))}
+          <Command.Empty className="p-2 text-dim">Nothing of that name.</Command.Empty>
+          {groups.map(([group, items]) => (
+            <Command.Group key={group} heading={group} className={GROUP_LOOK}>
+              {items.map((c) => (
+                <Command.Item
+                  key={c.id}
+                  value={c.id}
+                  keywords={[c.name, c.also]}
+                  onSelect={() => {
+                    onClose();
+                    c.run();
+                  }}
+                  className="flex justify-between gap-4 rounded-md px-2 py-1 data-[selected=true]:bg-moss-deep"
+                >
+                  <span className="truncate">{c.name}</span>
+                  {c.keys && <Keys keys={c.keys} />}
+                </Command.Item>
+              ))}
+            </Command.Group>
+          ))}
         </Command.List>
       </Command>
     </Dialog>
   );
 }
+
+/** What the mouse does, on the sheet and in the picture. */
+const GESTURES: [string, string][] = [
+  ['Stretch the stagger', 'drag the diagonal at a start'],
+  ['Bend the stagger', 'Shift and drag it'],
+  ['Pull one letter off the stagger', 'Alt and drag its start'],
+  ['Choose keys', 'press a ring; drag around several'],
+  ['Move chosen keys', 'drag one of them; with Alt a copy'],
+  ['Go to a frame', 'press or drag beside the letters'],
+  ['Pick letters', 'press them in the picture; drag around several'],
+  ['Move the camera', 'with Camera chosen: drag, or the wheel'],
+  ['Turn the surroundings', 'with Environment chosen: drag the ball'],
+  ['Change a number', 'drag it sideways; Shift for larger steps'],
+  ['Type a formula', 'begin with ='],
+];
 
 export function Help({
   commands,
@@ -231,12 +337,22 @@ export function Help({
     >
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is scrolled by keyboard too */}
       <section aria-label="All shortcuts" tabIndex={0} className="max-h-[68vh] overflow-y-auto pr-2">
+        <h3 className="mb-1 text-dim text-sm">By hand</h3>
+        <dl className="mb-4 columns-2 gap-8">
+          {GESTURES.map(([what, how]) => (
+            <div key={what} className="flex justify-between gap-4 border-b py-1">
+              <dt>{what}</dt>
+              <dd className="text-right text-dim">{how}</dd>
+            </div>
+          ))}
+        </dl>
+        <h3 className="mb-1 text-dim text-sm">By keyboard</h3>
         <dl className="columns-2 gap-8">
           {commands.map((c) => (
             <div key={c.name} className="flex justify-between border-b py-1">
               <dt>{c.name}</dt>
               <dd className="text-dim">
-                <kbd>{c.keys}</kbd>
+                <Keys keys={c.keys} />
               </dd>
             </div>
           ))}

@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from 'react';
 import { api, ok, type Schemas } from '../api/client';
 import { renew } from '../api/renew';
 import { Button, Dialog, inputLook } from '../ui/controls';
+import { alongTabs, tabStop } from '../ui/tabs';
 import { useAspect, useShot, useShotStore } from './context';
 
 type Motion = Schemas['MotionOut'];
@@ -29,6 +30,8 @@ export function Motions({ onClose }: { onClose: () => void }) {
   const [texts, setTexts] = useState('');
   const [keep, setKeep] = useState(false);
   const [name, setName] = useState('');
+  const [setting, setSetting] = useState(false);
+  const [refused, setRefused] = useState('');
   const params = { path: { shot: id } };
   const { data, error } = useQuery({
     queryKey: ['motions', id, revision],
@@ -64,13 +67,19 @@ export function Motions({ onClose }: { onClose: () => void }) {
       title="Motions"
       about="Your own title in each. What a motion sets are ordinary steps, which can be opened and changed."
     >
-      <div role="tablist" aria-label="Kinds of motion" className="mb-3 flex gap-1 border-b">
+      <div
+        role="tablist"
+        aria-label="Kinds of motion"
+        className="mb-3 flex gap-1 border-b"
+        onKeyDown={alongTabs}
+      >
         {GROUPS.map(([value, title]) => (
           <button
             key={value}
             type="button"
             role="tab"
             aria-selected={group === value}
+            tabIndex={tabStop(group === value)}
             className={`-mb-px border-b-2 px-2.5 pb-1 ${group === value ? 'border-moss text-ink' : 'border-transparent text-dim hover:text-ink'}`}
             onClick={() => setGroup(value)}
           >
@@ -98,7 +107,8 @@ export function Motions({ onClose }: { onClose: () => void }) {
                 onClick={() => setChosen(motion.id)}
               >
                 <Thumbnail motion={motion} width={WIDTH} aspect={aspect} />
-                <span className="block truncate px-2 py-1 text-sm">{motion.name}</span>
+                <span className="block truncate px-2 pt-1 text-sm">{motion.name}</span>
+                <span className="line-clamp-2 block px-2 pb-1 text-dim text-xs">{motion.about}</span>
               </button>
               {motion.group === 'own' && (
                 <button
@@ -141,14 +151,24 @@ export function Motions({ onClose }: { onClose: () => void }) {
               </label>
               <Button
                 look="main"
-                onClick={() => {
+                disabled={setting}
+                onClick={async () => {
                   const lines = texts.split('\n').filter((line) => line.trim());
-                  void store.setMotion(held.id, held.texts ? lines : [], keep);
-                  onClose();
+                  setSetting(true);
+                  setRefused('');
+                  const failed = await store.setMotion(held.id, held.texts ? lines : [], keep);
+                  setSetting(false);
+                  if (failed) setRefused(failed);
+                  else onClose();
                 }}
               >
-                Set {held.name}
+                {setting ? 'setting …' : `Set ${held.name}`}
               </Button>
+              {refused && (
+                <p role="alert" className="text-sm text-warn">
+                  {refused}
+                </p>
+              )}
             </>
           ) : (
             <p className="text-dim text-sm">Choose a motion to see it larger here.</p>

@@ -84,10 +84,15 @@ function Screen() {
         {across && <Desk />}
         <Sheet />
       </main>
-      <Palette commands={commands} open={open === 'palette'} onClose={() => show('')} />
+      <Palette commands={commands} open={open === 'palette'} onOpen={show} onClose={() => show('')} />
       <Help commands={commands} open={open === 'help'} onClose={() => show('')} />
       {document && open === 'deliver' && (
-        <Deliver shot={store.getState().id} document={document} onClose={() => show('')} />
+        <Deliver
+          shot={store.getState().id}
+          production={store.getState().production.id}
+          document={document}
+          onClose={() => show('')}
+        />
       )}
       {open === 'geometry' && <Geometry shot={store.getState().id} onClose={() => show('')} />}
       {open === 'motions' && <Motions onClose={() => show('')} />}

@@ -80,6 +80,9 @@ export function createShot(id: string, across = false) {
     copy: (copied: Key[]) => set({ copied }),
     point: (pointing: ShotState['pointing']) => set({ pointing }),
     selectStep: (step: string) => set({ step, pointing: null }),
+    /** Go to a step and into the desk: to one of its values, by its path, or to the first. */
+    enter: (step: string, field = '') =>
+      set((s) => ({ step, pointing: null, field, entered: s.entered + 1 })),
     pick: (picked: number[]) => set({ picked }),
     setView: (view: View) => {
       if (get().mode === 'proof' && view !== 'shot') proofs.setMode('draft');

@@ -242,8 +242,14 @@ export function Slate({ production }: { production?: string }) {
   );
 }
 
+/** Within so long a second press makes a double one. */
+const DOUBLE_MS = 260;
+
 function ShotCard({ card, changed }: { card: Card; changed: () => Promise<unknown> }) {
   const [renaming, setRenaming] = useState(false);
+  const [, go] = useLocation();
+  const opening = useRef(0);
+  const open = () => go(`/shots/${card.id}`);
   const path = { shot: card.id };
   const state = card.take || (card.poster ? `edited ${ago(card.updated_at)}` : 'poster is being rendered');
 
@@ -320,11 +326,23 @@ function ShotCard({ card, changed }: { card: Card; changed: () => Promise<unknow
               }}
             />
           ) : (
-            <Hint text="Rename">
+            <Hint text="Open; rename with a double press or F2">
               <button
                 type="button"
                 className="min-w-0 flex-1 truncate text-left font-semibold"
-                onClick={() => setRenaming(true)}
+                aria-keyshortcuts="F2"
+                onClick={(e) => {
+                  clearTimeout(opening.current);
+                  // A press by keyboard counts no clicks: it opens at once.
+                  if (e.detail === 0) open();
+                  else if (e.detail === 1) opening.current = window.setTimeout(open, DOUBLE_MS);
+                  else setRenaming(true);
+                }}
+                onKeyDown={(e) => {
+                  if (e.key !== 'F2') return;
+                  e.preventDefault();
+                  setRenaming(true);
+                }}
               >
                 {card.title}
               </button>

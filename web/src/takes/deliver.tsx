@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
-import { ApiError, api, ok } from '../api/client';
+import { ApiError, api, ok, type Schemas } from '../api/client';
 import type { Shot } from '../shot/open/state';
 import { roughly } from '../ui/amounts';
 import { Button, Dialog, Field, inputLook } from '../ui/controls';
@@ -32,28 +32,58 @@ const NOISES: [string, number][] = [
   ['below 6 % noise', 0.06],
 ];
 
-/** Order a take: which frames, how large, how fine. */
-export function Deliver({ shot, document, onClose }: { shot: string; document: Shot; onClose: () => void }) {
-  const [, go] = useLocation();
-  const width = document.width ?? 1280;
-  const height = document.height ?? 720;
-  const [orders, setOrders] = useState({
-    first: document.first ?? 0,
-    last: document.last ?? 0,
-    width,
-    height,
-    samples: 16,
-    noise: 0,
-    motion_blur: true,
-    alpha: false,
-    layers: false,
-  });
-  const [wrong, setWrong] = useState('');
-  const [busy, setBusy] = useState(false);
+/** How the last take of each production was ordered, but for its frames and its size, which are the shot's. */
+const KEPT = 'moss-crown.orders-';
+
+interface Props {
+  shot: string;
+  production: string;
+  document: Shot;
+  onClose: () => void;
+}
+
+/** Order a take: which frames, how large, how fine. It begins with the orders of the shot's last take, else with those
+ *  of the production's. */
+export function Deliver(props: Props) {
+  const { shot } = props;
   const before = useQuery({
     queryKey: ['takes', shot],
     queryFn: () => ok(api.GET('/api/shots/{shot}/takes', { params: { path: { shot } } })),
   });
+  if (before.isPending) return null;
+  return <Orders {...props} before={before.data ?? []} />;
+}
+
+function kept(production: string): Partial<Orders> {
+  try {
+    return JSON.parse(localStorage.getItem(KEPT + production) ?? '{}');
+  } catch {
+    return {};
+  }
+}
+
+type Orders = Schemas['TakeOrders'];
+
+function Orders({ shot, production, document, onClose, before }: Props & { before: Schemas['TakeOut'][] }) {
+  const [, go] = useLocation();
+  const width = document.width ?? 1280;
+  const height = document.height ?? 720;
+  const [orders, setOrders] = useState(() => {
+    const usual = { samples: 16, noise: 0, motion_blur: true, alpha: false, layers: false };
+    const whole = { first: document.first ?? 0, last: document.last ?? 0, width, height };
+    const last = before[0]?.orders;
+    if (!last) return { ...usual, ...kept(production), ...whole };
+    // Of a shot that has another length or shape since, all of it as it is.
+    const fits = Math.abs((last.width * height) / (last.height * width) - 1) < 0.01;
+    const size = fits ? { width: last.width, height: last.height } : { width, height };
+    const frames = last.first >= whole.first && last.last <= whole.last;
+    return { ...usual, ...last, ...size, ...(frames ? {} : { first: whole.first, last: whole.last }) };
+  });
+  const [linked, setLinked] = useState(
+    () => Math.abs((orders.width * height) / (orders.height * width) - 1) < 0.01,
+  );
+  const [wrong, setWrong] = useState('');
+  const [busy, setBusy] = useState(false);
   const estimate = useQuery({
     queryKey: ['estimate', shot, orders],
     placeholderData: (last) => last,
@@ -76,19 +106,32 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
       const take = await ok(
         api.POST('/api/shots/{shot}/takes', { params: { path: { shot } }, body: orders }),
       );
+      const { samples, noise, motion_blur, alpha, layers } = orders;
+      localStorage.setItem(KEPT + production, JSON.stringify({ samples, noise, motion_blur, alpha, layers }));
       go(`/takes/${take.id}`);
     } catch (error) {
       setWrong(error instanceof ApiError ? error.problem.detail : String(error));
       setBusy(false);
     }
   }
+  /** One side of the picture; the other goes with it, unless they are freed of each other. */
+  function side(name: 'width' | 'height', n: number) {
+    if (!linked || !(n > 0)) return put({ [name]: n });
+    const other = name === 'width' ? Math.round((n * height) / width) : Math.round((n * width) / height);
+    put(name === 'width' ? { width: n, height: other } : { height: n, width: other });
+  }
+  const squeezed = Math.abs((orders.width * height) / (orders.height * width) - 1) >= 0.01;
   const whole = (name: 'first' | 'last' | 'width' | 'height' | 'samples', label: string) => (
     <Field label={label}>
       <input
         type="number"
         className={inputLook}
         value={orders[name]}
-        onChange={(e) => put({ [name]: Math.round(Number(e.target.value)) })}
+        onChange={(e) => {
+          const n = Math.round(Number(e.target.value));
+          if (name === 'width' || name === 'height') side(name, n);
+          else put({ [name]: n });
+        }}
       />
     </Field>
   );
@@ -166,6 +209,18 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
             </select>
           </Field>
           <div className="flex flex-col justify-end gap-1.5 pb-0.5">
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={linked}
+                onChange={(e) => {
+                  setLinked(e.target.checked);
+                  if (e.target.checked) put({ height: Math.round((orders.width * height) / width) });
+                }}
+                className="accent-moss"
+              />{' '}
+              in proportion
+            </label>
             {tick('motion_blur', 'motion blur')}
             {tick('alpha', 'letters only, with alpha')}
             {tick('layers', 'layers for compositing')}
@@ -174,10 +229,15 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
         <p className="mt-3 text-dim text-sm">
           {count > 0 ? `${count} frames, ` : 'no frames, '}
           {orders.alpha
-            ? 'as PNG with straight alpha; the floor and wall light the letters but are not seen'
+            ? 'as PNG with straight alpha, without a movie: H.264 has no alpha; the floor and wall light the letters but are not seen'
             : 'as an H.264 movie and as PNG frames'}
           {orders.layers && '; and each frame as OpenEXR: light by lamp, depth, motion, mattes by letter'}
         </p>
+        {squeezed && (
+          <p role="status" className="mt-1 text-sm text-warn">
+            The frame is {width} × {height}: in {orders.width} × {orders.height} pixels it is squeezed.
+          </p>
+        )}
         <p className="mt-1 min-h-5 text-sm" data-testid="estimate" aria-live="polite">
           {estimate.isError ? (
             <span className="text-warn">{estimate.error.message}</span>
@@ -203,11 +263,11 @@ export function Deliver({ shot, document, onClose }: { shot: string; document: S
           </Button>
         </div>
       </form>
-      {before.data && before.data.length > 0 && (
+      {before.length > 0 && (
         <div className="mt-4 border-t pt-3">
           <h3 className="mb-1 text-dim text-xs">Takes of this shot</h3>
           <ul className="max-h-40 overflow-auto">
-            {before.data.map((t) => (
+            {before.map((t) => (
               <li key={t.id}>
                 <Link
                   href={`/takes/${t.id}`}

@@ -13,7 +13,7 @@ from moss_crown.server.context import Context, context
 from moss_crown.server.db import motions, shots
 from moss_crown.server.guard import PlainRoute
 from moss_crown.server.routes.shot import SHOT, shown
-from moss_crown.server.schemas import MotionName, MotionOrder, MotionOut
+from moss_crown.server.schemas import MotionName, MotionOrder, MotionOut, NamedMotion
 
 router = APIRouter(prefix="/api", tags=["motions"], route_class=PlainRoute)
 
@@ -46,6 +46,15 @@ async def list_motions(shot: UUID, here: Context = Depends(context)) -> list[Mot
 
     return [out(id, m.name, "own", f"{len(m.steps)} steps") for id, m in own.items() if id in found] + [
         out(id, entry.name, entry.group, entry.about) for id, entry in BOOK.items() if id in found
+    ]
+
+
+@router.get("/motions")
+async def list_book() -> list[NamedMotion]:
+    """The book of motions, without pictures: to find one by its name or by what it does."""
+    return [
+        NamedMotion(id=id, name=entry.name, group=entry.group, about=entry.about, texts=id in TEXTS_WANTED)
+        for id, entry in BOOK.items()
     ]
 
 

@@ -1,7 +1,8 @@
 import { ArrowDown, ArrowUp } from 'lucide-react';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { FACTS } from '../../api/facts';
 import { Hint } from '../../ui/controls';
+import { alongTabs, tabStop } from '../../ui/tabs';
 import { useShot, useShotStore } from '../context';
 import type { Step } from '../open/state';
 import { moveStep } from '../recipe/recipe';
@@ -34,9 +35,29 @@ export function Desk() {
   const ridges = useShot((s) => s.ridges);
   const picked = useShot((s) => s.picked);
   const across = useShot((s) => s.across);
-  const { data: families } = useFamilies();
   const controls = useTextureControls();
   const [wanted, setWanted] = useState('');
+  const entered = useShot((s) => s.entered);
+  const place = useRef<HTMLElement>(null);
+  const family = useFamilyOf(document?.steps, index);
+  const fields = step ? fieldsOf(step, { family, controls }) : [];
+  const fieldWanted = useShot((s) => s.field);
+  const inGroup = fields.find((f) => f.path === fieldWanted)?.group;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: each time it is entered, and not when fields change
+  useEffect(() => {
+    if (!entered) return;
+    if (inGroup) setWanted(inGroup);
+    const control = ':is(input, select, textarea, button)';
+    const of = fieldWanted ? `[data-path="/steps/${index}${fieldWanted}"]` : '[data-path]';
+    // Once the dialog that asked for it has given the focus back.
+    const soon = setTimeout(() => {
+      const held = place.current?.querySelector<HTMLElement>(of);
+      // The control itself, and not the marks above it.
+      const controls = [...(held?.querySelectorAll<HTMLElement>(control) ?? [])];
+      (controls.find((c) => !c.closest('[data-marks]')) ?? controls[0])?.focus();
+    }, 80);
+    return () => clearTimeout(soon);
+  }, [entered]);
   if (!document || !step) {
     return (
       <section aria-label="Desk" className="h-[236px] bg-panel p-4 text-dim">
@@ -53,11 +74,6 @@ export function Desk() {
   }
   if (step.kind === 'form' && ridges.length)
     said.push(`the edge is wider than a stem and meets in a ridge: ${ridges.join(' ')}`);
-  // A drive moves the letters of the block above it.
-  const block =
-    step.kind === 'drive' ? document.steps?.slice(0, index).findLast((s) => s.kind === 'block') : step;
-  const family = block?.kind === 'block' ? families?.find((f) => f.id === block.family) : undefined;
-  const fields = fieldsOf(step, { family, controls });
   const groups = [...new Set(fields.map((field) => field.group ?? ''))];
   if (step.kind === 'block') groups.splice(1, 0, 'Letters', 'Patterns');
   if (step.kind === 'lights') groups.push('Kits');
@@ -75,6 +91,7 @@ export function Desk() {
       : null;
   return (
     <section
+      ref={place}
       aria-label="Desk"
       className={`@container shrink-0 overflow-y-auto bg-panel px-4 pt-2.5 pb-2 ${across ? 'min-h-0 border-l' : 'h-[264px] border-t'}`}
     >
@@ -117,13 +134,19 @@ export function Desk() {
         </p>
       ))}
       {groups.length > 1 && (
-        <div role="tablist" aria-label="Groups of values" className="mb-2 flex flex-wrap gap-1 border-b">
+        <div
+          role="tablist"
+          aria-label="Groups of values"
+          className="mb-2 flex flex-wrap gap-1 border-b"
+          onKeyDown={alongTabs}
+        >
           {groups.map((name) => (
             <button
               key={name}
               type="button"
               role="tab"
               aria-selected={name === group}
+              tabIndex={tabStop(name === group)}
               className={`-mb-px border-b-2 px-2 pb-1 text-sm ${name === group ? 'border-moss text-ink' : 'border-transparent text-dim hover:text-ink'}`}
               onClick={() => setWanted(name)}
             >
@@ -197,6 +220,14 @@ export function Desk() {
       )}
     </section>
   );
+}
+
+/** The family of a block, or of the block whose letters a drive moves: that above it. */
+function useFamilyOf(steps: Step[] | undefined, index: number) {
+  const { data: families } = useFamilies();
+  const step = steps?.[index];
+  const block = step?.kind === 'drive' ? steps?.slice(0, index).findLast((s) => s.kind === 'block') : step;
+  return block?.kind === 'block' ? families?.find((f) => f.id === block.family) : undefined;
 }
 
 /** Steps are computed in their order: this moves the chosen one. */

@@ -7,7 +7,8 @@ type Lights = Extract<Step, { kind: 'lights' }>;
 type Kit = NonNullable<Schemas['Lighting']['kit']>;
 type Effect = NonNullable<Schemas['Lighting']['effect']>;
 
-const KITS: [Kit, string, string][] = [
+/** Several lights at once, by their names and what they do. */
+export const KITS: [Kit, string, string][] = [
   ['key_and_fill', 'Key and fill', 'a warm key from the upper left, a cool fill'],
   ['key_and_rim', 'Key and rim', 'edges drawn in cool light from behind'],
   ['soft_front', 'Soft front', 'one large source, calm shadows'],

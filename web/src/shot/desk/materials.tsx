@@ -9,7 +9,7 @@ import { isMain, PARTS, type PartName, partName } from './fields';
 type MaterialStep = Extract<Step, { kind: 'material' }>;
 type Curated = Schemas['MaterialOut'];
 
-function useMaterials() {
+export function useMaterials() {
   return useQuery({
     queryKey: ['materials'],
     queryFn: async () => (await ok(api.GET('/api/materials'))) as Curated[],
@@ -70,7 +70,7 @@ export function MaterialChoice({
         {chosen?.name ?? 'own values: choose another'}
       </button>
       {data && open && (
-        <MaterialDialog paired={!!pair} materials={data} onClose={() => setOpen(false)} onPut={put} />
+        <MaterialDialog of={of} paired={!!pair} materials={data} onClose={() => setOpen(false)} onPut={put} />
       )}
     </div>
   );
@@ -112,18 +112,20 @@ export function PartMaterials({ step, index, side }: { step: MaterialStep; index
 }
 
 function MaterialDialog({
+  of,
   paired,
   materials,
   onClose,
   onPut,
 }: {
+  of: string;
   paired: boolean;
   materials: Curated[];
   onClose: () => void;
   onPut: (material: Curated, both: boolean) => void;
 }) {
   const [wanted, setWanted] = useState('');
-  const [both, setBoth] = useState(paired);
+  const [both, setBoth] = useState(false);
   const groups = [...new Set(materials.map((m) => m.group))];
   const shown = materials.filter((m) =>
     `${m.name} ${m.group}`.toLowerCase().includes(wanted.trim().toLowerCase()),
@@ -133,7 +135,7 @@ function MaterialDialog({
       open
       wide
       onOpenChange={(o) => !o && onClose()}
-      title="Material"
+      title={both ? 'Material of face and edge' : `Material of the ${of}`}
       about="Each is a start: every value of it can be changed afterwards."
     >
       <div className="mb-3 flex items-center gap-3">
@@ -147,7 +149,7 @@ function MaterialDialog({
         {paired && (
           <label className="flex items-center gap-2 text-sm">
             <input type="checkbox" checked={both} onChange={(e) => setBoth(e.target.checked)} />
-            on face and edge
+            on face and edge alike
           </label>
         )}
       </div>

@@ -8,7 +8,7 @@ import { EaseChoice } from './ease';
 import { FamilyField } from './families';
 import type { FieldSpec } from './fields';
 import { Marks } from './marks';
-import { NumberField } from './number';
+import { NumberField, tidy } from './number';
 import { FormulaField, LinkField } from './tied';
 
 /** One value of the document: its control, its key mark, and the ease after the key at the playhead. */
@@ -31,7 +31,7 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
 
   return (
     <div className={span} data-path={path}>
-      <div className="mb-0.5 flex h-4.5 items-center gap-1.5 text-dim text-xs">
+      <div data-marks className="mb-0.5 flex h-4.5 items-center gap-1.5 text-dim text-xs">
         <span id={label} className="min-w-0 truncate">
           {field.label}
         </span>
@@ -105,6 +105,8 @@ interface ControlProps {
 /** The control of a kind of value. `path` says where in the document it stands. */
 export function Control({ field, path, label, shown, keyed, commit, preview }: ControlProps) {
   const document = useShot((s) => s.document);
+  const draft = useShot((s) => s.draft);
+  const frame = useShot((s) => s.frame);
   switch (field.kind) {
     case 'number':
       return (
@@ -132,10 +134,17 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
               label={`${field.label} ${part}`}
               value={value[k] ?? 0}
               step={field.step}
+              min={field.min}
+              max={field.max}
               decimals={field.decimals}
               keyed={keyed}
               onDraft={(v) => preview(put(k, v))}
               onCommit={(v) => commit(put(k, v))}
+              onFormula={(formula) =>
+                commit({
+                  formula: `(${value.map((old, i) => (i === k ? formula : tidy(old, 6))).join(', ')})`,
+                })
+              }
             />
           ))}
         </div>
@@ -163,9 +172,10 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
           role="switch"
           aria-checked={Boolean(shown)}
           aria-labelledby={label}
-          className={`${inputLook} text-left ${keyed ? 'border-key' : ''}`}
+          className={`flex h-7 items-center gap-2 rounded-full text-sm ${keyed ? 'text-key' : ''}`}
           onClick={() => commit(!shown)}
         >
+          <SwitchLook on={Boolean(shown)} />
           {shown ? 'yes' : 'no'}
         </button>
       );
@@ -186,17 +196,17 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
           role="switch"
           aria-checked={Boolean(shown)}
           aria-labelledby={label}
-          className={`${inputLook} text-left`}
+          className="flex h-7 items-center gap-2 rounded-full text-sm"
           onClick={() => commit(shown ? 0 : 1)}
         >
+          <SwitchLook on={Boolean(shown)} />
           {shown ? 'on' : 'off'}
         </button>
       );
     case 'text':
       return <TextField label={label} path={path} value={String(shown)} commit={commit} preview={preview} />;
     case 'family': {
-      const text = at(document, `/${path.split('/').slice(1, 3).join('/')}/text`);
-      const words = isKeyed(text) ? text.keys[0]?.value : text;
+      const words = now({ document, draft, frame }, `/${path.split('/').slice(1, 3).join('/')}/text`);
       return <FamilyField value={shown ? String(shown) : ''} text={String(words ?? '')} onCommit={commit} />;
     }
     case 'emblem':
@@ -213,6 +223,19 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
     case 'ease':
       return <EaseChoice label={field.label} ease={shown as Ease} onDraft={preview} onCommit={commit} />;
   }
+}
+
+function SwitchLook({ on }: { on: boolean }) {
+  return (
+    <span
+      aria-hidden="true"
+      className={`inline-block h-4 w-7 rounded-full border p-px ${on ? 'border-moss bg-moss' : 'border-dim bg-bark'}`}
+    >
+      <span
+        className={`block size-3 rounded-full motion-safe:transition-transform ${on ? 'translate-x-3 bg-on-moss' : 'bg-dim'}`}
+      />
+    </span>
+  );
 }
 
 function TextField({

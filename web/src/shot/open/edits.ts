@@ -1,6 +1,7 @@
 import { replaceEqualDeep } from '@tanstack/react-query';
 import { immutableJSONPatch } from 'immutable-json-patch';
 import { ApiError, api, ok, type Schemas } from '../../api/client';
+import { toast } from '../../ui/toasts';
 import type { Operation } from '../values';
 import type { Drafts } from './drafts';
 import type { Previews } from './previews';
@@ -126,10 +127,12 @@ export function edits(
     await afterChange();
   }
 
-  /** Let the core work out an edit at the playhead. Waits for edits under way: it works on what is stored. */
+  /** Let the core work out an edit at the playhead. Waits for edits under way: it works on what is stored. Where the
+   *  process that worked on it ended, it is asked once more. Answers what went wrong, in words; nothing if it is done. */
   async function workedOut(
     send: (now: { revision: number; frame: number }) => Parameters<typeof ok<unknown>>[0],
-  ) {
+    again = true,
+  ): Promise<string> {
     while (sending || waiting.length) await new Promise((r) => setTimeout(r, STORED_MS));
     const { revision, frame } = get();
     set({ saving: 'saving' });
@@ -137,9 +140,13 @@ export function edits(
       take(await ok(send({ revision, frame })));
       set({ saving: 'saved' });
       await afterChange();
+      return '';
     } catch (error) {
+      const died = error instanceof ApiError && error.problem.code === 'compute.failed';
+      if (died && again) return workedOut(send, false);
       set({ saving: 'saved' });
       tell(error);
+      return error instanceof Error ? error.message : String(error);
     }
   }
 
@@ -149,6 +156,7 @@ export function edits(
     try {
       const path = kind === 'undo' ? '/api/shots/{shot}/undo' : '/api/shots/{shot}/redo';
       take(await ok(api.POST(path, { params })));
+      toast(kind === 'undo' ? `Undone: ${what}` : `Done again: ${what}`);
       await afterChange();
     } catch (error) {
       tell(error);

@@ -5,6 +5,16 @@ import type { State } from './state';
 /** Edits that the core works out. */
 export function orders({ getState: get, setState: set }: State, { workedOut }: Edits) {
   const params = { path: { shot: get().id } };
+
+  /** Work an edit out, and go to the first step that it has made. */
+  async function choosing(send: Parameters<typeof workedOut>[0]): Promise<string> {
+    const before = new Set(get().document?.steps?.map((s) => s.id));
+    const wrong = await workedOut(send);
+    const made = get().document?.steps?.find((s) => !before.has(s.id));
+    if (made) set({ step: made.id, field: '', entered: get().entered + 1 });
+    return wrong;
+  }
+
   return {
     /** Align, space, fit or stand blocks. */
     arrange: (order: Partial<Schemas['Arrangement']> & { what: Schemas['Arrangement']['what'] }) =>
@@ -16,12 +26,8 @@ export function orders({ getState: get, setState: set }: State, { workedOut }: E
     wear: (look: string, parts: NonNullable<Schemas['Wearing']['parts']>) =>
       workedOut((now) => api.POST('/api/shots/{shot}/wear', { params, body: { look, parts, ...now } })),
     /** Give letters a material of their own, and show the step that has it. */
-    dress: async (letters: number[]) => {
-      const before = new Set(get().document?.steps?.map((s) => s.id));
-      await workedOut((now) => api.POST('/api/shots/{shot}/dress', { params, body: { letters, ...now } }));
-      const made = get().document?.steps?.find((s) => !before.has(s.id));
-      if (made) set({ step: made.id });
-    },
+    dress: (letters: number[]) =>
+      choosing((now) => api.POST('/api/shots/{shot}/dress', { params, body: { letters, ...now } })),
     /** Move, scale, reverse or copy keys: frames by the path of their value. */
     moveKeys: (order: Partial<Schemas['KeyMove']> & { chosen: Record<string, number[]> }) =>
       workedOut(({ revision }) => {
@@ -37,7 +43,7 @@ export function orders({ getState: get, setState: set }: State, { workedOut }: E
       }),
     /** Give the shot a motion of the book or a kept one. */
     setMotion: (motion: string, texts: string[], keep: boolean) =>
-      workedOut(({ revision }) =>
+      choosing(({ revision }) =>
         api.POST('/api/shots/{shot}/motion', { params, body: { revision, motion, texts, keep } }),
       ),
     /** Another frame rate that keeps the frames or the seconds. */

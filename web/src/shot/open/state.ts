@@ -71,6 +71,8 @@ export interface ShotState {
   pointing: { step: string; light: number; effect: NonNullable<Schemas['Lighting']['effect']> } | null; // a light being placed
   picked: number[]; // letters of the span at the playhead
   copied: Key[]; // keys that were copied
+  field: string; // of the step that is entered: the path of the value that takes the focus, or empty
+  entered: number; // rises when the desk is to be entered: its first field takes the focus
 }
 
 export type State = StoreApi<ShotState>;
@@ -112,5 +114,7 @@ export function unopened(id: string, across: boolean): State {
     pointing: null,
     picked: [],
     copied: [],
+    field: '',
+    entered: 0,
   }));
 }

@@ -22,7 +22,8 @@ import { useShot, useShotStore } from '../context';
 import { EmblemDialog } from '../desk/assets';
 import type { Step } from '../open/state';
 import type { ShotStore } from '../store';
-import { addable, placeFor, STAGES, stageOf, stepAbout, stepTitle } from './steps';
+import { addStep } from './adding';
+import { addable, STAGES, stageOf, stepAbout, stepTitle } from './steps';
 
 const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
   block: Type,
@@ -90,13 +91,20 @@ export function Recipe() {
                 type="button"
                 aria-current={chosen === step.id ? 'step' : undefined}
                 className="grid min-w-0 flex-1 grid-cols-[16px_1fr_auto] items-center gap-2 py-1.5 pr-1 pl-2.5 text-left outline-offset-[-2px]"
-                title="Alt and up or down move this step"
+                title="up and down choose, with Alt they move this step"
                 onClick={() => store.selectStep(step.id)}
+                data-step={step.id}
                 onKeyDown={(e) => {
                   const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
-                  if (!by || !e.altKey) return;
+                  if (!by || e.ctrlKey || e.metaKey) return;
                   e.preventDefault();
-                  moveStep(store, index, by);
+                  e.stopPropagation();
+                  if (e.altKey) return moveStep(store, index, by);
+                  const list = e.currentTarget.closest('ol');
+                  const all = [...(list?.querySelectorAll<HTMLElement>('[data-step]') ?? [])];
+                  const next = all[all.indexOf(e.currentTarget) + by];
+                  next?.focus();
+                  next?.click();
                 }}
               >
                 <Icon size={14} />
@@ -152,16 +160,7 @@ function AddStep() {
   const store = useShotStore();
   const steps = useShot((s) => s.document?.steps) ?? [];
   const [choosing, setChoosing] = useState(false);
-  const add = (kind: Step['kind'], more: Record<string, unknown> = {}) => {
-    const id = `${kind}-${Date.now().toString(36)}`;
-    const extra = kind === 'drive' ? { name: 'Drive' } : {};
-    store.edit(
-      [{ op: 'add', path: `/steps/${placeFor(steps, kind)}`, value: { id, kind, ...extra, ...more } }],
-      `add ${kind}`,
-      true,
-    );
-    store.selectStep(id);
-  };
+  const add = (kind: Step['kind'], more?: Record<string, unknown>) => addStep(store, kind, more);
   return (
     <>
       <DropdownMenu.Root>

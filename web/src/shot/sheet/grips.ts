@@ -209,3 +209,10 @@ export function removal(document: Shot, chosen: Chosen, now: (path: string) => u
       .map(({ k }) => ({ op: 'remove', path: `${path}/keys/${k}` }) as Operation);
   });
 }
+
+/** Chosen keys as many frames later. */
+export function shifted(chosen: Chosen, by: number): Chosen {
+  return Object.fromEntries(
+    Object.entries(chosen).map(([path, frames]) => [path, frames.map((f) => f + by)]),
+  );
+}

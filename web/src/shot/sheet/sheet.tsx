@@ -4,6 +4,7 @@ import { useShot, useShotStore } from '../context';
 import { CONTACT, type Speeds, spanAt } from '../draft';
 import type { ShotState, Step } from '../open/state';
 import { at, now, type Operation, setting } from '../values';
+import { ChosenKeys } from './chosen';
 import { CurveBar } from './curves';
 import { drawSheet, inkOf, turn } from './draw';
 import {
@@ -17,6 +18,7 @@ import {
   joined,
   removal,
   ringEdit,
+  shifted,
   within,
 } from './grips';
 import {
@@ -572,11 +574,12 @@ export function Sheet() {
           </div>
         )}
       </div>
-      <div className="flex min-h-11 flex-wrap content-center gap-x-3 gap-y-0.5 border-t px-3 py-1 text-dim text-xs">
+      {/* As high whatever is chosen or to be told: what is under the hand on the sheet must not move. */}
+      <div
+        className={`flex shrink-0 flex-wrap content-center gap-x-3 gap-y-0.5 overflow-y-auto border-t px-3 py-1 text-dim text-xs ${across ? 'h-9' : 'h-20'}`}
+      >
         {count > 0 ? (
-          <span role="status">
-            {count} {count === 1 ? 'key' : 'keys'} chosen: drag, Alt drags a copy, Delete removes, R reverses
-          </span>
+          <ChosenKeys chosen={chosen} />
         ) : (
           <>
             <span>
@@ -625,10 +628,4 @@ export function Sheet() {
 /** A box of the sheet as it stands on the screen. */
 function onScreen(across: boolean, x: number, y: number, width: number, height: number) {
   return across ? { left: y, top: x, width: height, height: width } : { left: x, top: y, width, height };
-}
-
-function shifted(chosen: Chosen, by: number): Chosen {
-  return Object.fromEntries(
-    Object.entries(chosen).map(([path, frames]) => [path, frames.map((f) => f + by)]),
-  );
 }

@@ -1,0 +1,16 @@
+import type { Step } from '../open/state';
+import type { ShotStore } from '../store';
+import { placeFor } from './steps';
+
+/** Add a step of a kind where it usually stands, and go to it. */
+export function addStep(store: ShotStore, kind: Step['kind'], more: Record<string, unknown> = {}) {
+  const steps = store.getState().document?.steps ?? [];
+  const id = `${kind}-${Date.now().toString(36)}`;
+  const extra = kind === 'drive' ? { name: 'Drive' } : {};
+  store.edit(
+    [{ op: 'add', path: `/steps/${placeFor(steps, kind)}`, value: { id, kind, ...extra, ...more } }],
+    `add ${kind}`,
+    true,
+  );
+  store.selectStep(id);
+}
