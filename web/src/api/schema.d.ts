@@ -1591,6 +1591,9 @@ export interface components {
          *     done in so many frames. `along` is the direction of the order "axis", `point` the place of "near" and "far" (metres
          *     in the block). `bend` bunches the starts towards the first letters (below 0) or the last. `pulled` are frames that
          *     single letters, by number, start later than their place in the order says.
+         *
+         *     All of one `unit` start together. Within each `group` the order begins afresh, and one group starts `group_delay`
+         *     frames after the other. Worked `backward`, `start` is the frame at which the last is done.
          */
         Cadence: {
             /**
@@ -1608,12 +1611,12 @@ export interface components {
              * Way
              * @default arrive
              */
-            way: ("arrive" | "leave" | "pass") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            way: ("arrive" | "leave" | "pass") | components["schemas"]["KeyedLiteral12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far") | components["schemas"]["KeyedLiteral12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far") | components["schemas"]["KeyedLiteral13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Along
              * @default [
@@ -1646,10 +1649,30 @@ export interface components {
              */
             shuffle: number;
             /**
+             * Unit
+             * @default letter
+             */
+            unit: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Group
+             * @default none
+             */
+            group: ("none" | "word" | "line") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Group Delay
+             * @default 8
+             */
+            group_delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
              * Start
              * @default 4
              */
             start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Backward
+             * @default false
+             */
+            backward: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 2
@@ -2032,6 +2055,7 @@ export interface components {
              *       "opacity": 1,
              *       "softness": 0,
              *       "outside": "none",
+             *       "sides": "alike",
              *       "axes": {},
              *       "scramble": 0,
              *       "scramble_hold": 3
@@ -2062,7 +2086,11 @@ export interface components {
              *           0
              *         ],
              *         "shuffle": 1,
+             *         "unit": "letter",
+             *         "group": "none",
+             *         "group_delay": 8,
              *         "start": 4,
+             *         "backward": false,
              *         "delay": 2,
              *         "whole": 0,
              *         "bend": 0,
@@ -2168,12 +2196,12 @@ export interface components {
              * Rolls
              * @default up
              */
-            rolls: ("up" | "down") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rolls: ("up" | "down") | components["schemas"]["KeyedLiteral20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -2458,7 +2486,7 @@ export interface components {
              * Behind
              * @default nothing
              */
-            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -2593,7 +2621,7 @@ export interface components {
              * Way
              * @default spring
              */
-            way: ("spring" | "lag") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            way: ("spring" | "lag") | components["schemas"]["KeyedLiteral19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tempo
              * @default 2
@@ -2967,7 +2995,7 @@ export interface components {
              * Pivot
              * @default centre
              */
-            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -4880,6 +4908,44 @@ export interface components {
              * Value
              * @enum {string}
              */
+            value: "alike" | "turns" | "round" | "nearest" | "shuffled";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral12 */
+        KeyLiteral12: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
             value: "arrive" | "leave" | "pass";
             /**
              * @default {
@@ -4986,8 +5052,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral19 */
-        KeyLiteral19: {
+        /** KeyLiteral21 */
+        KeyLiteral21: {
             /** Frame */
             frame: number;
             /**
@@ -5024,8 +5090,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral24 */
-        KeyLiteral24: {
+        /** KeyLiteral26 */
+        KeyLiteral26: {
             /** Frame */
             frame: number;
             /**
@@ -5176,8 +5242,46 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral22 */
-        KeyLiteral22: {
+        /** KeyLiteral14 */
+        KeyLiteral14: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "none" | "word" | "line";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral24 */
+        KeyLiteral24: {
             /** Frame */
             frame: number;
             /**
@@ -5252,8 +5356,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral20 */
-        KeyLiteral20: {
+        /** KeyLiteral22 */
+        KeyLiteral22: {
             /** Frame */
             frame: number;
             /**
@@ -5290,8 +5394,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral16 */
-        KeyLiteral16: {
+        /** KeyLiteral18 */
+        KeyLiteral18: {
             /** Frame */
             frame: number;
             /**
@@ -5328,8 +5432,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral12 */
-        KeyLiteral12: {
+        /** KeyLiteral13 */
+        KeyLiteral13: {
             /** Frame */
             frame: number;
             /**
@@ -5366,8 +5470,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral23 */
-        KeyLiteral23: {
+        /** KeyLiteral25 */
+        KeyLiteral25: {
             /** Frame */
             frame: number;
             /**
@@ -5404,8 +5508,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral15 */
-        KeyLiteral15: {
+        /** KeyLiteral17 */
+        KeyLiteral17: {
             /** Frame */
             frame: number;
             /**
@@ -5442,8 +5546,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral14 */
-        KeyLiteral14: {
+        /** KeyLiteral16 */
+        KeyLiteral16: {
             /** Frame */
             frame: number;
             /**
@@ -5556,8 +5660,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral13 */
-        KeyLiteral13: {
+        /** KeyLiteral15 */
+        KeyLiteral15: {
             /** Frame */
             frame: number;
             /**
@@ -5594,8 +5698,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral17 */
-        KeyLiteral17: {
+        /** KeyLiteral19 */
+        KeyLiteral19: {
             /** Frame */
             frame: number;
             /**
@@ -5708,8 +5812,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral21 */
-        KeyLiteral21: {
+        /** KeyLiteral23 */
+        KeyLiteral23: {
             /** Frame */
             frame: number;
             /**
@@ -5746,8 +5850,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral18 */
-        KeyLiteral18: {
+        /** KeyLiteral20 */
+        KeyLiteral20: {
             /** Frame */
             frame: number;
             /**
@@ -7471,6 +7575,33 @@ export interface components {
              */
             spread: number;
         };
+        /** KeyedLiteral12 */
+        KeyedLiteral12: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral12"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
         /** KeyedLiteral3 */
         KeyedLiteral3: {
             /** Keys */
@@ -7525,10 +7656,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral19 */
-        KeyedLiteral19: {
+        /** KeyedLiteral21 */
+        KeyedLiteral21: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral19"][];
+            keys: components["schemas"]["KeyLiteral21"][];
             /**
              * Before
              * @default hold
@@ -7552,10 +7683,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral24 */
-        KeyedLiteral24: {
+        /** KeyedLiteral26 */
+        KeyedLiteral26: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral24"][];
+            keys: components["schemas"]["KeyLiteral26"][];
             /**
              * Before
              * @default hold
@@ -7660,10 +7791,37 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral22 */
-        KeyedLiteral22: {
+        /** KeyedLiteral14 */
+        KeyedLiteral14: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral22"][];
+            keys: components["schemas"]["KeyLiteral14"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral24 */
+        KeyedLiteral24: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral24"][];
             /**
              * Before
              * @default hold
@@ -7714,10 +7872,118 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral20 */
-        KeyedLiteral20: {
+        /** KeyedLiteral22 */
+        KeyedLiteral22: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral20"][];
+            keys: components["schemas"]["KeyLiteral22"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral18 */
+        KeyedLiteral18: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral18"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral13 */
+        KeyedLiteral13: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral13"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral25 */
+        KeyedLiteral25: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral25"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral17 */
+        KeyedLiteral17: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral17"][];
             /**
              * Before
              * @default hold
@@ -7745,114 +8011,6 @@ export interface components {
         KeyedLiteral16: {
             /** Keys */
             keys: components["schemas"]["KeyLiteral16"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral12 */
-        KeyedLiteral12: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral12"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral23 */
-        KeyedLiteral23: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral23"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral15 */
-        KeyedLiteral15: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral15"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral14 */
-        KeyedLiteral14: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral14"][];
             /**
              * Before
              * @default hold
@@ -7930,10 +8088,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral13 */
-        KeyedLiteral13: {
+        /** KeyedLiteral15 */
+        KeyedLiteral15: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral13"][];
+            keys: components["schemas"]["KeyLiteral15"][];
             /**
              * Before
              * @default hold
@@ -7957,10 +8115,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral17 */
-        KeyedLiteral17: {
+        /** KeyedLiteral19 */
+        KeyedLiteral19: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral17"][];
+            keys: components["schemas"]["KeyLiteral19"][];
             /**
              * Before
              * @default hold
@@ -8038,10 +8196,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral21 */
-        KeyedLiteral21: {
+        /** KeyedLiteral23 */
+        KeyedLiteral23: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral21"][];
+            keys: components["schemas"]["KeyLiteral23"][];
             /**
              * Before
              * @default hold
@@ -8065,10 +8223,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral18 */
-        KeyedLiteral18: {
+        /** KeyedLiteral20 */
+        KeyedLiteral20: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral18"][];
+            keys: components["schemas"]["KeyLiteral20"][];
             /**
              * Before
              * @default hold
@@ -8441,7 +8599,7 @@ export interface components {
              * Shape
              * @default rectangle
              */
-            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -9245,7 +9403,8 @@ export interface components {
          *     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
          *     colours by `tint_share`; `opacity` is what is left of it; `softness` is the radius, in cap heights, over which it is
          *     blurred as the camera sees it. With `outside` the letter stands just outside the frame on that side, as the camera
-         *     sees it; the move is added to that.
+         *     sees it; the move is added to that. `sides` says whether all of them do, or from that side on by turns (left, above,
+         *     right, below), in quarters of the letters all round, each on the side that is nearest, or on any by chance.
          *
          *     `axes` are added to a letter's places on its family's variable axes, so that weight runs through a word. With
          *     `scramble` other letters stand in a letter's place, in that share of the time at full strength, changing every
@@ -9329,6 +9488,11 @@ export interface components {
              * @default none
              */
             outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["KeyedLiteral10"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Sides
+             * @default alike
+             */
+            sides: ("alike" | "turns" | "round" | "nearest" | "shuffled") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Axes */
             axes?: {
                 [key: string]: number | components["schemas"]["KeyedFloat1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
@@ -9528,7 +9692,7 @@ export interface components {
              * Tiling
              * @default once
              */
-            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Dark
              * @default 0
@@ -9565,7 +9729,7 @@ export interface components {
              * Tiling
              * @default repeat
              */
-            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Mix
              * @default 1
@@ -10161,7 +10325,7 @@ export interface components {
              * Shape
              * @default corner
              */
-            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 1.5
@@ -10439,7 +10603,7 @@ export interface components {
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -10586,7 +10750,7 @@ export interface components {
              * Pattern
              * @default plain
              */
-            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default 0.6
@@ -10644,7 +10808,7 @@ export interface components {
              * Place
              * @default title
              */
-            place: ("title" | "letter") | components["schemas"]["KeyedLiteral21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("title" | "letter") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -10774,12 +10938,12 @@ export interface components {
              * Shape
              * @default slab
              */
-            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["KeyedLiteral13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Measures
              * @default rest
              */
-            measures: ("rest" | "moved") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            measures: ("rest" | "moved") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [

@@ -36,7 +36,8 @@ class Offset(Model):
     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
     colours by `tint_share`; `opacity` is what is left of it; `softness` is the radius, in cap heights, over which it is
     blurred as the camera sees it. With `outside` the letter stands just outside the frame on that side, as the camera
-    sees it; the move is added to that.
+    sees it; the move is added to that. `sides` says whether all of them do, or from that side on by turns (left, above,
+    right, below), in quarters of the letters all round, each on the side that is nearest, or on any by chance.
 
     `axes` are added to a letter's places on its family's variable axes, so that weight runs through a word. With
     `scramble` other letters stand in a letter's place, in that share of the time at full strength, changing every
@@ -52,6 +53,7 @@ class Offset(Model):
     opacity: Value[Share] = 1.0
     softness: Value[Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)]] = 0.0
     outside: Value[Literal["none", "left", "right", "above", "below"]] = "none"
+    sides: Value[Literal["alike", "turns", "round", "nearest", "shuffled"]] = "alike"
     axes: dict[AxisTag, Value[AxisPlace]] = Field(default_factory=dict, max_length=limits.AXES)
     scramble: Value[Share] = 0.0
     scramble_hold: int = Field(default=3, ge=1, le=100)
@@ -76,16 +78,23 @@ class Cadence(ReachBase):
     done in so many frames. `along` is the direction of the order "axis", `point` the place of "near" and "far" (metres
     in the block). `bend` bunches the starts towards the first letters (below 0) or the last. `pulled` are frames that
     single letters, by number, start later than their place in the order says.
+
+    All of one `unit` start together. Within each `group` the order begins afresh, and one group starts `group_delay`
+    frames after the other. Worked `backward`, `start` is the frame at which the last is done.
     """
 
-    in_frames: ClassVar[tuple[str, ...]] = ("start", "delay", "whole", "duration", "stay", "pulled")
+    in_frames: ClassVar[tuple[str, ...]] = ("start", "delay", "group_delay", "whole", "duration", "stay", "pulled")
     kind: Literal["cadence"] = "cadence"
     way: Value[Literal["arrive", "leave", "pass"]] = "arrive"
     order: Value[Literal["reading", "reverse", "centre_out", "edges_in", "shuffled", "axis", "near", "far"]] = "reading"
     along: Value[Vec3] = (1.0, 0.0, 0.0)
     point: Value[Vec3] = (0.0, 0.5, 0.0)
     shuffle: int = Field(default=1, ge=0, le=1_000_000)
+    unit: Value[Literal["letter", "word", "line", "block"]] = "letter"
+    group: Value[Literal["none", "word", "line"]] = "none"
+    group_delay: Value[Delay] = 8.0
     start: Value[FrameNumber] = 4.0
+    backward: Value[bool] = False
     delay: Value[Delay] = 2.0
     whole: Value[Annotated[float, Field(ge=0, le=limits.FRAMES, allow_inf_nan=False)]] = 0.0
     bend: Value[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]] = 0.0

@@ -21,8 +21,18 @@ from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid, moving
 from moss_crown.core.motion.poses import Act, Channel
 from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
-from moss_crown.core.values.noise import phases, seed_of, smooth_noise
-from moss_crown.core.values.sampling import Frames, Letters, changes, exposures, needed, sample, sample_each
+from moss_crown.core.values.noise import hashed, phases, seed_of, smooth_noise
+from moss_crown.core.values.sampling import (
+    Frames,
+    Letters,
+    changes,
+    exposures,
+    needed,
+    sample,
+    sample_choice,
+    sample_choice_each,
+    sample_each,
+)
 
 Floats = NDArray[np.float64]
 STILL = np.zeros((1, 1, 3))
@@ -161,9 +171,11 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
     spacing = each(offset.spacing, frames, cast.letters)
     if spacing.any():
         move = move + spacing[..., None] * cast.spacing
-    sides = choices(offset.outside, needed(offset.outside, frames))
-    if any(side != "none" for side in sides):
-        move = move + _outside(step, sides, frames, around)
+    if offset.outside != "none":
+        at = needed([offset.outside, offset.sides], frames)
+        sides = [sides_of(offset, float(frame), cast, seed_of(around.seed, step.id)) for frame in at]
+        if any(side != "none" for row in sides for side in row):
+            move = move + _outside(step, sides, frames, around)
     return Act(
         Channel(reach, move),
         Channel(reach, np.radians(each(offset.turn, frames, cast.letters))),
@@ -190,18 +202,53 @@ def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surrounding
 
 def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings, above: Above | None = None) -> Units:
     """Letters as a scope groups them, with the places that reaches measure."""
-    _, places = cast.units[scope]
+    unit_of, places = cast.units[scope]
     moved = partial(above.units, scope, frames) if above else None
-    return Units(places, lambda: around.world(places, frames), around.shades, moved)
+    first = np.unique(unit_of, return_index=True)[1]
+    within = {larger: cast.units[larger][0][first] for larger in ("word", "line", "block")}
+    return Units(places, lambda: around.world(places, frames), around.shades, moved, within)
 
 
-def _outside(step: DriveStep, sides: list[str], frames: Frames, around: Surroundings) -> Floats:
-    by_side = {s: around.outside(s, step.pivot, step.offset, frames) for s in set(sides) if s != "none"}
-    if len(sides) == 1:
-        return by_side[sides[0]]
-    nothing = np.zeros((1, 1, 3))
-    rows = [by_side.get(side, nothing) for side in sides]
-    return np.array([row[k if len(row) > 1 else 0] + np.zeros_like(rows[0][0]) for k, row in enumerate(rows)])
+TURNS = ("left", "above", "right", "below")
+NEAREST = "nearest"
+
+
+def sides_of(offset: Offset, frame: float, cast: Cast, seed: int) -> list[str]:
+    """On which side of the frame each letter stands outside it: one of TURNS, NEAREST, or none."""
+    begun = sample_choice_each(offset.outside, frame, cast.letters)
+    way = sample_choice(offset.sides, frame)
+    if way == "alike":
+        return list(begun)
+
+    def side(number: int, first: str) -> str:
+        if first == "none" or way == "nearest":
+            return first if first == "none" else NEAREST
+        on = {
+            "turns": number,
+            "round": 4 * number // max(cast.count, 1),
+            "shuffled": int(4 * hashed(seed_of(seed, "sides"), np.array([number]))[0]),
+        }[way]
+        return TURNS[(TURNS.index(first) + on) % 4]
+
+    return [side(number, str(first)) for number, first in enumerate(begun)]
+
+
+def _outside(step: DriveStep, sides: list[list[str]], frames: Frames, around: Surroundings) -> Floats:
+    """(f or 1, l, 3): moves that bring each letter outside on its side, by rows of sides for each frame, or for all."""
+    named = {side for row in sides for side in row}
+    wanted = set(TURNS) if NEAREST in named else named - {"none"}
+    by_side = {side: around.outside(side, step.pivot, step.offset, frames) for side in wanted}
+    several = max(len(sides), *(len(moves) for moves in by_side.values()))
+    found = np.zeros((several, len(sides[0]), 3))
+    for k in range(several):
+        for number, side in enumerate(sides[k if len(sides) > 1 else 0]):
+            if side == "none":
+                continue
+            ways = [
+                moves[k if len(moves) > 1 else 0, number] for name, moves in by_side.items() if side in (name, NEAREST)
+            ]
+            found[k, number] = min(ways, key=lambda way: float(way @ way))
+    return found
 
 
 def _tint(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Channel | None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -27,12 +27,13 @@ def no_picture(id: str) -> Floats:
 class Units:
     """What feels a reach: where each is at rest, in the block (u, 3), and in the world (f or 1, u, 3), which only zones
     ask for; how bright pictures are (h, w, 2): grey as it is painted, 0 to 1, and alpha; and where each is in the world
-    (f, u, 3) as it has been moved, None for nothing that moves."""
+    (f, u, 3) as it has been moved, None for nothing that moves. `within`: which word, line and block each is of (u)."""
 
     places: Floats
     world: Callable[[], Floats]
     shades: Callable[[str], Floats] = no_picture
     moved: Callable[[], Floats] | None = None
+    within: Mapping[str, NDArray[np.int64]] = field(default_factory=dict)
 
     @property
     def count(self) -> int:
@@ -91,22 +92,65 @@ def choices(value: Any, frames: Frames) -> list[Any]:
     return [sample_choice(value, float(frame)) for frame in frames]
 
 
-def ranks(reach: Cadence | Swing | DrumStep, frames: Frames, units: Units) -> Floats:
+def ranks(reach: Swing | DrumStep, frames: Frames, units: Units) -> Floats:
     """(f or 1, u): the place of each unit in the order, counted in letters from 0."""
-    aimed = [reach.along, reach.point] if isinstance(reach, Cadence) else []
-    at = needed([reach.order, *aimed], frames)
-    orders = choices(reach.order, at)
+    at = needed(reach.order, frames)
     if not len(at):
         return np.zeros((1, units.count))
-    if isinstance(reach, Cadence):
-        along, point = sample(reach.along, at), sample(reach.point, at)
-    else:
-        along = point = np.zeros((len(at), 3))
-    return np.array([_ranks(o, reach.shuffle, along[k], point[k], units) for k, o in enumerate(orders)])
+    order = _Order(reach.shuffle, np.zeros(3), np.zeros(3))
+    return np.array([order.of(name, units.places) for name in choices(reach.order, at)])
 
 
-def _ranks(order: str, shuffle: int, along: Floats, point: Floats, units: Units) -> Floats:
-    n = units.count
+def cadence_ranks(cadence: Cadence, frames: Frames, units: Units) -> tuple[Floats, Floats]:
+    """(f or 1, u) twice: the place of each unit in the order of its group, and that of its group, counted from 0."""
+    at = needed([cadence.order, cadence.along, cadence.point, cadence.unit, cadence.group], frames)
+    if not len(at):
+        return np.zeros((1, units.count)), np.zeros((1, units.count))
+    along, point = sample(cadence.along, at), sample(cadence.point, at)
+    names, counted, grouped = (choices(value, at) for value in (cadence.order, cadence.unit, cadence.group))
+    found = [
+        _placed(names[k], _Order(cadence.shuffle, along[k], point[k]), counted[k], grouped[k], units)
+        for k in range(len(at))
+    ]
+    return np.array([own for own, _ in found]), np.array([of for _, of in found])
+
+
+def _placed(name: str, order: _Order, unit: str, group: str, units: Units) -> tuple[Floats, Floats]:
+    """Places in the order of each group, and of the groups."""
+    alone = np.arange(units.count)
+    # A unit that is larger than its group begins with it: what starts together has one place.
+    unit_of = units.within.get(unit, alone)
+    group_of = units.within.get(group, np.zeros(units.count, np.int64))
+    own = np.empty(units.count)
+    for number in range(int(group_of.max(initial=-1)) + 1):
+        here = np.flatnonzero(group_of == number)
+        _, place = np.unique(unit_of[here], return_inverse=True)
+        own[here] = order.of(name, _middles(units.places[here], place))[place]
+    return own, order.of(name, _middles(units.places, group_of))[group_of]
+
+
+def _middles(places: Floats, of: NDArray[np.int64]) -> Floats:
+    """(g, 3): the middle of each of some groups of places (n, 3), by the number of the group that each is of (n)."""
+    count = np.bincount(of)
+    sums = np.stack([np.bincount(of, places[:, axis]) for axis in range(3)], 1)
+    return np.asarray(sums / np.maximum(count, 1)[:, None])
+
+
+@dataclass(frozen=True)
+class _Order:
+    """What an order goes by besides its name."""
+
+    shuffle: int
+    along: Floats
+    point: Floats
+
+    def of(self, name: str, places: Floats) -> Floats:
+        """(n): the place of each in the order of a name."""
+        return _ranks(name, self.shuffle, self.along, self.point, places)
+
+
+def _ranks(order: str, shuffle: int, along: Floats, point: Floats, places: Floats) -> Floats:
+    n = len(places)
     k = np.arange(n, dtype=np.float64)
     away = np.abs(k - (n - 1) / 2)
     match order:
@@ -122,11 +166,11 @@ def _ranks(order: str, shuffle: int, along: Floats, point: Floats, units: Units)
             found[np.argsort(drawn, kind="stable")] = k
             return found
         case "axis":
-            return _spread(units.places @ along)
+            return _spread(places @ along)
         case "near":
-            return _spread(np.linalg.norm(units.places - point, axis=1))
+            return _spread(np.linalg.norm(places - point, axis=1))
         case "far":
-            return _spread(-np.linalg.norm(units.places - point, axis=1))
+            return _spread(-np.linalg.norm(places - point, axis=1))
     return k
 
 
@@ -140,21 +184,28 @@ def cadence_starts(cadence: Cadence, frames: Frames, units: Units) -> Floats:
     """(f or 1, u): the frame at which each unit starts, as the cadence stands at each frame."""
     frames = needed(cadence, frames)
     start, delay = sample(cadence.start, frames), sample(cadence.delay, frames)
-    order = ranks(cadence, frames, units)
+    order, of_group = cadence_ranks(cadence, frames, units)
     most = order.max(axis=1, keepdims=True, initial=0.0)
     bend = sample(cadence.bend, frames)
     if bend.any():
         share = order / np.maximum(most, 1e-9)
         bent = np.array([pressed(b, share[k if len(share) > 1 else 0]) for k, b in enumerate(bend)])
         order = bent.reshape(len(frames), units.count) * most
+    later = of_group * sample(cadence.group_delay, frames)[:, None]
     whole = sample(cadence.whole, frames)
     if whole.any():
-        room = np.maximum(whole - sample(cadence.duration, frames), 0) / np.maximum(most[:, 0], 1e-9)
+        taken = sample(cadence.duration, frames) + np.abs(later).max(1, initial=0.0)
+        room = np.maximum(whole - taken, 0) / np.maximum(most[:, 0], 1e-9)
         delay = np.where(whole > 0, room, delay)
-    starts: Floats = start[:, None] + order * delay[:, None]
+    starts: Floats = start[:, None] + order * delay[:, None] + later
     for number, by in cadence.pulled.items():
         if int(number) < units.count:
             starts[:, int(number)] += sample(by, frames)
+    if cadence.backward is not False and units.count:
+        worked = np.array(choices(cadence.backward, frames), bool)
+        lasts = np.array([cadence_end(cadence, float(frame)) for frame in frames])
+        ends = starts.max(1) + lasts - start
+        starts = starts - np.where(worked, ends, 0.0)[:, None]
     return starts
 
 

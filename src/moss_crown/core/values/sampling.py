@@ -71,6 +71,14 @@ def sample_choice(value: Value[T], frame: float) -> T:
     return value.keys[max(0, int(np.searchsorted(at, inside[0], side="right")) - 1)].value
 
 
+def sample_choice_each(value: Value[T], frame: float, letters: Letters) -> list[T]:
+    """A switch, choice or text at a frame for each letter: a formula may ask for letters, nothing else tells them
+    apart."""
+    if isinstance(value, Formula):
+        return cast(list[T], _Question(np.array([float(frame)]), letters).choices(value))
+    return [sample_choice(value, frame)] * len(letters.i)
+
+
 def sample_one(value: Value[float], frame: float) -> float:
     """A number at one frame."""
     return float(value) if isinstance(value, int | float) else float(sample(value, np.array([float(frame)]))[0])
@@ -275,12 +283,24 @@ class _Question:
             raw = self.raw(value)
             array = np.asarray(raw[0] if isinstance(raw, tuple) else raw)
             found = array.ravel()[0].item() if array.size else None
-        if spec.kind == "switch":
-            return bool(np.nan_to_num(found)) if isinstance(found, float) else bool(found)
-        text = f"{found:g}" if isinstance(found, float) else str(found)
-        if spec.options and text not in spec.options and not text.startswith("picture-"):
-            return spec.default if isinstance(spec.default, str) else spec.options[0]
-        return text
+        return _as_chosen(found, spec)
+
+    def choices(self, value: Formula) -> list[bool | str]:
+        """A switch, choice or text at the one frame of the question, for each letter."""
+        bound: Bound = value.bound
+        raw = self.raw(value)
+        found = np.broadcast_to(np.asarray(raw[0] if isinstance(raw, tuple) else raw), (1, len(self.letters.i)))
+        return [_as_chosen(one, bound.spec) for one in found[0].tolist()]
+
+
+def _as_chosen(found: object, spec: Spec) -> bool | str:
+    """What a formula or a link answers, as a field takes it that is a switch, a choice or a text."""
+    if spec.kind == "switch":
+        return bool(np.nan_to_num(found)) if isinstance(found, float) else bool(found)
+    text = f"{found:g}" if isinstance(found, float) else str(found)
+    if spec.options and text not in spec.options and not text.startswith("picture-"):
+        return spec.default if isinstance(spec.default, str) else spec.options[0]
+    return text
 
 
 def stacked(raw: Answer, spec: Spec, frames: int, letters: int) -> Floats:

@@ -527,8 +527,26 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
         ...(order === 'near' || order === 'far'
           ? [vector(`${at}/point`, 'Point', { unit: 'm', step: 0.05 })]
           : []),
-        frames(`${at}/start`, 'Start', { unit: 'frame' }),
-        frames(`${at}/delay`, 'Delay a letter', { step: 0.25, decimals: 2 }),
+        frames(`${at}/start`, reach.backward === true ? 'All is done at' : 'Start', { unit: 'frame' }),
+        { path: `${at}/backward`, label: 'Worked backward', kind: 'switch' },
+        choice(`${at}/unit`, 'Counted by', { letter: 'letters', word: 'words', line: 'lines' }),
+        frames(`${at}/delay`, `Delay a ${typeof reach.unit === 'string' ? reach.unit : 'letter'}`, {
+          step: 0.25,
+          decimals: 2,
+        }),
+        choice(`${at}/group`, 'Afresh in each', { none: 'no' }),
+        ...(reach.group === 'none'
+          ? []
+          : [
+              frames(
+                `${at}/group_delay`,
+                `Delay a ${typeof reach.group === 'string' ? reach.group : 'group'}`,
+                {
+                  step: 0.25,
+                  decimals: 2,
+                },
+              ),
+            ]),
         frames(`${at}/whole`, 'All within', { unit: 'frames, 0: by delay' }),
         frames(`${at}/duration`, 'Duration'),
         ...(reach.way === 'pass' || isKeyed(reach.way) ? [frames(`${at}/stay`, 'Stays there')] : []),
@@ -596,6 +614,16 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
         above: 'above the frame',
         below: 'below the frame',
       }),
+      ...(step.offset?.outside === 'none'
+        ? []
+        : [
+            choice('/offset/sides', 'Sides', {
+              alike: 'all one side',
+              turns: 'by turns',
+              round: 'all round',
+              nearest: 'nearest side',
+            }),
+          ]),
       number('/offset/spacing', 'Spacing', { unit: 'cap heights', step: 0.02 }),
       ...PIVOT,
       ...(step.pivot?.place === 'own'
