@@ -49,6 +49,7 @@ export function Deliver(props: Props) {
   const before = useQuery({
     queryKey: ['takes', shot],
     queryFn: () => ok(api.GET('/api/shots/{shot}/takes', { params: { path: { shot } } })),
+    gcTime: 0, // as they are now: the last one says how the next is ordered
   });
   if (before.isPending) return null;
   return <Orders {...props} before={before.data ?? []} />;
