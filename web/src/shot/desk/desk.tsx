@@ -18,6 +18,7 @@ import { Patterns } from './patterns';
 import { ReachHead, ResponseBoard } from './reaches';
 import { SectionBoard } from './section';
 import { GroupMembers, SomeLetters } from './some';
+import { DriveStarts } from './starts';
 import { CameraSubject } from './subject';
 import { OwnSurroundings } from './surround';
 import { ValueField } from './value';
@@ -176,6 +177,7 @@ export function Desk() {
             {step.kind === 'drive' && group === 'Response' && !step.reaches?.length && (
               <ReachHead step={step} index={index} at={-1} onGroup={setWanted} />
             )}
+            {step.kind === 'drive' && group === 'Offset' && <DriveStarts step={step} index={index} />}
             {step.kind === 'camera' && <CameraSubject step={step} index={index} />}
             {step.kind === 'environment' && <OwnSurroundings step={step} index={index} />}
             {step.kind === 'group' && group === 'Together' && <GroupMembers step={step} index={index} />}

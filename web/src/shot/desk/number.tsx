@@ -10,6 +10,7 @@ interface NumberProps {
   decimals?: number;
   id?: string;
   keyed?: boolean;
+  unit?: string;
   onDraft?: (value: number) => void;
   onCommit: (value: number) => void;
   onFormula?: (formula: string) => void; // what was typed after an equals sign
@@ -27,6 +28,7 @@ export function NumberField({
   decimals = 2,
   id,
   keyed,
+  unit,
   onDraft,
   onCommit,
   onFormula,
@@ -55,7 +57,7 @@ export function NumberField({
     if (number !== value) onCommit(number);
   }
 
-  return (
+  const field = (
     <input
       id={id}
       aria-label={label}
@@ -63,7 +65,7 @@ export function NumberField({
       aria-valuenow={value}
       inputMode="decimal"
       autoComplete="off"
-      className={`${inputLook} min-w-0 cursor-ew-resize tabular-nums focus:cursor-text ${keyed ? 'border-key' : ''}`}
+      className={`${inputLook} ${unit ? 'pr-[46%]' : ''} min-w-0 cursor-ew-resize tabular-nums focus:cursor-text ${keyed ? 'border-key' : ''}`}
       value={shown}
       onFocus={(e) => {
         entered.current = e.currentTarget;
@@ -110,6 +112,19 @@ export function NumberField({
         } else if (d) e.currentTarget.focus();
       }}
     />
+  );
+  if (!unit) return field;
+  return (
+    <span className="relative block">
+      {field}
+      <span
+        aria-hidden="true"
+        title={unit}
+        className="pointer-events-none absolute inset-y-0 right-2 flex max-w-[44%] items-center text-right text-dim text-xs leading-none"
+      >
+        {unit}
+      </span>
+    </span>
   );
 }
 

@@ -25,13 +25,30 @@ interface Trial {
   lines: number[][];
 }
 
-/** A value by formula: what is typed is tried as one types, and stands when it is right. */
-export function FormulaField({ label, path, value }: { label: string; path: string; value: Formula }) {
+/** What a formula would be as the value at a path. */
+export async function tried(shot: string, path: string, formula: string): Promise<Trial> {
+  const params = { path: { shot } };
+  return ok(api.POST('/api/shots/{shot}/formula', { params, body: { path, formula } }));
+}
+
+interface FormulaProps {
+  label: string;
+  path: string;
+  value: Formula;
+  /** A formula that was typed and is not right: it is kept until it is, or given up. */
+  draft?: string | undefined;
+  onLeft?: (() => void) | undefined;
+}
+
+/** A value by formula: what is typed is tried as one types, and stands when it is right. What is not right stays as it was
+ *  typed, and says what is wrong with it. */
+export function FormulaField({ label, path, value, draft, onLeft }: FormulaProps) {
   const store = useShotStore();
-  const [typed, setTyped] = useState<string | null>(null);
+  const [typed, setTyped] = useState<string | null>(draft ?? null);
+  const [focused, setFocused] = useState(false);
   const [trial, setTrial] = useState<Trial | null>(null);
   const [caret, setCaret] = useState(0);
-  const input = useRef<HTMLInputElement>(null);
+  const input = useRef<HTMLTextAreaElement>(null);
   const list = useId();
   const text = typed ?? value.formula;
   const { data: words } = useFormulaWords();
@@ -41,11 +58,7 @@ export function FormulaField({ label, path, value }: { label: string; path: stri
     let gone = false;
     const timer = window.setTimeout(async () => {
       try {
-        const { id } = store.getState();
-        const params = { path: { shot: id } };
-        const found = await ok(
-          api.POST('/api/shots/{shot}/formula', { params, body: { path, formula: typed } }),
-        );
+        const found = await tried(store.getState().id, path, typed);
         if (!gone) setTrial(found);
         if (!gone && !found.problem) store.preview([{ op: 'replace', path, value: { formula: typed } }]);
       } catch {
@@ -69,47 +82,73 @@ export function FormulaField({ label, path, value }: { label: string; path: stri
     setCaret(caret - word.length + call.length);
     input.current?.focus();
   };
-  const commit = () => {
-    if (typed !== null && typed !== value.formula && !trial?.problem)
-      store.edit([{ op: 'replace', path, value: { formula: typed } }], `formula of ${label}`);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when it comes with what was typed elsewhere
+  useEffect(() => {
+    if (draft !== undefined) input.current?.focus();
+  }, []);
+  const leave = () => {
     setTyped(null);
     setTrial(null);
+    onLeft?.();
+  };
+  /** Let it stand. Answers whether it is right: what was typed last may not have been tried yet. */
+  const commit = async (): Promise<boolean> => {
+    if (typed !== null && (typed !== value.formula || draft !== undefined)) {
+      const found = await tried(store.getState().id, path, typed).catch(() => null);
+      setTrial(found);
+      if (!found || found.problem) return false;
+      store.edit([{ op: 'replace', path, value: { formula: typed } }], `formula of ${label}`);
+    }
+    leave();
+    return true;
   };
   return (
     <div className="relative">
-      <input
+      <textarea
         ref={input}
+        rows={Math.min(6, Math.max(1, Math.ceil(text.length / COLUMNS)))}
         aria-label={`${label}: formula`}
         aria-invalid={Boolean(trial?.problem)}
         aria-describedby={trial?.problem ? `${list}-wrong` : undefined}
         aria-controls={offered.length ? list : undefined}
         spellCheck={false}
         autoComplete="off"
-        className={`${inputLook} border-moss font-mono`}
+        className={`${inputLook} h-auto! resize-none overflow-hidden break-all py-1 font-mono leading-tight ${trial?.problem ? 'border-warn' : 'border-moss'}`}
         value={text}
-        onFocus={() => setTyped(value.formula)}
+        onFocus={() => {
+          setFocused(true);
+          setTyped((before) => before ?? value.formula);
+        }}
         onChange={(e) => {
           setTyped(e.target.value);
           setCaret(e.target.selectionStart ?? e.target.value.length);
         }}
         onSelect={(e) => setCaret(e.currentTarget.selectionStart ?? 0)}
-        onBlur={commit}
+        onBlur={() => {
+          setFocused(false);
+          void commit();
+        }}
         onKeyDown={(e) => {
           if (e.key === 'Enter') {
-            commit();
-            e.currentTarget.blur();
+            e.preventDefault(); // a formula is one line, however long
+            const field = e.currentTarget;
+            void commit().then((right) => right && field.blur());
           } else if (e.key === 'Tab' && offered[0]) {
             e.preventDefault();
             complete(offered[0]);
           } else if (e.key === 'Escape') {
-            setTyped(null);
-            setTrial(null);
+            leave();
             store.settle();
           }
           e.stopPropagation();
         }}
       />
-      {typed !== null && (
+      {typed !== null && !focused && trial?.problem && (
+        <p role="alert" className="text-warn text-xs">
+          {trial.problem}, at character {trial.at + 1}
+        </p>
+      )}
+      {typed !== null && focused && (
         <div
           className="fixed z-40 w-80 rounded-md border bg-panel p-2 text-xs shadow-2xl"
           style={overField(input.current)}
@@ -161,6 +200,8 @@ export function FormulaField({ label, path, value }: { label: string; path: stri
 }
 
 const PANEL = 320;
+/** About so many characters of a formula stand in a line of its field. */
+const COLUMNS = 20;
 
 /** Where the panel stands: over its field, inside the window, and not cut off by what scrolls. */
 function overField(field: HTMLElement | null): React.CSSProperties {

@@ -1,5 +1,6 @@
 import { useEffect, useId, useRef, useState } from 'react';
 import { inputLook } from '../../ui/controls';
+import { toast } from '../../ui/toasts';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
 import { at, type Ease, isFormula, isKeyed, isLink, isMoving, now, setting } from '../values';
@@ -9,7 +10,7 @@ import { FamilyField } from './families';
 import type { FieldSpec } from './fields';
 import { Marks } from './marks';
 import { NumberField, tidy } from './number';
-import { FormulaField, LinkField } from './tied';
+import { FormulaField, LinkField, tried } from './tied';
 
 /** One value of the document: its control, its key mark, and the ease after the key at the playhead. */
 export function ValueField({ field, base }: { field: FieldSpec; base: string }) {
@@ -27,16 +28,22 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
 
   const commit = (value: unknown) => store.edit(setting(document, path, frame, value), `${field.label}`);
   const preview = (value: unknown) => store.preview(setting(document, path, frame, value));
+  const [drafted, setDrafted] = useState<string | null>(null);
+  /** Let a formula that was typed into another field stand; one that is not right is kept where its errors are told. */
+  async function byFormula(formula: string) {
+    const found = await tried(store.getState().id, path, formula).catch(() => null);
+    if (found && !found.problem) commit({ formula });
+    else setDrafted(formula);
+  }
   const span = field.wide || field.kind === 'vector' ? 'col-span-2' : '';
 
   return (
-    <div className={span} data-path={path}>
-      <div data-marks className="mb-0.5 flex h-4.5 items-center gap-1.5 text-dim text-xs">
-        <span id={label} className="min-w-0 truncate">
+    <div className={`flex flex-col justify-end ${span}`} data-path={path}>
+      <div data-marks className="mb-0.5 flex min-h-4.5 items-end gap-1.5 text-dim text-xs leading-tight">
+        <span id={label} data-label className="min-w-0 flex-1 hyphens-auto break-words">
           {field.label}
+          {field.unit && field.kind !== 'number' && <span className="ml-1.5">{field.unit}</span>}
         </span>
-        {field.unit && <span className="min-w-0 shrink-[9] truncate">{field.unit}</span>}
-        <span className="flex-1" />
         {isMoving(stored) && (field.kind === 'number' || field.kind === 'vector') && (
           <button
             type="button"
@@ -55,8 +62,15 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
           <Marks field={field} path={path} shown={shown} />
         )}
       </div>
-      {isFormula(stored) ? (
-        <FormulaField label={field.label} path={path} value={stored} />
+      {isFormula(stored) || drafted !== null ? (
+        <FormulaField
+          key={String(drafted)}
+          label={field.label}
+          path={path}
+          value={isFormula(stored) ? stored : { formula: '' }}
+          draft={drafted ?? undefined}
+          onLeft={() => setDrafted(null)}
+        />
       ) : isLink(stored) ? (
         <LinkField label={field.label} path={path} value={stored} shown={shown} />
       ) : (
@@ -68,6 +82,7 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
           keyed={keyed}
           commit={commit}
           preview={preview}
+          onFormula={(formula) => void byFormula(formula)}
         />
       )}
       {key >= 0 &&
@@ -100,10 +115,11 @@ interface ControlProps {
   keyed: boolean;
   commit: (value: unknown) => void;
   preview: (value: unknown) => void;
+  onFormula?: (formula: string) => void;
 }
 
 /** The control of a kind of value. `path` says where in the document it stands. */
-export function Control({ field, path, label, shown, keyed, commit, preview }: ControlProps) {
+export function Control({ field, path, label, shown, keyed, commit, preview, onFormula }: ControlProps) {
   const document = useShot((s) => s.document);
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);
@@ -120,7 +136,8 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
           keyed={keyed}
           onDraft={preview}
           onCommit={commit}
-          onFormula={(formula) => commit({ formula })}
+          unit={field.unit}
+          onFormula={onFormula}
         />
       );
     case 'vector': {
@@ -140,10 +157,10 @@ export function Control({ field, path, label, shown, keyed, commit, preview }: C
               keyed={keyed}
               onDraft={(v) => preview(put(k, v))}
               onCommit={(v) => commit(put(k, v))}
-              onFormula={(formula) =>
-                commit({
-                  formula: `(${value.map((old, i) => (i === k ? formula : tidy(old, 6))).join(', ')})`,
-                })
+              onFormula={
+                onFormula &&
+                ((formula) =>
+                  onFormula(`(${value.map((old, i) => (i === k ? formula : tidy(old, 6))).join(', ')})`))
               }
             />
           ))}
@@ -255,7 +272,18 @@ function TextField({
   const [typed, setTyped] = useState<string | null>(null);
   const timer = useRef(0);
   const last = useRef(value);
+  const begun = useRef(value);
   useEffect(() => () => clearTimeout(timer.current), []);
+  /** A shot that was named after its text is offered the name of the new one. */
+  const offerName = (text: string) => {
+    const title = store.getState().document?.title;
+    const name = named(text);
+    if (!path.endsWith('/text') || !name || name === title || title !== named(begun.current)) return;
+    toast(`The shot is still called ${title}.`, 'note', {
+      label: `Call it ${name}`,
+      run: () => store.edit([{ op: 'replace', path: '/title', value: name.slice(0, 200) }], 'rename'),
+    });
+  };
   /** Letters selected in the text are picked on the stage too. */
   const pick = (from: number, to: number) => {
     const { draft, frame, document } = store.getState();
@@ -288,6 +316,7 @@ function TextField({
       value={typed ?? value}
       onFocus={() => {
         last.current = value;
+        begun.current = value;
         setTyped(value);
       }}
       onChange={(e) => {
@@ -301,13 +330,19 @@ function TextField({
       }}
       onSelect={(e) => pick(e.currentTarget.selectionStart, e.currentTarget.selectionEnd)}
       onBlur={() => {
-        if (typed !== null) send(typed);
+        if (typed !== null) {
+          send(typed);
+          offerName(typed);
+        }
         setTyped(null);
       }}
       onKeyDown={(e) => e.key !== 'Escape' || e.currentTarget.blur()}
     />
   );
 }
+
+/** The name that a shot gets from its text. */
+const named = (text: string) => text.split('\n').join(' ').trim();
 
 const toHex = (linear: number[]) =>
   `#${linear

@@ -1,4 +1,5 @@
 import { useEffect, useLayoutEffect, useRef, useState } from 'react';
+import { Link } from 'wouter';
 import { Button, Hint } from '../../ui/controls';
 import { useAspect, useShot, useShotStore } from '../context';
 import type { Seen } from '../draft';
@@ -100,6 +101,36 @@ function Views() {
           </button>
         </Hint>
       ))}
+    </div>
+  );
+}
+
+const LONG_MS = 20_000;
+
+/** What stands in the picture's place until it comes; when that takes long, with ways on. */
+function FirstFrame() {
+  const [long, setLong] = useState(false);
+  useEffect(() => {
+    const timer = setTimeout(() => setLong(true), LONG_MS);
+    return () => clearTimeout(timer);
+  }, []);
+  return (
+    <div className="absolute inset-0 grid place-content-center gap-2 p-6 text-center text-sm text-white/80">
+      <p>setting the first frame …</p>
+      {long && (
+        <>
+          <p role="status">
+            That takes longer than it should: the server may be busy with something else, or this machine
+            slow.
+          </p>
+          <p className="flex justify-center gap-2">
+            <Button onClick={() => location.reload()}>Load the page again</Button>
+            <Link className="self-center underline" href="/">
+              To the slate
+            </Link>
+          </p>
+        </>
+      )}
     </div>
   );
 }
@@ -211,11 +242,7 @@ function Frame() {
         {broken && (
           <p className="absolute inset-0 grid place-items-center p-6 text-center text-white">{broken}</p>
         )}
-        {!broken && !shown && (
-          <p className="absolute inset-0 grid place-items-center text-sm text-white/80">
-            setting the first frame …
-          </p>
-        )}
+        {!broken && !shown && <FirstFrame />}
       </div>
     </div>
   );

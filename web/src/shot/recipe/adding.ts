@@ -1,3 +1,4 @@
+import { NEUTRAL } from '../desk/starts';
 import type { Step } from '../open/state';
 import type { ShotStore } from '../store';
 import { placeFor } from './steps';
@@ -6,7 +7,7 @@ import { placeFor } from './steps';
 export function addStep(store: ShotStore, kind: Step['kind'], more: Record<string, unknown> = {}) {
   const steps = store.getState().document?.steps ?? [];
   const id = `${kind}-${Date.now().toString(36)}`;
-  const extra = kind === 'drive' ? { name: 'Drive' } : {};
+  const extra = kind === 'drive' ? { name: 'Drive', offset: NEUTRAL } : {};
   store.edit(
     [{ op: 'add', path: `/steps/${placeFor(steps, kind)}`, value: { id, kind, ...extra, ...more } }],
     `add ${kind}`,
