@@ -218,3 +218,71 @@ def test_letters_come_by_turns_from_all_sides(quiet, server):
     field(quiet, "All is done at").wait_for()
     saved(quiet)
     assert step(server, shot, "drive")["reaches"][0]["backward"] is True
+
+
+CUT = """() => [...document.querySelectorAll('[data-label]')]
+  .filter((e) => e.scrollWidth > e.clientWidth + 1 || e.getBoundingClientRect().height > 48)
+  .map((e) => e.textContent)"""
+
+
+def test_no_label_is_cut_in_any_tab_of_any_step(quiet, server):
+    shot = new_shot(quiet, server, "TI")
+    drawn = [{"op": "replace", "path": "/steps/1/front/profile", "value": "drawn"}]
+    edited(server, shot, drawn)
+    quiet.reload()
+    shown(quiet)
+    tabs = quiet.get_by_role("tablist", name="Groups of values").get_by_role("tab")
+    for width, height in ((1100, 700), (1280, 800), (1600, 900)):
+        quiet.set_viewport_size({"width": width, "height": height})
+        for k in range(quiet.locator("nav[aria-label=Recipe] li").count()):
+            quiet.locator("nav[aria-label=Recipe] li").nth(k).get_by_role("button").first.click()
+            for tab in range(max(1, tabs.count())):
+                if tabs.count():
+                    tabs.nth(tab).click()
+                assert quiet.evaluate(CUT) == [], (width, k, tab)
+
+
+def test_a_new_drive_does_nothing_until_it_is_told_what(quiet, server):
+    shot = new_shot(quiet, server, "TI")
+    quiet.get_by_role("button", name="+ add a step").click()
+    quiet.get_by_role("menuitem", name="Drive", exact=True).click()
+    saved(quiet)
+    drives = [s for s in document(server, shot)["steps"] if s["kind"] == "drive"]
+    assert len(drives) == 2
+    assert (drives[1]["offset"]["move"], drives[1]["offset"]["turn"]) == ([0, 0, 0], [0, 0, 0])
+    quiet.get_by_role("group", name="Starts").get_by_role("button", name="swing in").click()
+    saved(quiet)
+    told = [s for s in document(server, shot)["steps"] if s["kind"] == "drive"][1]
+    assert told["offset"]["turn"] == [0, 90, 0] and told["pivot"]["place"] == "left"
+    assert quiet.get_by_role("group", name="Starts").count() == 0
+
+
+def test_a_formula_that_is_wrong_stays_as_it_was_typed(quiet, server):
+    shot = new_shot(quiet, server, "TI")
+    open_step(quiet, "Camera")
+    lens = field(quiet, "Lens")
+    lens.click()
+    lens.fill("=40 + sinn(t)")
+    lens.press("Enter")
+    formula = quiet.get_by_role("textbox", name="Lens: formula")
+    quiet.get_by_text("did you mean sin(...)?").wait_for()
+    assert formula.input_value() == "40 + sinn(t)"
+    formula.press("Enter")
+    quiet.get_by_role("button", name="guides").focus()
+    quiet.get_by_role("alert").filter(has_text="at character 6").wait_for()
+    assert formula.input_value() == "40 + sinn(t)", "nothing of it is lost"
+    assert step(server, shot, "camera")["lens"] == 42
+    formula.fill("40 + sin(t)")
+    formula.press("Enter")
+    saved(quiet)
+    assert step(server, shot, "camera")["lens"] == {"formula": "40 + sin(t)"}
+
+
+def test_a_shot_is_offered_the_name_of_its_new_text(quiet, server):
+    shot = new_shot(quiet, server, "OLD WORDS")
+    quiet.get_by_test_id("title-text").fill("NEW WORDS")
+    quiet.get_by_test_id("title-text").blur()
+    saved(quiet)
+    quiet.get_by_role("button", name="Call it NEW WORDS").click()
+    saved(quiet)
+    assert document(server, shot)["title"] == "NEW WORDS"

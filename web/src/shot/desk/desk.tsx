@@ -162,10 +162,8 @@ export function Desk() {
       ) : group === 'Patterns' ? (
         <Patterns index={index} />
       ) : (
-        <div className="flex gap-4">
-          <div
-            className={`grid flex-1 content-start gap-x-4 gap-y-2 ${drawn ? 'grid-cols-3' : 'grid-cols-2 @md:grid-cols-3 @xl:grid-cols-4'}`}
-          >
+        <div className="flex flex-wrap gap-4">
+          <div className="grid min-w-[264px] flex-1 grid-cols-[repeat(auto-fill,minmax(124px,1fr))] content-start gap-x-4 gap-y-2">
             {step.kind === 'lights' && group === 'Kits' && <LightKits step={step} index={index} />}
             {step.kind === 'lights' && group !== 'Kits' && (
               <PointLight step={step} index={index} light={groups.indexOf(group)} />

@@ -281,7 +281,7 @@ function TextField({
     if (!path.endsWith('/text') || !name || name === title || title !== named(begun.current)) return;
     toast(`The shot is still called ${title}.`, 'note', {
       label: `Call it ${name}`,
-      run: () => store.edit([{ op: 'replace', path: '/title', value: name.slice(0, 200) }], 'rename'),
+      run: () => store.edit([{ op: 'replace', path: '/title', value: name }], 'rename'),
     });
   };
   /** Letters selected in the text are picked on the stage too. */
@@ -342,7 +342,7 @@ function TextField({
 }
 
 /** The name that a shot gets from its text. */
-const named = (text: string) => text.split('\n').join(' ').trim();
+const named = (text: string) => (text.trim().split('\n')[0] ?? '').slice(0, 200);
 
 const toHex = (linear: number[]) =>
   `#${linear
