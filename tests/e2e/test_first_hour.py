@@ -286,3 +286,23 @@ def test_a_shot_is_offered_the_name_of_its_new_text(quiet, server):
     quiet.get_by_role("button", name="Call it NEW WORDS").click()
     saved(quiet)
     assert document(server, shot)["title"] == "NEW WORDS"
+
+
+def test_shots_are_found_sorted_and_several_are_duplicated_and_deleted(quiet, server):
+    for text in ("QUAY ONE", "QUAY TWO"):
+        new_shot(quiet, server, text)
+    quiet.goto(server.url)
+    quiet.get_by_role("searchbox", name="Find a shot").fill("quay")
+    quiet.get_by_text("2 shots").wait_for()
+    quiet.get_by_role("combobox", name="Sorted by").select_option("name")
+    names = quiet.get_by_test_id("shot-card")
+    assert names.nth(0).inner_text().startswith("QUAY ONE")
+    quiet.get_by_role("checkbox", name="Choose QUAY ONE").check()
+    quiet.get_by_role("checkbox", name="Choose QUAY TWO").check()
+    quiet.get_by_role("button", name="Duplicate", exact=True).click()
+    quiet.get_by_text("4 shots").wait_for()
+    quiet.get_by_role("checkbox", name="Choose QUAY ONE", exact=True).check()
+    quiet.get_by_role("button", name="Delete", exact=True).click()
+    quiet.get_by_text("3 shots", exact=True).wait_for()
+    quiet.get_by_role("button", name="Undo").click()
+    quiet.get_by_text("4 shots", exact=True).wait_for()

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Copy, FileDown, Plus, Trash2 } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { ApiError, api, ok, type Schemas } from '../api/client';
 import { renew } from '../api/renew';
@@ -37,6 +37,11 @@ export function Slate({ production }: { production?: string }) {
       q.state.data?.some((s) => s.poster < s.revision || /frames/.test(s.take)) ? 1500 : 8000,
   });
   const [making, setMaking] = useState(false);
+  const [wanted, setWanted] = useState('');
+  const [order, setOrder] = useState<Order>('made');
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
+  const listed = useMemo(() => inOrder(shots.data ?? [], wanted, order), [shots.data, wanted, order]);
+  const chosenShots = listed.filter((s) => picked.has(s.id));
   const [storing, setStoring] = useState(false);
   const [naming, setNaming] = useState(false);
   const file = useRef<HTMLInputElement>(null);
@@ -200,14 +205,62 @@ export function Slate({ production }: { production?: string }) {
               </button>
             </p>
           )}
+          {(shots.data?.length ?? 0) > 1 && (
+            <div
+              role="toolbar"
+              aria-label="Shots"
+              className="mb-3 flex h-7 flex-wrap items-center gap-3 text-sm"
+            >
+              <input
+                type="search"
+                aria-label="Find a shot"
+                placeholder="Find a shot"
+                className={`${inputLook} max-w-56`}
+                value={wanted}
+                onChange={(e) => setWanted(e.target.value)}
+              />
+              <label className="flex items-center gap-1.5 text-dim">
+                sorted by
+                <select
+                  aria-label="Sorted by"
+                  className="h-7 rounded-md border bg-bark px-1.5 text-ink"
+                  value={order}
+                  onChange={(e) => setOrder(e.target.value as Order)}
+                >
+                  {Object.entries(ORDERS).map(([value, name]) => (
+                    <option key={value} value={value}>
+                      {name}
+                    </option>
+                  ))}
+                </select>
+              </label>
+              <span className="text-dim" role="status">
+                {listed.length} {listed.length === 1 ? 'shot' : 'shots'}
+                {chosenShots.length > 0 && `, ${chosenShots.length} chosen`}
+              </span>
+              {chosenShots.length > 0 && (
+                <Several cards={chosenShots} changed={refresh} onDone={() => setPicked(new Set())} />
+              )}
+            </div>
+          )}
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(290px,1fr))] gap-4.5">
             {shots.isPending &&
               !shots.isError &&
               [0, 1, 2].map((k) => (
                 <li key={k} aria-hidden="true" className="h-[268px] rounded-xl border bg-panel opacity-60" />
               ))}
-            {shots.data?.map((s) => (
-              <ShotCard key={s.id} card={s} changed={refresh} />
+            {listed.map((s) => (
+              <ShotCard
+                key={s.id}
+                card={s}
+                changed={refresh}
+                picked={picked.has(s.id)}
+                onPick={(on) =>
+                  setPicked(
+                    (before) => new Set(on ? [...before, s.id] : [...before].filter((id) => id !== s.id)),
+                  )
+                }
+              />
             ))}
             {shots.data && (
               <li>
@@ -245,7 +298,71 @@ export function Slate({ production }: { production?: string }) {
 /** Within so long a second press makes a double one. */
 const DOUBLE_MS = 260;
 
-function ShotCard({ card, changed }: { card: Card; changed: () => Promise<unknown> }) {
+const ORDERS = { made: 'when they were made', edited: 'last edit', name: 'name', length: 'length' };
+type Order = keyof typeof ORDERS;
+
+/** The shots whose names hold all the words that are looked for, in an order. */
+export function inOrder(cards: Card[], wanted: string, order: Order): Card[] {
+  const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = cards.filter(({ title }) => words.every((word) => title.toLowerCase().includes(word)));
+  if (order === 'edited') found.sort((a, b) => b.updated_at.localeCompare(a.updated_at));
+  if (order === 'name') found.sort((a, b) => a.title.localeCompare(b.title, undefined, { numeric: true }));
+  if (order === 'length') found.sort((a, b) => b.seconds - a.seconds);
+  return found;
+}
+
+/** What can be done with several shots at once. */
+function Several({
+  cards,
+  changed,
+  onDone,
+}: {
+  cards: Card[];
+  changed: () => Promise<unknown>;
+  onDone: () => void;
+}) {
+  async function each(what: (shot: string) => Promise<unknown>) {
+    try {
+      for (const card of cards) await what(card.id);
+      onDone();
+    } catch (error) {
+      complain(error);
+    }
+    await changed();
+  }
+  const restore = (shot: string) => ok(api.POST('/api/shots/{shot}/restore', { params: { path: { shot } } }));
+  return (
+    <>
+      <Button
+        onClick={() =>
+          void each((shot) => ok(api.POST('/api/shots/{shot}/duplicate', { params: { path: { shot } } })))
+        }
+      >
+        <Copy size={13} /> Duplicate
+      </Button>
+      <Button
+        onClick={async () => {
+          await each((shot) => ok(api.DELETE('/api/shots/{shot}', { params: { path: { shot } } })));
+          toast(`${cards.length} shots deleted`, 'note', { label: 'Undo', run: () => void each(restore) });
+        }}
+      >
+        <Trash2 size={13} /> Delete
+      </Button>
+      <Button look="quiet" onClick={onDone}>
+        Choose none
+      </Button>
+    </>
+  );
+}
+
+interface CardProps {
+  card: Card;
+  changed: () => Promise<unknown>;
+  picked: boolean;
+  onPick: (on: boolean) => void;
+}
+
+function ShotCard({ card, changed, picked, onPick }: CardProps) {
   const [renaming, setRenaming] = useState(false);
   const [, go] = useLocation();
   const opening = useRef(0);
@@ -283,9 +400,16 @@ function ShotCard({ card, changed }: { card: Card; changed: () => Promise<unknow
 
   return (
     <li
-      className="overflow-hidden rounded-xl border bg-panel focus-within:border-moss hover:border-moss"
+      className={`group relative overflow-hidden rounded-xl border bg-panel focus-within:border-moss hover:border-moss ${picked ? 'border-moss' : ''}`}
       data-testid="shot-card"
     >
+      <input
+        type="checkbox"
+        aria-label={`Choose ${card.title}`}
+        checked={picked}
+        onChange={(e) => onPick(e.target.checked)}
+        className={`absolute top-2.5 left-2.5 z-10 size-4 accent-moss ${picked ? '' : 'opacity-0 focus:opacity-100 group-hover:opacity-100'}`}
+      />
       <Link
         href={`/shots/${card.id}`}
         aria-label={`Open ${card.title}`}

@@ -125,7 +125,8 @@ function MaterialDialog({
   onPut: (material: Curated, both: boolean) => void;
 }) {
   const [wanted, setWanted] = useState('');
-  const [both, setBoth] = useState(false);
+  // From the face it is that of the whole letter, and says so; from the edge it is the edge's.
+  const [both, setBoth] = useState(paired && of === 'face');
   const groups = [...new Set(materials.map((m) => m.group))];
   const shown = materials.filter((m) =>
     `${m.name} ${m.group}`.toLowerCase().includes(wanted.trim().toLowerCase()),
