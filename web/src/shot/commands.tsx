@@ -146,7 +146,7 @@ const LABELS: Record<string, string> = {
 /** Keys as they are labelled. */
 export function Keys({ keys }: { keys: string }) {
   return (
-    <span className="shrink-0 whitespace-nowrap text-dim">
+    <span className="shrink-0 whitespace-nowrap">
       {keys.split('+').map((key) => (
         <kbd key={key} className="ml-1 rounded border px-1">
           {LABELS[key] ?? key}

@@ -1,4 +1,5 @@
 import { api, type Schemas } from '../../api/client';
+import { byKeyboard } from '../../ui/modality';
 import type { Edits } from './edits';
 import type { State } from './state';
 
@@ -11,7 +12,7 @@ export function orders({ getState: get, setState: set }: State, { workedOut }: E
     const before = new Set(get().document?.steps?.map((s) => s.id));
     const wrong = await workedOut(send);
     const made = get().document?.steps?.find((s) => !before.has(s.id));
-    if (made) set({ step: made.id, field: '', entered: get().entered + 1 });
+    if (made) set({ step: made.id, field: '', entered: get().entered + (byKeyboard() ? 1 : 0) });
     return wrong;
   }
 
