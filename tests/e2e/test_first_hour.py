@@ -3,7 +3,9 @@
 import json
 import re
 
-from tests.e2e.screens import document, edited, new_shot, open_step, saved, settled, shown, step
+from screens import document, edited, new_shot, open_step, saved, settled, shown, step
+
+from cluster import wait_for
 
 
 def field(page, label):
@@ -17,8 +19,7 @@ def test_any_part_of_a_value_takes_a_formula(quiet, server):
     part.click()
     part.fill("=sin(t) / 4")
     part.press("Enter")
-    saved(quiet)
-    assert step(server, shot, "block")["move"] == {"formula": "(0, sin(t) / 4, 0)"}
+    wait_for(lambda: step(server, shot, "block")["move"] == {"formula": "(0, sin(t) / 4, 0)"})
 
 
 def test_families_are_tried_on_the_words_of_a_formula(quiet, server):
@@ -274,8 +275,7 @@ def test_a_formula_that_is_wrong_stays_as_it_was_typed(quiet, server):
     assert step(server, shot, "camera")["lens"] == 42
     formula.fill("40 + sin(t)")
     formula.press("Enter")
-    saved(quiet)
-    assert step(server, shot, "camera")["lens"] == {"formula": "40 + sin(t)"}
+    wait_for(lambda: step(server, shot, "camera")["lens"] == {"formula": "40 + sin(t)"})
 
 
 def test_a_shot_is_offered_the_name_of_its_new_text(quiet, server):

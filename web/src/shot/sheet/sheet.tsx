@@ -576,7 +576,7 @@ export function Sheet() {
       </div>
       {/* As high whatever is chosen or to be told: what is under the hand on the sheet must not move. */}
       <div
-        className={`flex shrink-0 flex-wrap content-center gap-x-3 gap-y-0.5 overflow-y-auto border-t px-3 py-1 text-dim text-xs ${across ? 'h-9' : 'h-20'}`}
+        className={`flex shrink-0 flex-wrap content-center gap-x-3 gap-y-0.5 overflow-hidden border-t px-3 py-1 text-dim text-xs ${across ? 'h-9' : 'h-20'}`}
       >
         {count > 0 ? (
           <ChosenKeys chosen={chosen} />
@@ -617,7 +617,9 @@ export function Sheet() {
                 left edge: in floor or wall
               </span>
             )}
-            <span>drag the diagonal; a start stretches it, Shift bends it, Alt pulls a letter off</span>
+            {!touching && !leaving && !sinking && (
+              <span>drag the diagonal; a start stretches it, Shift bends it, Alt pulls a letter off</span>
+            )}
           </>
         )}
       </div>
