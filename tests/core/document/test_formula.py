@@ -1,6 +1,7 @@
 """Formulas: what is refused, where the error is said to be, circles of links."""
 
 import contextlib
+import re
 from itertools import pairwise
 
 import pytest
@@ -156,3 +157,18 @@ def test_a_shot_with_formulas_survives_writing_and_reading():
     shot, inverse = apply_patch(new_shot(), put("/steps/0/size", {"formula": "1 + t"}))
     assert read_shot(write_shot(shot)) == shot
     assert apply_patch(shot, inverse)[0] == new_shot()
+
+
+@pytest.mark.parametrize(
+    ("written", "meant"),
+    [("sinn(t)", "sin(...)"), ("clmp(t, 0, 1)", "clamp(...)"), ("sin + 1", "sin(...)"), ("randd(i)", "rand(...)")],
+)
+def test_a_name_that_is_nearly_right_is_asked_after(written, meant):
+    with pytest.raises(FormulaInvalid, match=re.escape(f"did you mean {meant}?")):
+        parsed(written)
+
+
+def test_nothing_is_asked_after_a_name_like_no_other():
+    with pytest.raises(FormulaInvalid) as wrong:
+        parsed("harbour(t)")
+    assert "did you mean" not in wrong.value.reason

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 from dataclasses import dataclass
+from difflib import get_close_matches
 from functools import lru_cache
 
 from moss_crown.core.errors import TitleError
@@ -112,6 +113,14 @@ def parsed(text: str) -> Expression:
     return Expression(tree, tuple(dict.fromkeys(asks)), bool(names & OF_LETTERS))
 
 
+def _meant(name: str) -> str:
+    """A question after what may have been meant by a name that is not known; nothing where nothing is like it."""
+    if name in FUNCTIONS:
+        return f"; did you mean {name}(...)?"
+    close = get_close_matches(name, [*FUNCTIONS, *NAMES], 1, 0.7)
+    return f"; did you mean {close[0]}{'(...)' if close[0] in FUNCTIONS else ''}?" if close else ""
+
+
 def _check(
     node: ast.expr,
     text: str,
@@ -142,8 +151,7 @@ def _check(
                 raise FormulaInvalid(f"a number in a formula is at most {LARGEST:g}", at)
         case ast.Name(id=name):
             if name not in NAMES:
-                known = f"; did you mean {name}(...)?" if name in FUNCTIONS else ""
-                raise FormulaInvalid(f"{name!r} is not a name that formulas know{known}", at)
+                raise FormulaInvalid(f"{name!r} is not a name that formulas know{_meant(name)}", at)
             names.add(name)
         case ast.BinOp(left=left, op=op, right=right) if isinstance(op, OPERATORS):
             inner(left, right)
@@ -171,7 +179,7 @@ def _check(
                 asks.append(asked.value)
             inner(*args)
         case ast.Call(func=ast.Name(id=name)):
-            raise FormulaInvalid(f"{name!r} is not a function that formulas know", at)
+            raise FormulaInvalid(f"{name!r} is not a function that formulas know{_meant(name)}", at)
         case _:
             what = type(node).__name__.lower()
             names_of = {"attribute": "a point after a name", "subscript": "brackets after a name", "lambda": "lambda"}
