@@ -25,9 +25,9 @@ from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.motion.follow import followed, grid
 from moss_crown.core.motion.reach import (
     Units,
+    cadence_ranks,
     cadence_reach,
     cadence_starts,
-    ranks,
     reach_of,
     swing_reach,
     zone_distance,
@@ -249,7 +249,7 @@ def row(count):
     st.sampled_from(["reading", "reverse", "centre_out", "edges_in", "shuffled", "axis", "near", "far"]),
 )
 def test_orders(count, order):
-    found = ranks(Cadence(order=order, point=(count / 3, 0.5, 0)), np.zeros(1), row(count))[0]
+    found = cadence_ranks(Cadence(order=order, point=(count / 3, 0.5, 0)), np.zeros(1), row(count))[0][0]
     assert found.min() == 0 and found.max() <= count - 1
     if order in ("reading", "reverse", "shuffled"):
         assert sorted(found) == list(range(count))
