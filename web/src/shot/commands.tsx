@@ -308,7 +308,7 @@ const GESTURES: [string, string][] = [
   ['Stretch the stagger', 'drag the diagonal at a start'],
   ['Bend the stagger', 'Shift and drag it'],
   ['Pull one letter off the stagger', 'Alt and drag its start'],
-  ['Choose keys', 'press a ring; drag around several'],
+  ['Choose keys', 'press a ring; Shift and drag around several'],
   ['Move chosen keys', 'drag one of them; with Alt a copy'],
   ['Go to a frame', 'press or drag beside the letters'],
   ['Pick letters', 'press them in the picture; drag around several'],

@@ -5,7 +5,7 @@ import { useShot, useShotStore } from './context';
 import { useFamilies } from './desk/families';
 import { fieldsOf } from './desk/fields';
 import { KITS } from './desk/lights';
-import { useMaterials } from './desk/materials';
+import { onFaceAndEdge, useMaterials } from './desk/materials';
 import { addStep } from './recipe/adding';
 import { addable, stepTitle } from './recipe/steps';
 
@@ -39,7 +39,6 @@ export function useFindings(looking: boolean, open: (what: Opened) => void): Fou
   const first = block >= 0 ? block : steps.findIndex((s) => s.kind === 'block');
   const worn = steps.findIndex((s) => s.kind === 'material' && s.id === chosen);
   const material = worn >= 0 ? worn : steps.findIndex((s) => s.kind === 'material');
-  const replace = (path: string, value: unknown) => ({ op: 'replace' as const, path, value });
   return [
     ...steps.map((step) => ({
       id: `step ${step.id}`,
@@ -78,16 +77,7 @@ export function useFindings(looking: boolean, open: (what: Opened) => void): Fou
       group: 'Materials',
       name: `Material: ${one.name}`,
       also: one.group,
-      run: () =>
-        material >= 0 &&
-        store.edit(
-          [
-            replace(`/steps/${material}/face`, one.material),
-            replace(`/steps/${material}/edge`, one.material),
-            replace(`/steps/${material}/name`, one.name),
-          ],
-          one.name,
-        ),
+      run: () => material >= 0 && store.edit(onFaceAndEdge(material, one), one.name),
     })),
     ...(looks.data ?? []).map((look) => ({
       id: `look ${look.id}`,
@@ -101,7 +91,9 @@ export function useFindings(looking: boolean, open: (what: Opened) => void): Fou
       group: 'Families',
       name: `Family: ${family.name}`,
       also: family.character,
-      run: () => first >= 0 && store.edit([replace(`/steps/${first}/family`, family.id)], family.name),
+      run: () =>
+        first >= 0 &&
+        store.edit([{ op: 'replace', path: `/steps/${first}/family`, value: family.id }], family.name),
     })),
     ...KITS.map(([kit, name, about]) => ({
       id: `kit ${kit}`,

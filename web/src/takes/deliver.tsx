@@ -63,6 +63,14 @@ function kept(production: string): Partial<Orders> {
   }
 }
 
+interface Size {
+  width: number;
+  height: number;
+}
+
+/** Whether two sizes have the same proportions, but for what rounding to pixels makes of them. */
+const alike = (a: Size, b: Size) => Math.abs((a.width * b.height) / (a.height * b.width) - 1) < 0.01;
+
 type Orders = Schemas['TakeOrders'];
 
 function Orders({ shot, production, document, onClose, before }: Props & { before: Schemas['TakeOut'][] }) {
@@ -75,14 +83,14 @@ function Orders({ shot, production, document, onClose, before }: Props & { befor
     const last = before[0]?.orders;
     if (!last) return { ...usual, ...kept(production), ...whole };
     // Of a shot that has another length or shape since, all of it as it is.
-    const fits = Math.abs((last.width * height) / (last.height * width) - 1) < 0.01;
-    const size = fits ? { width: last.width, height: last.height } : { width, height };
+    const size = alike(last, { width, height })
+      ? { width: last.width, height: last.height }
+      : { width, height };
     const frames = last.first >= whole.first && last.last <= whole.last;
     return { ...usual, ...last, ...size, ...(frames ? {} : { first: whole.first, last: whole.last }) };
   });
-  const [linked, setLinked] = useState(
-    () => Math.abs((orders.width * height) / (orders.height * width) - 1) < 0.01,
-  );
+  const squeezed = !alike(orders, { width, height });
+  const [linked, setLinked] = useState(!squeezed);
   const [wrong, setWrong] = useState('');
   const [busy, setBusy] = useState(false);
   const estimate = useQuery({
@@ -121,7 +129,6 @@ function Orders({ shot, production, document, onClose, before }: Props & { befor
     const other = name === 'width' ? Math.round((n * height) / width) : Math.round((n * width) / height);
     put(name === 'width' ? { width: n, height: other } : { height: n, width: other });
   }
-  const squeezed = Math.abs((orders.width * height) / (orders.height * width) - 1) >= 0.01;
   const whole = (name: 'first' | 'last' | 'width' | 'height' | 'samples', label: string) => (
     <Field label={label}>
       <input

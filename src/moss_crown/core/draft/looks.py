@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Literal, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep
@@ -24,6 +25,7 @@ from moss_crown.core.draft.schema import (
     SheetDrawn,
     SurfaceDrawn,
     SweptDrawn,
+    Three,
     Touches,
     Wardrobe,
     grown,
@@ -131,10 +133,7 @@ def _lamp(light: Light) -> LampDrawn:
     lit = (spot, soft, manner.limit, manner.dark, touches)
     if isinstance(light, SunLight):
         away, way, radiance = three(-50 * light.direction), three(light.direction), three(light.irradiance)
-        side = np.cross(light.direction, np.eye(3)[np.argmin(np.abs(light.direction))])
-        u = np.tan(light.radius) * side / np.linalg.norm(side)
-        disc = three(u), three(np.cross(light.direction, u))
-        return LampDrawn("sun", away, way, radiance, 0.0, *lit, *disc)
+        return LampDrawn("sun", away, way, radiance, 0.0, *lit, *_square(light.direction, np.tan(light.radius)))
     if isinstance(light, ShapeLight):
         return _shape(light, lit)
     edges = three(light.u), three(light.v)
@@ -149,10 +148,15 @@ def _shape(light: ShapeLight, lit: tuple[float, float, float, tuple[float, float
     area = float(areas.sum())
     if not bool((cross @ light.axis > 0.999 * 2 * areas).all()):
         return LampDrawn("around", middle, three(light.axis), three(light.radiance), area, *lit)
-    side = np.cross(light.axis, np.eye(3)[np.argmin(np.abs(light.axis))])
-    u = np.sqrt(areas.sum()) / 2 * side / np.linalg.norm(side)
-    edges = three(u), three(np.cross(light.axis, u))
+    edges = _square(light.axis, np.sqrt(areas.sum()) / 2)
     return LampDrawn("flat", middle, three(light.axis), three(light.radiance), area, *lit, *edges)
+
+
+def _square(axis: NDArray[np.float64], half: float) -> tuple[Three, Three]:
+    """Half edges, so long, of a square that looks along an axis."""
+    side = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))])
+    u = half * side / np.linalg.norm(side)
+    return three(u), three(np.cross(axis, u))
 
 
 def _surface(surface: Surface) -> SurfaceDrawn:

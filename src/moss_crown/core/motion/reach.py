@@ -146,32 +146,28 @@ class _Order:
 
     def of(self, name: str, places: Floats) -> Floats:
         """(n): the place of each in the order of a name."""
-        return _ranks(name, self.shuffle, self.along, self.point, places)
-
-
-def _ranks(order: str, shuffle: int, along: Floats, point: Floats, places: Floats) -> Floats:
-    n = len(places)
-    k = np.arange(n, dtype=np.float64)
-    away = np.abs(k - (n - 1) / 2)
-    match order:
-        case "reverse":
-            return k[::-1].copy()
-        case "centre_out":
-            return away - away.min(initial=np.inf) if n else k
-        case "edges_in":
-            return np.asarray(away.max(initial=0.0) - away)
-        case "shuffled":
-            drawn = hashed(seed_of("shuffle", shuffle), np.arange(n))
-            found = np.empty(n)
-            found[np.argsort(drawn, kind="stable")] = k
-            return found
-        case "axis":
-            return _spread(places @ along)
-        case "near":
-            return _spread(np.linalg.norm(places - point, axis=1))
-        case "far":
-            return _spread(-np.linalg.norm(places - point, axis=1))
-    return k
+        n = len(places)
+        k = np.arange(n, dtype=np.float64)
+        away = np.abs(k - (n - 1) / 2)
+        match name:
+            case "reverse":
+                return k[::-1].copy()
+            case "centre_out":
+                return away - away.min(initial=np.inf) if n else k
+            case "edges_in":
+                return np.asarray(away.max(initial=0.0) - away)
+            case "shuffled":
+                drawn = hashed(seed_of("shuffle", self.shuffle), np.arange(n))
+                found = np.empty(n)
+                found[np.argsort(drawn, kind="stable")] = k
+                return found
+            case "axis":
+                return _spread(places @ self.along)
+            case "near":
+                return _spread(np.linalg.norm(places - self.point, axis=1))
+            case "far":
+                return _spread(-np.linalg.norm(places - self.point, axis=1))
+        return k
 
 
 def _spread(measure: Floats) -> Floats:

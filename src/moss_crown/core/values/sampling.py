@@ -280,9 +280,7 @@ class _Question:
             else:
                 found = self._asked(source)[0, 0]
         else:
-            raw = self.raw(value)
-            array = np.asarray(raw[0] if isinstance(raw, tuple) else raw)
-            found = array.ravel()[0].item() if array.size else None
+            return self.choices(value)[0]
         return _as_chosen(found, spec)
 
     def choices(self, value: Formula) -> list[bool | str]:

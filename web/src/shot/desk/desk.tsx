@@ -5,6 +5,7 @@ import { Hint } from '../../ui/controls';
 import { alongTabs, tabStop } from '../../ui/tabs';
 import { useShot, useShotStore } from '../context';
 import type { Step } from '../open/state';
+import { newId } from '../recipe/adding';
 import { moveStep } from '../recipe/recipe';
 import { stepTitle } from '../recipe/steps';
 import { Arrange } from './arrange';
@@ -107,7 +108,7 @@ export function Desk() {
             type="button"
             className="font-normal text-dim text-xs underline hover:text-ink"
             onClick={() => {
-              const id = `${step.kind}-${Date.now().toString(36)}`;
+              const id = newId(step.kind);
               const value = { ...step, id, name: `${stepTitle(step)} again`.slice(0, 80) };
               store.edit([{ op: 'add', path: `/steps/${index + 1}`, value }], `duplicate ${stepTitle(step)}`);
               store.selectStep(id);
@@ -187,14 +188,7 @@ export function Desk() {
                   of={partName(part)}
                   material={step[part] ?? undefined}
                   path={`/steps/${index}/${part}`}
-                  pair={
-                    isMain(part)
-                      ? {
-                          paths: [`/steps/${index}/face`, `/steps/${index}/edge`],
-                          named: `/steps/${index}/name`,
-                        }
-                      : undefined
-                  }
+                  pair={isMain(part) ? index : undefined}
                 />
               </>
             )}

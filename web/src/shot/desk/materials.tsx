@@ -4,6 +4,7 @@ import { api, ok, type Schemas } from '../../api/client';
 import { Button, Dialog, inputLook } from '../../ui/controls';
 import { useShotStore } from '../context';
 import type { Step } from '../open/state';
+import type { Operation } from '../values';
 import { isMain, PARTS, type PartName, partName } from './fields';
 
 type MaterialStep = Extract<Step, { kind: 'material' }>;
@@ -26,9 +27,18 @@ export function useTextureControls(): Record<string, Record<string, string>> | u
   }).data;
 }
 
+/** The patch that puts a material of the catalogue on face and edge of a step, and calls the step by it. */
+export const onFaceAndEdge = (index: number, made: Curated): Operation[] =>
+  Object.entries({ face: made.material, edge: made.material, name: made.name }).map(([member, value]) => ({
+    op: 'replace',
+    path: `/steps/${index}/${member}`,
+    value,
+  }));
+
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
 
-/** Which material of the catalogue something has, and the way to another. With a `pair` it can go on both at once. */
+/** Which material of the catalogue something has, and the way to another. With a `pair`, the index of a
+ *  step, it can go on its face and edge at once. */
 export function MaterialChoice({
   of,
   material,
@@ -38,7 +48,7 @@ export function MaterialChoice({
   of: string;
   material: Schemas['Material'] | undefined;
   path: string;
-  pair?: { paths: string[]; named: string } | undefined;
+  pair?: number | undefined;
 }) {
   const store = useShotStore();
   const { data } = useMaterials();
@@ -46,10 +56,8 @@ export function MaterialChoice({
   const chosen = useMemo(() => data?.find((m) => same(m.material, material)), [data, material]);
   function put(made: Curated, both: boolean) {
     setOpen(false);
-    const set = (path: string, value: unknown) => ({ op: 'replace' as const, path, value });
-    const paths = both && pair ? pair.paths : [path];
-    const named = both && pair ? [set(pair.named, made.name)] : [];
-    store.edit([...paths.map((p) => set(p, made.material)), ...named], made.name);
+    const alone: Operation[] = [{ op: 'replace', path, value: made.material }];
+    store.edit(both && pair !== undefined ? onFaceAndEdge(pair, made) : alone, made.name);
   }
   return (
     <div className="col-span-2">
@@ -70,7 +78,13 @@ export function MaterialChoice({
         {chosen?.name ?? 'own values: choose another'}
       </button>
       {data && open && (
-        <MaterialDialog of={of} paired={!!pair} materials={data} onClose={() => setOpen(false)} onPut={put} />
+        <MaterialDialog
+          of={of}
+          paired={pair !== undefined}
+          materials={data}
+          onClose={() => setOpen(false)}
+          onPut={put}
+        />
       )}
     </div>
   );

@@ -22,6 +22,16 @@ const TINT = new THREE.Color();
 const FACTORS = new THREE.Vector4();
 const PLAIN: Wear = { tint: [0, 0, 0], share: 0, opacity: 1, softness: 0 };
 
+/** The box around all facets of a solid. */
+function boxOf(facets: Facets): THREE.Box3 {
+  const box = new THREE.Box3();
+  for (const part of facets.values()) {
+    part.computeBoundingBox();
+    if (part.boundingBox) box.union(part.boundingBox);
+  }
+  return box;
+}
+
 /** Where a letter is drawn: which of a batch, and its number in the span. */
 interface Place {
   batch: THREE.BatchedMesh;
@@ -34,6 +44,7 @@ export class Letters {
   readonly title = new THREE.Group();
   /** Solids that have come, by recipe. */
   readonly built = new Map<string, Facets>();
+  private readonly boxes = new Map<string, THREE.Box3>();
   private readonly solids = new Map<string, Promise<Facets>>();
   private readonly wardrobe = new Map<string, Map<string, THREE.MeshPhysicalMaterial>>();
   private readonly softening = new Softening();
@@ -201,6 +212,7 @@ export class Letters {
       if (kept.has(recipe)) continue;
       for (const part of facets.values()) part.dispose();
       this.built.delete(recipe);
+      this.boxes.delete(recipe);
       this.solids.delete(recipe);
     }
   }
@@ -215,6 +227,7 @@ export class Letters {
           if (node instanceof THREE.Mesh) facets.set((node.material as THREE.Material).name, node.geometry);
         });
         this.built.set(recipe, facets);
+        this.boxes.set(recipe, boxOf(facets));
         return facets;
       });
       made.catch(() => this.solids.delete(recipe));
@@ -245,17 +258,15 @@ export class Letters {
 
   /** A ball around all letters at a frame. */
   around(span: SeenSpan, frame: number): THREE.Sphere {
-    const box = new THREE.Box3();
+    const all = new THREE.Box3();
     const own = new THREE.Box3();
-    const ball = new THREE.Sphere();
     span.letters.forEach(({ recipe }, letter) => {
-      for (const part of this.built.get(recipe)?.values() ?? []) {
-        if (!part.boundingBox) part.computeBoundingBox();
-        if (!part.boundingBox) continue;
-        box.union(own.copy(part.boundingBox).applyMatrix4(this.pose.fromArray(poseAt(span, frame, letter))));
-      }
+      const box = this.boxes.get(recipe);
+      if (!box || box.isEmpty()) return;
+      all.union(own.copy(box).applyMatrix4(this.pose.fromArray(poseAt(span, frame, letter))));
     });
-    return box.isEmpty() ? ball.set(new THREE.Vector3(), 1) : box.getBoundingSphere(ball);
+    const ball = new THREE.Sphere();
+    return all.isEmpty() ? ball.set(new THREE.Vector3(), 1) : all.getBoundingSphere(ball);
   }
 
   /** The number of the letter that is drawn where a ray meets it; -1 for none. */

@@ -3,10 +3,13 @@ import type { Step } from '../open/state';
 import type { ShotStore } from '../store';
 import { placeFor } from './steps';
 
+/** An id that no step has. */
+export const newId = (kind: Step['kind']) => `${kind}-${Date.now().toString(36)}`;
+
 /** Add a step of a kind where it usually stands, and go to it. */
 export function addStep(store: ShotStore, kind: Step['kind'], more: Record<string, unknown> = {}) {
   const steps = store.getState().document?.steps ?? [];
-  const id = `${kind}-${Date.now().toString(36)}`;
+  const id = newId(kind);
   const extra = kind === 'drive' ? { name: 'Drive', offset: NEUTRAL } : {};
   store.edit(
     [{ op: 'add', path: `/steps/${placeFor(steps, kind)}`, value: { id, kind, ...extra, ...more } }],
