@@ -16,7 +16,8 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.draft.draft import draft
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.picture import FrameOrder, render_frame
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame
 from moss_crown.demo.cards import cards, film_unit_emblem
 from moss_crown.demo.looks import looks
 from moss_crown.demo.motions import motions

@@ -19,8 +19,8 @@ from websockets.sync.client import connect
 
 from bench.report import say
 from bench.served import Served, Times, served
-from moss_crown.core.proposals.looks import LOOKS
-from moss_crown.core.proposals.motions import BOOK
+from moss_crown.core.proposals.look_book import LOOKS
+from moss_crown.core.proposals.motion_book import BOOK
 from moss_crown.core.type.families import FAMILIES, FOLDER
 
 MINUTES = 10

@@ -21,7 +21,8 @@ from moss_crown.core.document.door import read_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.exposure import BRIGHTNESS, srgb_to_linear
-from moss_crown.core.picture import FrameOrder, render_frame, render_picture
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame, render_picture
 from moss_crown.server.db.cluster import _free_port
 
 WIDTH, HEIGHT = 480, 270

@@ -10,7 +10,8 @@ from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.motion import Cadence, DriveStep, FollowStep, Noise, Offset, ShiverStep, Zone
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.proposals.motions import BOOK, tried_on
+from moss_crown.core.proposals.motion_book import BOOK
+from moss_crown.core.proposals.thumbnails import tried_on
 
 
 def long_shot() -> Shot:

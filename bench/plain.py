@@ -22,7 +22,8 @@ FRAMES = """
 import sys
 import numpy as np
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.picture import FrameOrder, render_frame
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame
 from moss_crown.demo.looks import lantern_row, still_water
 from moss_crown.demo.shots import kestrel_tide
 

@@ -17,7 +17,8 @@ from playwright.sync_api import Page, sync_playwright
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import write_png
-from moss_crown.core.picture import FrameOrder, render_picture
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_picture
 
 HERE = Path(__file__).parent
 FLAGS = [

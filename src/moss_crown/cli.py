@@ -300,7 +300,8 @@ def export(
 
     from moss_crown.core.document.door import write_shot
     from moss_crown.core.evaluation.evaluation import Evaluation
-    from moss_crown.core.picture import FrameOrder, export_exr, export_model
+    from moss_crown.core.order import FrameOrder
+    from moss_crown.core.picture import export_exr, export_model
 
     shot = _read(shot_file)
     if format == "json":

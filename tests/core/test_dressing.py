@@ -18,7 +18,8 @@ from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import set_at
 from moss_crown.core.look.dressing import dresses_of, material_for, material_steps, stretches, those, wearers
 from moss_crown.core.picture import title_model
-from moss_crown.core.proposals.looks import LOOKS, look_of, wear
+from moss_crown.core.proposals.look_book import LOOKS
+from moss_crown.core.proposals.looks import look_of, wear
 
 RED, BLUE = Material(colour=(0.8, 0.05, 0.02)), Material(colour=(0.05, 0.1, 0.8))
 

@@ -13,7 +13,8 @@ import pytest
 import moss_crown.core
 from moss_crown.core.draft.draft import draft
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.picture import FrameOrder, render_frame
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame
 from moss_crown.demo.motions import buoy_line
 from moss_crown.demo.shots import demo_shots
 
@@ -74,7 +75,8 @@ import importlib, pkgutil
 import moss_crown.core
 from moss_crown.core.compiling import OUTER
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.picture import FrameOrder, render_layers, render_picture
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_layers, render_picture
 from moss_crown.demo.shots import demo_shots
 from moss_crown.server.jobs import draft_of, warm
 

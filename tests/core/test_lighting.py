@@ -14,7 +14,8 @@ from moss_crown.core.draft.schema import Touches
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.around import lights_at
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.proposals.lighting import LOWEST, Kit, light_with, point_light
+from moss_crown.core.proposals.kits import Kit
+from moss_crown.core.proposals.lighting import LOWEST, light_with, point_light
 from moss_crown.core.render.renderer import RenderSettings, render
 
 CACHE = Cache()

@@ -11,8 +11,10 @@ from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Key, Keyed
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.picture import FrameOrder, render_frame
-from moss_crown.core.proposals.looks import LOOKS, PARTS, Look, look_of, wear
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame
+from moss_crown.core.proposals.look_book import LOOKS, PARTS, Look
+from moss_crown.core.proposals.looks import look_of, wear
 from moss_crown.demo.looks import looks as demo
 
 

@@ -16,7 +16,8 @@ from moss_crown.core.draft.recipes import SolidRecipe, build_recipe, recipe_of
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
-from moss_crown.core.picture import FrameOrder, export_model, ready, render_frame, render_picture
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import export_model, ready, render_frame, render_picture
 from moss_crown.demo.shots import demo_shots
 
 

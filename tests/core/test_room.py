@@ -8,8 +8,9 @@ import pytest
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.draft.looks import look_at_frame
-from moss_crown.core.draft.room import HEIGHT, ROUGHNESS, WIDTH, Ground, Lamp, Room, seen_around
+from moss_crown.core.draft.room import Ground, Lamp, Room
 from moss_crown.core.draft.schema import LOOK
+from moss_crown.core.draft.surroundings import HEIGHT, ROUGHNESS, WIDTH, seen_around
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.environment import directions, environment
 from moss_crown.core.look.prefilter import weights

@@ -10,7 +10,8 @@ from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.scene import SOFT_POSES
 from moss_crown.core.motion.poses import softened
-from moss_crown.core.picture import FrameOrder, render_frame
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame
 
 
 def soft_shot(softness, **offset):

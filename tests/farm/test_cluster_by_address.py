@@ -18,7 +18,8 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import read_png
-from moss_crown.core.picture import FrameOrder, render_picture
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_picture
 from moss_crown.farm.credentials import Credentials, CrewUnsafe
 from moss_crown.farm.crew import Crew, Rendered, _security
 

@@ -15,7 +15,8 @@ from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.movie import read_facts
 from moss_crown.core.formats.png import read_png
-from moss_crown.core.picture import FrameOrder, render_picture
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_picture
 from moss_crown.server.db import cluster as clusters
 
 SIZE = {"width": 96, "height": 54, "samples": 3}

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,6 +26,7 @@ from moss_crown.core.formats.png import write_png
 from moss_crown.core.formats.stl import write_stl
 from moss_crown.core.look.dress import Dress
 from moss_crown.core.look.dressing import worn_by
+from moss_crown.core.order import FrameOrder, ModelFormat
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.layers import Layers
 from moss_crown.core.render.renderer import Between, Passes, Render, RenderSettings, denoised, go_on, render
@@ -34,26 +34,6 @@ from moss_crown.core.render.scopes import culprits
 from moss_crown.core.stage.backdrop import Backdrop, Region, seen_in
 from moss_crown.core.stage.scene import Camera, Scene
 from moss_crown.core.type.shape import faces
-
-
-@dataclass(frozen=True, slots=True)
-class FrameOrder:
-    """How a frame is wanted: with so many samples a pixel, or at most so many where a bound on noise is given. With
-    `alpha` the camera sees letters only and the pixels are RGBA, straight."""
-
-    width: int
-    height: int
-    samples: int = 16
-    noise: float = 0.0
-    motion_blur: bool = True
-    alpha: bool = False
-    denoise: bool = True
-    threads: int = 1
-    layers: bool = False
-    region: Region | None = None
-    """Left, top, right, bottom of a part of the frame, in shares of it; None for all."""
-    pixel_shape: float = 1.0
-    """The width of a pixel by its height."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -242,10 +222,6 @@ def _check_edge(structure: Structure, edge: float, most: int) -> None:
         least = math.ceil(1e4 * edge * math.sqrt(count / most)) / 1e4
         some = f"some {count / 1e6:.1f} million triangles"
         raise DocumentInvalid("edge", f"at least {least:g}", f"edges of {edge:g} m make {some}, at most {most / 1e6:g}")
-
-
-ModelFormat: TypeAlias = Literal["glb", "usd", "obj", "stl"]
-ENDINGS: dict[ModelFormat, str] = {"glb": "glb", "usd": "usdc", "obj": "obj.zip", "stl": "stl"}
 
 
 def export_model(

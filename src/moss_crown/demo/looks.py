@@ -13,7 +13,8 @@ from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Ease, Key, Keyed
 from moss_crown.core.look.materials import MATERIALS
 from moss_crown.core.proposals.arranging import stand
-from moss_crown.core.proposals.lighting import Kit, light_with
+from moss_crown.core.proposals.kits import Kit
+from moss_crown.core.proposals.lighting import light_with
 from moss_crown.demo.shots import changed
 
 CALM = Ease(leave=(0.3, 0.0), arrive=(0.25, 1.0))

@@ -14,7 +14,8 @@ from moss_crown.core.document.shot import Shot, Step
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.formats.png import write_jpeg
 from moss_crown.core.look.materials import MATERIALS, SWATCHES, Curated
-from moss_crown.core.picture import FrameOrder, render_picture
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_picture
 
 ORDER = FrameOrder(176, 132, 64, motion_blur=False, threads=2)
 

@@ -21,7 +21,8 @@ from distributed import Client, Future, LocalCluster, Security, get_worker, wait
 from moss_crown.core.assets import Asset, begin_with, bring_in
 from moss_crown.core.cache import Cache
 from moss_crown.core.evaluation.newest import Newest
-from moss_crown.core.picture import FrameOrder, render_files
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_files
 from moss_crown.farm.credentials import Credentials
 from moss_crown.farm.orders import LOCAL_PROCESSES
 

@@ -9,7 +9,7 @@ from pydantic import Field
 from moss_crown.core import limits
 from moss_crown.core.document.values import Model
 from moss_crown.core.errors import TitleError
-from moss_crown.core.picture import FrameOrder
+from moss_crown.core.order import FrameOrder
 
 LOCAL_PROCESSES = 2
 """So many frames are rendered at once, unless the crew is elsewhere."""

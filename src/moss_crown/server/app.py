@@ -17,12 +17,12 @@ from starlette.exceptions import HTTPException
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.responses import Response
 
-from moss_crown.server import jobs
 from moss_crown.server.context import Context
 from moss_crown.server.db.pool import Database
 from moss_crown.server.guard import Guard
 from moss_crown.server.keeper import Farm, keep_posters
 from moss_crown.server.live import Listeners
+from moss_crown.server.named import jobs
 from moss_crown.server.pool import Pool
 from moss_crown.server.problems import RequestLog, add_problems
 from moss_crown.server.routes import assets, families, health, looks, motions, shot, slate, takes

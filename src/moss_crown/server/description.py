@@ -11,8 +11,6 @@ from typing import Any
 from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
 
-from moss_crown.core.draft import schema
-
 PLACE = "#/components/schemas/"
 GENERIC = re.compile(r"(Key|Keyed)([A-Z][a-z]*)[0-9a-f]{4}")
 
@@ -21,6 +19,8 @@ def described(app: FastAPI) -> dict[str, Any]:
     """The API's description, in which errors are what they are: application/problem+json; with what drafts say, which
     travel as binary messages; and short names for values with keys."""
     if app.openapi_schema is None:
+        from moss_crown.core.draft import schema  # with all that drafts are made from: a server seldom needs it
+
         whole = get_openapi(title=app.title, version=app.version, routes=app.routes)
         for path in whole["paths"].values():
             for operation in path.values():

@@ -24,35 +24,31 @@ from moss_crown.core.document.look import EnvironmentSource
 from moss_crown.core.draft.draft import Seen, draft, packed_picture, packed_whole, see
 from moss_crown.core.draft.notes import ridged_letters
 from moss_crown.core.draft.recipes import SolidRecipe, build_recipe
-from moss_crown.core.draft.room import Room, places_of, seen_around
+from moss_crown.core.draft.room import Room
+from moss_crown.core.draft.surroundings import places_of, seen_around
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.newest import Newest
 from moss_crown.core.formats.png import write_jpeg, write_png
 from moss_crown.core.look.dressing import material_for
 from moss_crown.core.look.exposure import linear_to_srgb
+from moss_crown.core.look.glsl import texture_source
 from moss_crown.core.look.pictures import at_most, is_picture, texture
 from moss_crown.core.look.prefilter import prefiltered
 from moss_crown.core.motion.ready import ready_motion
-from moss_crown.core.picture import (
-    FrameOrder,
-    ModelFormat,
-    Ready,
-    export_model,
-    hot_lights,
-    ready,
-    render_frame,
-    render_picture,
-    title_model,
-)
+from moss_crown.core.order import FrameOrder, ModelFormat
+from moss_crown.core.picture import Ready, export_model, hot_lights, ready, render_frame, render_picture, title_model
 from moss_crown.core.proposals.arranging import align, fit_width, hang, lean, space_evenly, stand
 from moss_crown.core.proposals.lighting import light_with, point_light
-from moss_crown.core.proposals.looks import PARTS, Look, Part, look_of, wear
-from moss_crown.core.proposals.motions import Made, MotionSet, motion_of, moved_by, set_motion, tried_on
+from moss_crown.core.proposals.look_book import PARTS, Look, Part
+from moss_crown.core.proposals.looks import look_of, wear
+from moss_crown.core.proposals.motion_book import Made, MotionSet
+from moss_crown.core.proposals.motions import motion_of, moved_by, set_motion
+from moss_crown.core.proposals.thumbnails import tried_on
 from moss_crown.core.render.display import draft_table
 from moss_crown.core.render.ready import ready_others
 from moss_crown.core.render.renderer import Render, denoised, render
-from moss_crown.core.render.scopes import exposure_map, scopes
+from moss_crown.core.render.scopes import BANDS, exposure_map, scopes
 from moss_crown.core.type.emblem import find as emblem
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import FAMILIES, find
@@ -157,6 +153,10 @@ def solid_of(recipe: str) -> bytes:
     if is_emblem(asked.family) and any(index >= len(emblem(asked.family).names) for _, index, *_ in asked.glyphs):
         raise DocumentInvalid("/glyphs", "a part of the emblem", "the emblem has fewer parts")
     return build_recipe(asked, _cache())
+
+
+def pattern_source(pattern: str) -> str:
+    return texture_source(pattern)
 
 
 def families(own: list[str]) -> list[dict[str, Any]]:
@@ -408,14 +408,19 @@ def proof_sketch(document: dict[str, Any], frame: int, order: FrameOrder) -> byt
     return write_jpeg(own.picture(passes).pixels(), 85)
 
 
+BAND_COLOURS = tuple((name, "#{:02x}{:02x}{:02x}".format(*colour)) for name, _, colour in BANDS)
+
+
 @dataclass
 class Shown:
-    """A proof's picture with so many samples at most; its scopes; and once it is finished its exposure in colours."""
+    """A proof's picture with so many samples at most; its scopes; and once it is finished its exposure in colours, with
+    the name of each."""
 
     picture: bytes
     samples: int
     scopes: dict[str, Any]
     exposure: bytes | None = None
+    bands: tuple[tuple[str, str], ...] = ()
 
 
 def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder, upto: int) -> Shown:
@@ -439,7 +444,7 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
     if not final:
         return Shown(write_jpeg(pixels, 88), render.done, found)
     proof_drop()
-    return Shown(write_png(pixels, 1), render.done, found, write_png(exposure_map(picture.light), 1))
+    return Shown(write_png(pixels, 1), render.done, found, write_png(exposure_map(picture.light), 1), BAND_COLOURS)
 
 
 def hot_of(document: dict[str, Any], frame: int, threads: int) -> list[tuple[str, float]]:

@@ -14,11 +14,11 @@ import psycopg
 import structlog
 
 from moss_crown.core.errors import TitleError
-from moss_crown.server import jobs
 from moss_crown.server.db.pool import Database
 from moss_crown.server.db.shots import ShotRow, next_without_poster, store_poster
 from moss_crown.server.errors import ComputeBusy
 from moss_crown.server.live import Listeners
+from moss_crown.server.named import jobs
 from moss_crown.server.pool import Pool
 from moss_crown.server.process import GIVES_WAY
 from moss_crown.server.settings import Settings

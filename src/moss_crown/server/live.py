@@ -18,19 +18,17 @@ from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from moss_crown.core.document.door import Patch, first_error
 from moss_crown.core.document.plain import check_plain
-from moss_crown.core.draft.draft import framed
+from moss_crown.core.draft.message import framed
 from moss_crown.core.errors import DocumentInvalid, TitleError
-from moss_crown.core.picture import FrameOrder
-from moss_crown.core.render.scopes import BANDS
-from moss_crown.server import jobs
+from moss_crown.core.order import FrameOrder
 from moss_crown.server.db.pool import Database
 from moss_crown.server.db.proofs import keep_proof
 from moss_crown.server.db.shots import load_shot
 from moss_crown.server.errors import ComputeFailed
+from moss_crown.server.named import jobs
 from moss_crown.server.pool import Pool
 from moss_crown.server.schemas import ProofOrder
 
-BAND_COLOURS = [[name, "#{:02x}{:02x}{:02x}".format(*colour)] for name, _, colour in BANDS]
 log = structlog.get_logger()
 PROOF_STEPS = (1, 4, 16, 64, 256, 1024)
 """Samples after which a proof is shown. Each showing is denoised, which costs as much as two or three samples."""
@@ -277,7 +275,7 @@ class Channel:
             self._send({**head, "format": form, "scopes": shown.scopes}, shown.picture)
             if shown.exposure is None:
                 continue
-            self._send({**head, "type": "exposure", "format": form, "bands": BAND_COLOURS}, shown.exposure)
+            self._send({**head, "type": "exposure", "format": form, "bands": shown.bands}, shown.exposure)
             if asked.region is None:
                 keep = partial(
                     keep_proof,

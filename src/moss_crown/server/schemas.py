@@ -13,8 +13,8 @@ from moss_crown.core.document.kinds import FrameNumber, FrameRate, Identity, Nam
 from moss_crown.core.document.look import Material
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Key
-from moss_crown.core.proposals.lighting import Effect, Kit
-from moss_crown.core.proposals.looks import PARTS, Part
+from moss_crown.core.proposals.kits import Effect, Kit
+from moss_crown.core.proposals.look_book import PARTS, Part
 from moss_crown.farm.orders import TakeOrders
 from moss_crown.server.db.storage import Kind
 

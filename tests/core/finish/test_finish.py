@@ -12,7 +12,8 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.finish.finish import finish, reach_of
 from moss_crown.core.finish.window import Window, window_of
-from moss_crown.core.picture import FrameOrder, ready, render_layers, render_picture
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import ready, render_layers, render_picture
 from moss_crown.core.render.renderer import Passes
 
 WIDE, HIGH = 60, 34

@@ -8,7 +8,8 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.material import Surface
-from moss_crown.core.picture import FrameOrder, render_frame, render_layers
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame, render_layers
 from moss_crown.core.render import film as channels
 from moss_crown.core.render.renderer import AT_ONCE, DIM, EVERYWHERE, Render, RenderSettings, render
 from moss_crown.core.stage.scene import Sheet

@@ -14,7 +14,8 @@ from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.form.solid import solid
 from moss_crown.core.formats.exr import murmur3, name_hash, write_exr
 from moss_crown.core.look.material import Surface
-from moss_crown.core.picture import FrameOrder, export_exr, render_frame, render_layers
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import export_exr, render_frame, render_layers
 from moss_crown.core.render.renderer import Render, RenderSettings, render
 from moss_crown.core.stage.backdrop import Backdrop
 from moss_crown.core.stage.camera import look_at

@@ -8,7 +8,8 @@ from moss_crown.core.document.door import apply_patch
 from moss_crown.core.document.look import Light
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.picture import FrameOrder, render_frame
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame
 
 LETTER = [0.0, 0.5, 0.0]
 """Inside the I that stands in the middle."""

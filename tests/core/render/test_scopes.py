@@ -11,7 +11,8 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.picture import FrameOrder, cropped, hot_lights, render_frame
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import cropped, hot_lights, render_frame
 from moss_crown.core.render.display import MIDDLE
 from moss_crown.core.render.scopes import BANDS, COLUMNS, LEVELS, culprits, exposure_map, scopes
 from moss_crown.core.stage.camera import look_at

@@ -15,7 +15,8 @@ from moss_crown.core.draft.looks import look_at_frame
 from moss_crown.core.errors import DocumentInvalid, PictureUnknown
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.pictures import bring_in, pack
-from moss_crown.core.picture import FrameOrder, render_frame
+from moss_crown.core.order import FrameOrder
+from moss_crown.core.picture import render_frame
 from moss_crown.core.stage.backdrop import Backdrop, corners, covering, painted, seen_in
 
 DARK, LIGHT = (0.1, 0.2, 0.3), (0.5, 0.4, 0.9)

@@ -23,6 +23,33 @@ from moss_crown.core.document.kinds import (
 from moss_crown.core.document.letters import Some
 from moss_crown.core.document.values import Model, Value
 
+Pattern: TypeAlias = Literal[
+    "plain",
+    "brushed",
+    "cast",
+    "hammered",
+    "blotches",
+    "veins",
+    "speckles",
+    "chips",
+    "strata",
+    "rings",
+    "concrete",
+    "plaster",
+    "knit",
+    "weave",
+    "felt",
+    "dots",
+    "stripes",
+    "paper",
+    "crackle",
+    "frost",
+    "dust",
+    "clumps",
+    "depths",
+    "grid",
+]
+
 
 class Texture(Model):
     """A pattern that mixes a second layer into a material, changes its tone, and gives it relief.
@@ -33,34 +60,7 @@ class Texture(Model):
     normal, `shift` in metres.
     """
 
-    pattern: Value[
-        Literal[
-            "plain",
-            "brushed",
-            "cast",
-            "hammered",
-            "blotches",
-            "veins",
-            "speckles",
-            "chips",
-            "strata",
-            "rings",
-            "concrete",
-            "plaster",
-            "knit",
-            "weave",
-            "felt",
-            "dots",
-            "stripes",
-            "paper",
-            "crackle",
-            "frost",
-            "dust",
-            "clumps",
-            "depths",
-            "grid",
-        ]
-    ] = "plain"
+    pattern: Value[Pattern] = "plain"
     scale: Value[Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)]] = 0.6
     amount: Value[Share] = 0.5
     contrast: Value[Share] = 0.5

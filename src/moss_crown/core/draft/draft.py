@@ -5,7 +5,6 @@ One message: a JSON head and float32 tables. Poses for the whole shot, so that p
 
 from __future__ import annotations
 
-import struct
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +14,7 @@ from moss_crown.core.document.motion import DriveStep, FollowStep, ShiverStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed, moving
 from moss_crown.core.draft.looks import look_at_frame
+from moss_crown.core.draft.message import framed
 from moss_crown.core.draft.notes import form_id, notes
 from moss_crown.core.draft.recipes import recipe_of
 from moss_crown.core.draft.schema import (
@@ -253,12 +253,6 @@ def pack(head: bytes, tables: list[NDArray[np.float32]]) -> bytes:
     (f, l), bits of `clearance`.
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
-
-
-def framed(head: bytes, body: bytes) -> bytes:
-    """A binary message: length of the head (uint32, little-endian), the head (JSON) padded to 4 bytes, the body."""
-    text = head + b" " * (-len(head) % 4)
-    return struct.pack("<I", len(text)) + text + body
 
 
 def _letters(shot: Shot, structure: Structure, frame: int) -> list[LetterAtRest]:

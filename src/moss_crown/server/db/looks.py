@@ -10,7 +10,7 @@ from psycopg.types.json import Jsonb
 
 from moss_crown.core import limits
 from moss_crown.core.errors import TooMany
-from moss_crown.core.proposals.looks import LOOKS, Look
+from moss_crown.core.proposals.look_book import LOOKS, Look
 from moss_crown.server.errors import FileMissing, ProductionMissing
 
 

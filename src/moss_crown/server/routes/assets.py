@@ -9,11 +9,11 @@ from fastapi import APIRouter, Depends, Query, Request
 
 from moss_crown.core.assets import Asset
 from moss_crown.core.errors import FileRefused
-from moss_crown.server import reading
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import assets
 from moss_crown.server.errors import ComputeFailed, ComputeTooLong
 from moss_crown.server.guard import PlainRoute
+from moss_crown.server.named import reading
 from moss_crown.server.pool import READER_SECONDS
 from moss_crown.server.schemas import AssetOut
 

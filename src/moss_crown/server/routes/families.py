@@ -8,11 +8,11 @@ from fastapi import APIRouter, Depends, Query
 from fastapi.responses import FileResponse
 
 from moss_crown.core.type.families import FALLBACK, FAMILIES, FOLDER
-from moss_crown.server import jobs
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import assets
 from moss_crown.server.errors import FileMissing
 from moss_crown.server.guard import PlainRoute
+from moss_crown.server.named import jobs
 from moss_crown.server.schemas import FamilyOut, SampleOut
 
 router = APIRouter(prefix="/api/families", tags=["type"], route_class=PlainRoute)

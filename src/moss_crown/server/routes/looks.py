@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 import json
-from typing import Any
+from typing import Any, get_args
 from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Response
 from fastapi.responses import FileResponse
 
-from moss_crown.core.look.glsl import texture_source
+from moss_crown.core.document.look import Pattern
 from moss_crown.core.look.materials import CONTROLS, MATERIALS, SWATCHES
-from moss_crown.core.look.patterns import NAMES
-from moss_crown.core.proposals.looks import LOOKS, Look
-from moss_crown.server import jobs
+from moss_crown.core.proposals.look_book import LOOKS, Look
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import looks, shots
 from moss_crown.server.errors import FileMissing
 from moss_crown.server.guard import PlainRoute
+from moss_crown.server.named import jobs
 from moss_crown.server.schemas import LookName, LookOut, MaterialOut
 
 router = APIRouter(prefix="/api", tags=["looks"], route_class=PlainRoute)
@@ -50,11 +49,11 @@ def texture_controls() -> dict[str, dict[str, str]]:
 
 
 @router.get("/textures/{pattern}", response_class=Response)
-def texture(pattern: str) -> Response:
+async def texture(pattern: str, here: Context = Depends(context)) -> Response:
     """A pattern as GLSL ES 3.00 functions."""
-    if pattern not in NAMES:
+    if pattern not in get_args(Pattern):
         raise FileMissing(f"pattern {pattern}")
-    return Response(texture_source(pattern), media_type="text/plain", headers=A_DAY)
+    return Response(await here.pool.works.run(jobs.pattern_source, pattern), media_type="text/plain", headers=A_DAY)
 
 
 @router.get("/productions/{production}/looks")

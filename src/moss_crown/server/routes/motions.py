@@ -7,11 +7,12 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Response
 
-from moss_crown.core.proposals.motions import BOOK, TEXTS_WANTED, MotionSet
-from moss_crown.server import edits, jobs
+from moss_crown.core.proposals.motion_book import BOOK, TEXTS_WANTED, MotionSet
+from moss_crown.server import edits
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import motions, shots
 from moss_crown.server.guard import PlainRoute
+from moss_crown.server.named import jobs
 from moss_crown.server.routes.shot import SHOT, shown
 from moss_crown.server.schemas import MotionName, MotionOrder, MotionOut, NamedMotion
 

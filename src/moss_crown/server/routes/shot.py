@@ -12,13 +12,14 @@ from moss_crown.core.document.formula import FUNCTIONS, NAMES
 from moss_crown.core.document.kinds import PictureId
 from moss_crown.core.document.look import EnvironmentSource
 from moss_crown.core.draft.room import Room
-from moss_crown.core.picture import ENDINGS
-from moss_crown.server import editing, edits, jobs
+from moss_crown.core.order import ENDINGS
+from moss_crown.server import editing, edits
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import looks, shots
 from moss_crown.server.db import proofs as kept
 from moss_crown.server.guard import PlainRoute
 from moss_crown.server.live import Channel
+from moss_crown.server.named import jobs
 from moss_crown.server.schemas import (
     Arrangement,
     Dressing,

@@ -1,0 +1,592 @@
+"""The motion book: named motions and rigs of our own, as sets of ordinary steps that fit any title.
+
+An entry is made for a shot: seconds become its frames, cap heights its metres. What it sets can be opened and changed
+like any step.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
+
+from pydantic import Field
+
+from moss_crown.core import limits
+from moss_crown.core.document.kinds import Name
+from moss_crown.core.document.motion import (
+    Cadence,
+    DriveStep,
+    DrumStep,
+    Everywhere,
+    FollowStep,
+    Noise,
+    Offset,
+    Pivot,
+    Reach,
+    ShiverStep,
+    Swing,
+    Zone,
+)
+from moss_crown.core.document.values import Ease, Formula, Model, straight
+
+Group: TypeAlias = Literal["arrive", "leave", "stay", "rig", "own"]
+MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | ShiverStep
+Patch: TypeAlias = list[dict[str, Any]]
+SOFT = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
+EVEN = Ease(leave=(0.4, 0.0), arrive=(0.35, 1.0))
+FALL = Ease(leave=(0.55, 0.0), arrive=(0.85, 0.6))
+
+
+class MotionSet(Model):
+    """Motion steps that were kept under a name, as they stood in their shot."""
+
+    version: Literal[1] = 1
+    name: Name = "Motion"
+    steps: list[DriveStep | FollowStep | DrumStep | ShiverStep] = Field(min_length=1, max_length=limits.STEPS)
+
+
+@dataclass(frozen=True)
+class Where:
+    """What an entry is made for: frames a second, first and last frame, cap height, letters, the distance of the
+    camera, and the texts that a rig goes through, the block's own one last."""
+
+    fps: float
+    first: int
+    last: int
+    size: float
+    count: int
+    away: float
+    texts: tuple[str, ...]
+
+    def frames(self, seconds: float) -> float:
+        return round(seconds * self.fps, 1)
+
+    def at(self, seconds: float) -> float:
+        return round(self.first + seconds * self.fps, 1)
+
+    def delay(self, seconds: float) -> float:
+        """Between two letters; long titles hurry, so that all start within a second and a half."""
+        return round(min(seconds, 1.5 / max(self.count - 1, 1)) * self.fps * 4) / 4
+
+    def leaving(self, lasts: float, delay: float) -> float:
+        """When to start so that the last letter is through at the end."""
+        return round(self.last - self.frames(lasts) - self.delay(delay) * max(self.count - 1, 0), 1)
+
+
+@dataclass(frozen=True)
+class Made:
+    """An entry made for a shot: its steps, and what it sets of the block itself."""
+
+    steps: tuple[MotionStep, ...]
+    block: tuple[tuple[str, Any], ...] = ()
+
+
+@dataclass(frozen=True)
+class Entry:
+    id: str
+    name: str
+    group: Group
+    about: str
+    make: Callable[[Where], Made]
+
+
+def _drive(
+    id: str,
+    name: str,
+    reaches: Sequence[Reach],
+    pivot: Pivot | None = None,
+    scope: Literal["letter", "word", "line", "block"] = "letter",
+    **offset: Any,
+) -> DriveStep:
+    return DriveStep(
+        id=id,
+        name=name,
+        reaches=list(reaches),
+        offset=Offset(**offset),
+        pivot=pivot or Pivot(),
+        scope=scope,
+    )
+
+
+def _arrive(w: Where, delay: float = 0.08, lasts: float = 0.9, start: float = 0.15, **more: Any) -> Cadence:
+    fields: dict[str, Any] = {"ease": SOFT, **more}
+    return Cadence(start=w.at(start), delay=w.delay(delay), duration=w.frames(lasts), **fields)
+
+
+def _leave(w: Where, delay: float = 0.06, lasts: float = 0.8, **more: Any) -> Cadence:
+    fields: dict[str, Any] = {"ease": SOFT, **more}
+    start = w.leaving(lasts, delay)
+    return Cadence(way="leave", start=start, delay=w.delay(delay), duration=w.frames(lasts), **fields)
+
+
+def _spring(tempo: float, damping: float) -> FollowStep:
+    return FollowStep(id="spring", tempo=tempo, damping=damping)
+
+
+def _one(*steps: MotionStep) -> Made:
+    return Made(steps)
+
+
+def _swung(w: Where, name: str, place: Any, about: Any = "letter", **more: Any) -> DriveStep:
+    swing = Swing(
+        start=w.at(0.15),
+        delay=w.delay(more.pop("delay", 0.07)),
+        tempo=more.pop("tempo", 1.1),
+        damping=more.pop("damping", 0.12),
+        settle=w.frames(more.pop("settle", 2.2)),
+    )
+    return _drive("swing", name, [swing], Pivot(about=about, place=place), **more)
+
+
+def _wave(name: str, move: str, turn: str) -> Made:
+    return _one(_drive("wave", name, [Everywhere()], move=Formula(formula=move), turn=Formula(formula=turn)))
+
+
+def _scatter(w: Where) -> Made:
+    far = 3.0 * w.size
+    move = f"({far:g} * (rand(i) - 0.5), {far:g} * (rand(i + 50) - 0.2), {far:g} * rand(i + 100))"
+    turn = "(360 * (rand(i + 7) - 0.5), 360 * (rand(i + 17) - 0.5), 180 * (rand(i + 27) - 0.5))"
+    reach = _arrive(w, 0.05, 1.3, order="shuffled", ease=EVEN)
+    drive = _drive("scatter", "Driftwood", [reach], move=Formula(formula=move), turn=Formula(formula=turn))
+    return _one(drive)
+
+
+def _sweep(w: Where) -> Made:
+    wide = max(w.count, 3) * 0.75 * w.size
+    keys = [
+        {
+            "frame": w.at(0.2),
+            "value": [-wide, 0.5 * w.size, 0],
+            "ease": {"leave": [1 / 3, 1 / 3], "arrive": [2 / 3, 2 / 3]},
+        },
+        {"frame": w.at(2.2), "value": [wide, 0.5 * w.size, 0]},
+    ]
+    zone = Zone.model_validate({"place": {"keys": keys}, "size": [0.15 * w.size] * 3, "run": 1.3 * w.size})
+    lift = (0.0, 0.35 * w.size, 0.25 * w.size)
+    return _one(_drive("sweep", "Bow wave", [zone], move=lift, turn=(-18.0, 0.0, 0.0)))
+
+
+def _turn_and_swap(w: Where) -> Made:
+    """The block turns once for each change, and its text follows from how far it has turned: it changes while the back
+    is in front, whatever becomes of the timing."""
+    change, rest = w.frames(0.9), w.frames(0.7)
+    keys = []
+    for k in range(len(w.texts)):
+        at = w.at(0.4) + k * (change + rest)
+        if k:
+            keys.append({"frame": at - rest, "value": [0, 360 * k, 0]})
+        keys.append({"frame": at, "value": [0, 360 * k, 0]})
+    texts = [repr(text) for text in w.texts]
+    formula = texts[-1]
+    for k in range(len(texts) - 2, -1, -1):
+        formula = f'{texts[k]} if value("{{block}}/turn/1") < {360 * k + 180} else {formula}'
+    return Made((), (("turn", {"keys": keys}), ("text", {"formula": formula})))
+
+
+def _band(w: Where) -> Made:
+    """Lines around a drum, each once more as often as it takes to close without a seam; the drum turns steadily."""
+    words = " · ".join(" ".join(text.split()) for text in w.texts)
+    times = max(2, math.ceil(14 / max(len(words), 1)))
+    row = "   ".join([words] * times) + "   "
+    cut = len(row) // 4
+    text = "\n".join([row.rstrip(), (row[cut:] + row[:cut]).strip()])
+    radius = round(0.64 * len(row) * w.size / (2 * math.pi), 3)
+    keys = [
+        {"frame": w.first, "value": [0, 0, 0], "ease": straight().model_dump()},
+        {"frame": w.first + round(8 * w.fps), "value": [0, -360, 0]},
+    ]
+    baseline = {"kind": "drum", "radius": radius, "spread": True}
+    turn = {"keys": keys, "before": "repeat_onward", "after": "repeat_onward"}
+    # A block turns about its own origin, which is in front of the drum: its place makes up for that.
+    angle = 'radians(value("{block}/turn/1"))'
+    place = f"({radius:g} * sin({angle}), 0, {radius:g} * (cos({angle}) - 1))"
+    return Made(
+        (),
+        (("text", text), ("baseline", baseline), ("turn", turn), ("move", {"formula": place}), ("leading", 1.6)),
+    )
+
+
+def _orbit(w: Where) -> Made:
+    """A line goes around a globe; at the end its circle opens to a straight line."""
+    a, b = w.at(1.6), w.at(2.8)
+    radius = round(0.3 * w.count * w.size, 3)
+    start = f"300 * (1 - smooth({w.first}, {b:g}, f))"
+    opening = f"{radius:g} / max(0.002, 1 - smooth({a:g}, {b:g}, f))"
+    baseline = {"kind": "drum", "radius": {"formula": opening}, "start": {"formula": start}}
+    return Made((), (("baseline", baseline),))
+
+
+def _entries() -> list[Entry]:
+    def entry(id: str, name: str, group: Group, about: str, make: Callable[[Where], Made]) -> Entry:
+        return Entry(id, name, group, about, make)
+
+    return [
+        entry(
+            "rising-tide",
+            "Rising tide",
+            "arrive",
+            "from below the frame, with a spring",
+            lambda w: _one(_drive("rise", "Rising tide", [_arrive(w, 0.07, 1.0)], outside="below"), _spring(1.7, 0.45)),
+        ),
+        entry(
+            "gangway",
+            "Gangway",
+            "arrive",
+            "each letter folds up from the floor",
+            lambda w: _one(
+                _drive("fold", "Gangway", [_arrive(w)], Pivot(place="baseline"), turn=(-90.0, 0.0, 0.0)),
+                _spring(2.2, 0.4),
+            ),
+        ),
+        entry(
+            "shutters",
+            "Shutters",
+            "arrive",
+            "letters turn to the front from the centre out",
+            lambda w: _one(
+                _drive("turn", "Shutters", [_arrive(w, 0.09, 0.9, order="centre_out")], turn=(0.0, 90.0, 0.0))
+            ),
+        ),
+        entry(
+            "sea-mist",
+            "Sea mist",
+            "arrive",
+            "letters come out of nothing, one by chance after another",
+            lambda w: _one(
+                _drive(
+                    "mist",
+                    "Sea mist",
+                    [_arrive(w, 0.09, 1.6, order="shuffled", ease=EVEN)],
+                    opacity=0.0,
+                    move=(0.0, 0.0, -0.8 * w.size),
+                )
+            ),
+        ),
+        entry(
+            "drop-anchor",
+            "Drop anchor",
+            "arrive",
+            "letters fall into the frame and shake",
+            lambda w: _one(
+                _drive("fall", "Drop anchor", [_arrive(w, 0.08, 0.55, ease=FALL)], outside="above"), _spring(2.6, 0.22)
+            ),
+        ),
+        entry(
+            "oar-stroke",
+            "Oar stroke",
+            "arrive",
+            "letters swing in from the left about their foot",
+            lambda w: _one(
+                _drive(
+                    "stroke",
+                    "Oar stroke",
+                    [_arrive(w, 0.06, 0.8)],
+                    Pivot(place="baseline"),
+                    move=(-1.6 * w.size, 0.0, 0.0),
+                    turn=(0.0, 0.0, 55.0),
+                    opacity=0.0,
+                ),
+                _spring(1.8, 0.35),
+            ),
+        ),
+        entry(
+            "ferry",
+            "Ferry",
+            "arrive",
+            "the whole title comes in from the side and drifts to its place",
+            lambda w: _one(
+                _drive(
+                    "ferry",
+                    "Ferry",
+                    [Cadence(start=w.at(0.1), duration=w.frames(1.8), ease=Ease(leave=(0.1, 0.5), arrive=(0.25, 1.0)))],
+                    scope="block",
+                    outside="left",
+                )
+            ),
+        ),
+        entry(
+            "lighthouse",
+            "Lighthouse",
+            "arrive",
+            "letters turn round and glow as they pass",
+            lambda w: _one(
+                _drive(
+                    "beam",
+                    "Lighthouse",
+                    [_arrive(w, 0.1, 1.1)],
+                    turn=(0.0, -160.0, 0.0),
+                    tint=(1.0, 0.62, 0.2),
+                    tint_share=0.9,
+                )
+            ),
+        ),
+        entry("driftwood", "Driftwood", "arrive", "letters come from everywhere, turning", _scatter),
+        entry(
+            "unfold",
+            "Unfold",
+            "arrive",
+            "letters open from their left edge",
+            lambda w: _one(
+                _drive("open", "Unfold", [_arrive(w, 0.07, 0.8)], Pivot(place="left"), scale=(0.0, 1.0, 1.0)),
+                _spring(2.4, 0.45),
+            ),
+        ),
+        entry(
+            "buoys",
+            "Buoys",
+            "arrive",
+            "letters pop up larger than they are and settle",
+            lambda w: _one(
+                _drive(
+                    "pop",
+                    "Buoys",
+                    [_arrive(w, 0.06, 0.35, order="centre_out")],
+                    Pivot(place="baseline"),
+                    scale=(0.0, 0.0, 0.0),
+                ),
+                _spring(3.0, 0.3),
+            ),
+        ),
+        entry(
+            "tumble",
+            "Tumble",
+            "arrive",
+            "letters fall head over heels",
+            lambda w: _one(
+                _drive(
+                    "tumble",
+                    "Tumble",
+                    [_arrive(w, 0.07, 1.2)],
+                    turn=(540.0, 0.0, 0.0),
+                    move=(0.0, 2.2 * w.size, 0.6 * w.size),
+                    opacity=0.0,
+                )
+            ),
+        ),
+        entry(
+            "low-water",
+            "Low water",
+            "arrive",
+            "a wide word draws together",
+            lambda w: _one(
+                _drive(
+                    "draw",
+                    "Low water",
+                    [Cadence(start=w.at(0.1), duration=w.frames(2.2), ease=Ease(leave=(0.1, 0.6), arrive=(0.3, 1.0)))],
+                    scope="block",
+                    spacing=0.7,
+                    opacity=0.0,
+                )
+            ),
+        ),
+        entry(
+            "slates",
+            "Slates",
+            "arrive",
+            "letters slide up in words, a word at a time",
+            lambda w: _one(
+                _drive(
+                    "slide",
+                    "Slates",
+                    [Cadence(start=w.at(0.15), delay=w.frames(0.35), duration=w.frames(0.9), ease=SOFT)],
+                    scope="word",
+                    move=(0.0, -1.4 * w.size, 0.0),
+                    opacity=0.0,
+                ),
+                _spring(1.8, 0.5),
+            ),
+        ),
+        entry(
+            "gull",
+            "Gull",
+            "arrive",
+            "letters glide in from above right on a curve",
+            lambda w: _one(
+                _drive(
+                    "near",
+                    "Gull, across",
+                    [_arrive(w, 0.08, 1.4, order="reverse")],
+                    move=(3.0 * w.size, 0.0, 1.0 * w.size),
+                    turn=(0.0, 0.0, -40.0),
+                    opacity=0.0,
+                ),
+                _drive(
+                    "down",
+                    "Gull, down",
+                    [_arrive(w, 0.08, 1.4, order="reverse", ease=FALL)],
+                    move=(0.0, 1.6 * w.size, 0.0),
+                ),
+            ),
+        ),
+        entry(
+            "ebb",
+            "Ebb",
+            "leave",
+            "letters sink out of the frame",
+            lambda w: _one(_drive("ebb", "Ebb", [_leave(w)], outside="below")),
+        ),
+        entry(
+            "folded-down",
+            "Folded down",
+            "leave",
+            "letters fold back to the floor",
+            lambda w: _one(
+                _drive("down", "Folded down", [_leave(w, 0.07, 0.7)], Pivot(place="baseline"), turn=(-90.0, 0.0, 0.0))
+            ),
+        ),
+        entry(
+            "blown-out",
+            "Blown out to sea",
+            "leave",
+            "letters are carried off to the right, turning",
+            lambda w: _one(
+                _drive(
+                    "blown",
+                    "Blown out to sea",
+                    [_leave(w, 0.05, 1.0, order="reverse", ease=FALL)],
+                    outside="right",
+                    turn=(80.0, 140.0, -60.0),
+                )
+            ),
+        ),
+        entry(
+            "gone-dim",
+            "Gone dim",
+            "leave",
+            "letters fade from the edges in",
+            lambda w: _one(
+                _drive("dim", "Gone dim", [_leave(w, 0.09, 0.9, order="edges_in")], opacity=0.0, scale=(0.9, 0.9, 0.9))
+            ),
+        ),
+        entry(
+            "swell",
+            "Swell",
+            "stay",
+            "a slow wave runs through the line",
+            lambda w: _wave(
+                "Swell",
+                move=f"(0, {0.06 * w.size:g} * sin(tau * (t / 3 - u)), 0)",
+                turn="(0, 0, 2.5 * cos(tau * (t / 3 - u)))",
+            ),
+        ),
+        entry("bow-wave", "Bow wave", "stay", "a zone sweeps across and lifts what it meets", _sweep),
+        entry(
+            "shivering-rope",
+            "Shivering rope",
+            "stay",
+            "each letter trembles by itself",
+            lambda w: _one(
+                ShiverStep(
+                    id="shiver",
+                    name="Shivering rope",
+                    move=(0.012 * w.size, 0.012 * w.size, 0.0),
+                    turn=(0.0, 0.0, 1.8),
+                    tempo=3.0,
+                )
+            ),
+        ),
+        entry(
+            "lantern-light",
+            "Lantern light",
+            "stay",
+            "letters warm up and cool down by chance",
+            lambda w: _one(
+                _drive(
+                    "light",
+                    "Lantern light",
+                    [Noise(tempo=0.9)],
+                    tint=(1.0, 0.5, 0.12),
+                    tint_share=0.55,
+                    move=(0.0, 0.0, 0.12 * w.size),
+                )
+            ),
+        ),
+        entry(
+            "at-anchor",
+            "At anchor",
+            "stay",
+            "the block sways a little, as on water",
+            lambda w: _wave(
+                "At anchor",
+                move=f"({0.05 * w.size:g} * sin(t), {0.03 * w.size:g} * sin(1.7 * t), 0)",
+                turn="(0, 2.2 * sin(0.8 * t), 0.7 * sin(1.1 * t))",
+            ),
+        ),
+        entry(
+            "flip-drum",
+            "Flip drum",
+            "rig",
+            "letters on the faces of a turning prism; the last face is the word",
+            lambda w: _one(
+                DrumStep(
+                    id="drum",
+                    name="Flip drum",
+                    words="\n".join(w.texts[:-1]),
+                    start=w.at(0.3),
+                    delay=w.delay(0.1),
+                    duration=w.frames(1.6),
+                )
+            ),
+        ),
+        entry(
+            "hinge",
+            "Hinge",
+            "rig",
+            "letters swing from their cap line and hang still",
+            lambda w: _one(_swung(w, "Hinge", "cap", turn=(85.0, 0.0, 0.0))),
+        ),
+        entry(
+            "shop-sign",
+            "Shop sign",
+            "rig",
+            "the whole line hangs from its upper edge and settles",
+            lambda w: _one(
+                _swung(
+                    w,
+                    "Shop sign",
+                    "cap",
+                    "line",
+                    scope="line",
+                    delay=0.0,
+                    tempo=0.8,
+                    damping=0.1,
+                    settle=2.8,
+                    turn=(60.0, 0.0, 6.0),
+                )
+            ),
+        ),
+        entry(
+            "turn-and-swap",
+            "Turn and swap",
+            "rig",
+            "the title turns, and has another text when it comes round",
+            _turn_and_swap,
+        ),
+        entry(
+            "fly-through",
+            "Fly-through",
+            "rig",
+            "letters come from behind the camera, softer the nearer they are to it",
+            lambda w: _one(
+                _drive(
+                    "fly",
+                    "Fly-through",
+                    [_arrive(w, 0.09, 1.3, ease=Ease(leave=(0.1, 0.7), arrive=(0.25, 1.0)))],
+                    move=(0.0, 0.25 * w.size, round(1.08 * w.away, 3)),
+                    turn=(0.0, 0.0, 35.0),
+                    softness=0.1,
+                )
+            ),
+        ),
+        entry("band", "Band", "rig", "the text runs around a turning drum, in two rows", _band),
+        entry("orbit", "Orbit", "rig", "the line goes around a globe and straightens", _orbit),
+    ]
+
+
+BOOK: dict[str, Entry] = {entry.id: entry for entry in _entries()}
+OTHER_TEXTS = ("SLACK WATER", "SALT ROADS")
+"""What a rig goes through where nothing else is given."""
+TEXTS_WANTED = frozenset({"flip-drum", "turn-and-swap", "band"})
+"""Entries that go through several texts."""

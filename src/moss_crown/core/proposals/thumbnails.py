@@ -1,0 +1,123 @@
+"""Motions on the user's own title, as small pictures that move."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from contextlib import suppress
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.door import patched, read_shot, write_shot
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.errors import TitleError
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.form.outline import letter_outline
+from moss_crown.core.motion.moving import together
+from moss_crown.core.motion.poses import Poses
+from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, Made, MotionSet
+from moss_crown.core.proposals.motions import moved_by, where
+from moss_crown.core.stage.scene import Camera
+from moss_crown.core.type.shape import faces
+
+
+@dataclass(frozen=True)
+class Thumbnail:
+    """A motion on the user's own title, to be drawn flat: for each frame and letter the affine way (a, b, c, d, e, f)
+    of its outline to a picture from -1 to 1 across with its middle at 0, and what is left of its opacity; and which
+    outline."""
+
+    frames: list[list[list[float]]]
+    outlines: list[str]
+    which: list[list[int]]
+    aspect: float
+
+
+THUMBNAIL_BLOCKS = 12
+THUMBNAIL_FRAMES = 30
+
+
+def thumbnail(shot: Shot, drawn: dict[Any, str] | None = None) -> Thumbnail:
+    """A shot's motion from its first frame until a little after the title has come to rest, as a thumbnail. `drawn`
+    keeps outlines of letters, for thumbnails of the same ones."""
+    drawn = {} if drawn is None else drawn
+    frames = [float(f) for f in np.linspace(shot.first, shot.last, THUMBNAIL_FRAMES)]
+    aspect = shot.aspect
+    outlines: dict[str, int] = {}
+    found: list[list[list[float]]] = []
+    which: list[list[int]] = []
+    of = Evaluation(shot)
+    for structure, own in of.spans(frames):
+        at = np.array(own)
+        camera = of.camera(at, aspect)
+        done = of.moved(structure, at)
+        poses = together(done, len(own))
+        left = np.concatenate(
+            [block.wear.opacities() for block in done] or [np.zeros((len(own), 0))],
+            1,
+        )
+        row = []
+        for letter in structure.letters:
+            key = (letter.family, letter.axes, letter.glyphs, letter.unit)
+            if key not in drawn:
+                drawn[key] = _flat(*key)
+            row.append(outlines.setdefault(drawn[key], len(outlines)))
+        which += [row] * len(own)
+        middles = np.array([m.centre for m in structure.letters]).reshape(-1, 2)
+        cells = np.concatenate([_ways(poses, camera, middles, aspect), left[..., None]], 2)
+        found += np.round(cells, 3).tolist()
+    return Thumbnail(found, list(outlines), which, aspect)
+
+
+def _ways(poses: Poses, camera: Camera, middles: NDArray[np.float64], aspect: float) -> NDArray[np.float64]:
+    """(f, l, 6): how the plane of each letter comes to the picture, straightened about the letter's middle (l, 2); 0
+    for what is behind the camera."""
+    seen = np.linalg.inv(camera.poses)[:, None] @ poses
+    points = np.concatenate([middles, np.zeros((len(middles), 1)), np.ones((len(middles), 1))], 1)
+    centre = np.einsum("flij,lj->fli", seen, points)
+    depth = np.maximum(-centre[..., 2], 1e-6)
+    scale = (1 / (depth * camera.half[0]))[..., None, None]
+    linear = scale * (seen[..., :2, :2] + centre[..., :2, None] / depth[..., None, None] * seen[..., 2:3, :2])
+    at = centre[..., :2] * scale[..., 0] + np.array([camera.shift[0], camera.shift[1] / aspect])
+    offset = at - np.einsum("flij,lj->fli", linear, middles)
+    ways = np.concatenate([linear[..., 0], linear[..., 1], offset], 2)
+    return np.where((-centre[..., 2] > 0.05)[..., None], ways, 0.0)
+
+
+def _flat(family: str, axes: Any, glyphs: Any, unit: float) -> str:
+    """The outline of a letter as the data of an SVG path, in metres."""
+    rings = letter_outline(glyphs, faces(family, axes), 12.0)
+    parts = []
+    for ring in rings:
+        points = np.round(np.asarray(ring) * unit, 3)
+        parts.append("M" + "L".join(f"{x:g} {y:g}" for x, y in points) + "Z")
+    return "".join(parts)
+
+
+def _first_blocks(shot: Shot) -> Shot:
+    """A shot with its first blocks alone, which is all that a thumbnail shows; the whole where it hangs together."""
+    blocks = [step.id for step in shot.steps if isinstance(step, BlockStep | EmblemStep)]
+    if len(blocks) <= THUMBNAIL_BLOCKS:
+        return shot
+    left = set(blocks[THUMBNAIL_BLOCKS:])
+    raw = write_shot(shot)
+    with suppress(TitleError):
+        return read_shot(raw | {"steps": [step for step in raw["steps"] if step["id"] not in left]})
+    return shot
+
+
+def tried_on(shot: Shot, kept: Mapping[str, MotionSet] | None = None) -> dict[str, Thumbnail]:
+    """Every entry of the book, and motions that are kept, on the shot's own title; what does not fit it is left out."""
+    shot = _first_blocks(shot)
+    at = where(shot, OTHER_TEXTS)
+    made = {id: Made(tuple(motion.steps)) for id, motion in (kept or {}).items()}
+    made |= {id: entry.make(at) for id, entry in BOOK.items()}
+    found = {}
+    drawn: dict[Any, str] = {}
+    for id, one in made.items():
+        with suppress(TitleError):
+            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, one, False)), drawn)
+    return found
