@@ -19,8 +19,9 @@ from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
-from moss_crown.core.form.mesh import BEVEL, REAR_BEVEL, Solid
+from moss_crown.core.form.mesh import BEVEL, REAR_BEVEL
 from moss_crown.core.proposals.kits import KITS, Effect, Kit
+from moss_crown.core.render.embree import SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.stage.ground import triangulated
 from moss_crown.core.stage.staging import grounds_at, wall_behind
 from moss_crown.core.values.sampling import sample_parts
@@ -141,15 +142,15 @@ def _ray(shot: Shot, frame: float, x: float, y: float) -> tuple[Floats, Floats]:
 
 def _on_stage(shot: Shot, frame: float, eye: Floats, way: Floats) -> Floats:
     """The nearest place of the stage along a ray."""
-    found = np.inf
-    for ground in grounds_at(shot, frame, []):
-        mesh = triangulated(ground)
-        hit = _first_hit(mesh.vertices, mesh.triangles, eye, way)
-        if hit is not None:
-            found = min(found, hit[0])
-    if not np.isfinite(found):
+    with RayScene() as rays:
+        for ground in grounds_at(shot, frame, []):
+            mesh = triangulated(ground)
+            rays.add_instance(rays.add_mesh(mesh.vertices, mesh.triangles), np.eye(4)[None], STAGE_MASK)
+        rays.commit()
+        hit = rays.cast(eye, way)
+    if hit is None:
         raise DocumentInvalid("place", "floor or wall", "there is no floor or wall at that place of the picture")
-    return np.asarray(eye + way * found)
+    return eye + way * hit.distance
 
 
 def _on_letters(shot: Shot, frame: float, eye: Floats, way: Floats, cache: Cache, edge: bool) -> tuple[Floats, Floats]:
@@ -157,21 +158,20 @@ def _on_letters(shot: Shot, frame: float, eye: Floats, way: Floats, cache: Cache
     of = Evaluation(shot, cache)
     structure = of.structure(frame)
     poses = of.poses(structure, np.array([frame]))[0]
-    nearest: tuple[float, Solid, int, Floats] | None = None
-    count = 0
-    for block in structure.blocks:
-        for letter in block.letters:
-            solid, pose = solid_of(letter, block.form, cache), poses[count]
-            count += 1
-            inverse = np.linalg.inv(pose)
-            start, along = inverse[:3, :3] @ eye + inverse[:3, 3], inverse[:3, :3] @ way
-            hit = _first_hit(solid.vertices, solid.triangles, start, along)
-            if hit is not None and (nearest is None or hit[0] < nearest[0]):
-                nearest = (hit[0], solid, hit[1], pose)
-    if nearest is None:
+    all_solids = [solid_of(letter, block.form, cache) for block in structure.blocks for letter in block.letters]
+    placed = [(solid, pose) for solid, pose in zip(all_solids, poses, strict=True) if len(solid.triangles)]
+    with RayScene() as rays:
+        meshes: dict[int, int] = {}
+        for solid, pose in placed:
+            if id(solid) not in meshes:
+                meshes[id(solid)] = rays.add_mesh(solid.vertices, solid.triangles)
+            rays.add_instance(meshes[id(solid)], pose[None], SOLID_MASK)
+        rays.commit()
+        hit = rays.cast(eye, way)
+    if hit is None:
         raise DocumentInvalid("place", "a letter", "there is no letter at that place of the picture")
-    distance, solid, triangle, pose = nearest
-    point = eye + way * distance
+    (solid, pose), triangle = placed[hit.instance], hit.triangle
+    point = eye + way * hit.distance
     if edge:
         bevels = np.flatnonzero((solid.facet == BEVEL) | (solid.facet == REAR_BEVEL))
         if not len(bevels):
@@ -185,26 +185,3 @@ def _on_letters(shot: Shot, frame: float, eye: Floats, way: Floats, cache: Cache
     normal = np.linalg.inv(pose[:3, :3]).T @ solid.normals[triangle].mean(0).astype(np.float64)
     normal /= np.linalg.norm(normal)
     return point, normal if normal @ way < 0 else -normal
-
-
-def _first_hit(
-    vertices: NDArray[np.floating], triangles: NDArray[np.integer], start: Floats, along: Floats
-) -> tuple[float, int] | None:
-    """Distance and triangle of the first hit of a ray (Moeller and Trumbore, 1997)."""
-    if not len(triangles):
-        return None
-    a, b, c = (vertices[triangles[:, k]] for k in range(3))
-    one, two = b - a, c - a
-    p = np.cross(along, two)
-    determinant = (one * p).sum(1)
-    safe = np.where(np.abs(determinant) < 1e-15, 1e-15, determinant)
-    t = start - a
-    u = (t * p).sum(1) / safe
-    q = np.cross(t, one)
-    v = q @ along / safe
-    distance = (two * q).sum(1) / safe
-    hit = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (distance > 1e-6) & (np.abs(determinant) > 1e-15)
-    if not hit.any():
-        return None
-    first = int(np.argmin(np.where(hit, distance, np.inf)))
-    return float(distance[first]), first

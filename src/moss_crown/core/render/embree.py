@@ -11,6 +11,7 @@ import ctypes
 import importlib.util
 from functools import lru_cache
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from llvmlite import binding
@@ -24,6 +25,7 @@ _TRIANGLE, _INSTANCE = 0, 121
 _INDEX, _VERTEX = 0, 1
 _UINT3, _FLOAT3, _FLOAT4X4_COLUMN_MAJOR = 0x5003, 0x9003, 0x9244
 _ROBUST = 4
+_FAR, _TRIANGLE_HIT, _INSTANCE_HIT, _NONE = 8, 17, 19, 0xFFFFFFFF
 PACKET = 16
 COHERENT = 1 << 16
 """RTC_RAY_QUERY_FLAG_COHERENT"""
@@ -87,6 +89,14 @@ intersect16 = types.ExternalFunction(f"rtcIntersect{PACKET}", _PACKET)
 an int32 for each ray, -1 where there is one; told: that of RTCIntersectArguments, or 0."""
 occluded16 = types.ExternalFunction(f"rtcOccluded{PACKET}", _PACKET)
 """The same for shadows: sets tfar of the rays to minus infinity where something is in the way."""
+
+
+class Hit(NamedTuple):
+    """Where a ray met something: after so many metres, and which triangle of which instance."""
+
+    distance: float
+    instance: int
+    triangle: int
 
 
 class RayScene:
@@ -155,6 +165,18 @@ class RayScene:
         error = self._library.rtcGetDeviceError(self._device)
         if error:
             raise RayEngineError(f"device error {error}")
+
+    def cast(self, start: NDArray[np.float64], along: NDArray[np.float64]) -> Hit | None:
+        """The first hit of a ray from a place (3,) along a unit vector (3,), once all is committed."""
+        words = np.zeros(32, np.float32)  # an RTCRayHit, on an address that 16 divides
+        words = words[-words.ctypes.data % 16 // 4 :][:24]
+        names = words.view(np.uint32)
+        words[0:3], words[4:7], words[_FAR] = start, along, np.inf
+        names[[9, _TRIANGLE_HIT, 18, _INSTANCE_HIT, 20]] = _NONE
+        self._library.rtcIntersect1(self._stage, words.ctypes.data, 0)
+        if names[_INSTANCE_HIT] == _NONE:
+            return None
+        return Hit(float(words[_FAR]), int(names[_INSTANCE_HIT]), int(names[_TRIANGLE_HIT]))
 
     def close(self) -> None:
         """Give everything back. Safe to call twice."""
