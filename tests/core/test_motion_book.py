@@ -8,7 +8,7 @@ from moss_crown.core.document.door import apply_patch, read_shot, write_shot
 from moss_crown.core.document.letters import EmblemStep
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.proposals import motions
+from moss_crown.core.proposals import thumbnails
 from moss_crown.core.proposals.motion_book import BOOK, Made, MotionSet
 from moss_crown.core.proposals.motions import motion_of, moved_by, set_motion
 from moss_crown.core.proposals.thumbnails import thumbnail, tried_on
@@ -157,10 +157,10 @@ def test_thumbnails_show_the_title_where_the_camera_sees_it():
 def test_outlines_of_thumbnails_are_drawn_once(monkeypatch):
     """A ring that turns has other places of letters at every frame, but the same letters."""
     drawn = []
-    outline = motions.letter_outline
-    monkeypatch.setattr(motions, "letter_outline", lambda *of: (drawn.append(of[0]), outline(*of))[1])
+    outline = thumbnails.letter_outline
+    monkeypatch.setattr(thumbnails, "letter_outline", lambda *of: (drawn.append(of[0]), outline(*of))[1])
     shot = ring_of_crossings()
-    first = motions.thumbnail(shot, known := {})
+    first = thumbnail(shot, known := {})
     assert len(drawn) == len(known) < len(first.which[0])
-    assert motions.thumbnail(shot, known) == first
+    assert thumbnail(shot, known) == first
     assert len(drawn) == len(known)

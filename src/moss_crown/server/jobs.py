@@ -35,13 +35,17 @@ from moss_crown.core.look.exposure import linear_to_srgb
 from moss_crown.core.look.glsl import texture_source
 from moss_crown.core.look.pictures import at_most, is_picture, texture
 from moss_crown.core.look.prefilter import prefiltered
+from moss_crown.core.metering import Metered, metered
 from moss_crown.core.motion.ready import ready_motion
 from moss_crown.core.order import FrameOrder, ModelFormat
 from moss_crown.core.picture import Ready, export_model, hot_lights, ready, render_frame, render_picture, title_model
-from moss_crown.core.proposals.arranging import align, fit_width, hang, lean, space_evenly, stand
+from moss_crown.core.proposals.arranging import align, fit_width, hang, inside_ring, lean, space_evenly, stand
+from moss_crown.core.proposals.clearing import keep_apart, lift_clear
+from moss_crown.core.proposals.kits import Mending
 from moss_crown.core.proposals.lighting import light_with, point_light
 from moss_crown.core.proposals.look_book import PARTS, Look, Part
 from moss_crown.core.proposals.looks import look_of, wear
+from moss_crown.core.proposals.mending import mend
 from moss_crown.core.proposals.motion_book import Made, MotionSet
 from moss_crown.core.proposals.motions import motion_of, moved_by, set_motion
 from moss_crown.core.proposals.thumbnails import tried_on
@@ -222,21 +226,30 @@ def arrangement_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict
     shot = kit.shot_of(document)
     frame = float(order["frame"])
     blocks = [step.id for step in shot.steps if step.kind in ("block", "emblem")]
-    if order["step"] not in blocks and order["what"] != "space_evenly":
+    if order["step"] not in blocks and order["what"] not in ALL_BLOCKS:
         raise DocumentInvalid("step", ", ".join(blocks), f"there is no block {order['step']}")
     match order["what"]:
         case "align":
             return align(shot, frame, order["step"], order["side"], order["to"])
         case "space_evenly":
             return space_evenly(shot, frame)
+        case "clear_rest" | "clear_motion":
+            return lift_clear(shot, motion=order["what"] == "clear_motion")
+        case "keep_apart":
+            return keep_apart(shot)
         case "stand":
             return stand(shot, frame, order["step"])
         case "hang":
             return hang(shot, frame, order["step"])
+        case "inside_ring":
+            return inside_ring(shot, frame, order["step"])
         case "lean":
             return lean(shot, frame, order["step"], order["angle"])
         case _:
             return fit_width(shot, frame, order["step"], order["share"])
+
+
+ALL_BLOCKS = ("space_evenly", "clear_rest", "clear_motion", "keep_apart")
 
 
 def keys_moved(document: dict[str, Any], order: dict[str, Any]) -> list[dict[str, Any]]:
@@ -450,6 +463,34 @@ def proof_add(key: str, document: dict[str, Any], frame: int, order: FrameOrder,
 def hot_of(document: dict[str, Any], frame: int, threads: int) -> list[tuple[str, float]]:
     """What is behind the white of a frame."""
     return hot_lights(_asked(document), frame, threads)
+
+
+METER_WIDTH, METER_SAMPLES = 400, 12
+
+
+def meter_of(document: dict[str, Any], frame: int, threads: int) -> list[dict[str, Any]]:
+    """How the letters of a frame stand in it: see `Reading`."""
+    of = _asked(document)
+    height = max(16, round(METER_WIDTH / of.shot.aspect))
+    return _read_off(metered(of, frame, METER_WIDTH, height, METER_SAMPLES, threads))
+
+
+def _read_off(found: Metered) -> list[dict[str, Any]]:
+    return [
+        asdict(one) | {"letter": letter, "text": text, "lit_by": light}
+        for one, (letter, text, light) in zip(found.readings, found.letters, strict=True)
+    ]
+
+
+def mending_of(document: dict[str, Any], frame: int, what: Mending, threads: int) -> dict[str, Any]:
+    """The patch that mends the light of a frame, and how its letters stand before and after."""
+    found = mend(kit.shot_of(document), frame, what, threads)
+    return {
+        "patch": found.patch,
+        "about": found.about,
+        "before": _read_off(found.before),
+        "after": _read_off(found.after),
+    }
 
 
 def proof_drop() -> None:

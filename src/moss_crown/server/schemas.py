@@ -13,7 +13,7 @@ from moss_crown.core.document.kinds import FrameNumber, FrameRate, Identity, Nam
 from moss_crown.core.document.look import Material
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Key
-from moss_crown.core.proposals.kits import Effect, Kit
+from moss_crown.core.proposals.kits import Effect, Kit, Mending
 from moss_crown.core.proposals.look_book import PARTS, Part
 from moss_crown.farm.orders import TakeOrders
 from moss_crown.server.db.storage import Kind
@@ -158,6 +158,41 @@ class HotOut(BaseModel):
     share: float
 
 
+class ReadingOut(BaseModel):
+    """How a letter stands in a frame: `letter` is its number in the title. Its face's light of that of white; the
+    median contrast along its outline, and the share of that which reads; the share of it that is white; what is behind
+    it where it stands apart least, whether it is darker than that, and the light that brings most of what is seen of
+    it."""
+
+    letter: int
+    text: str
+    level: float
+    contrast: float
+    legible: float
+    clipped: float
+    behind: str
+    darker: bool
+    lit_by: str
+
+
+class MendOrder(Message):
+    """A frame whose light is to be mended: dark letters lifted, outlines set apart, white calmed."""
+
+    revision: int
+    frame: Annotated[int, Field(ge=-1_000_000, le=1_000_000)]
+    what: Mending
+
+
+class MendingOut(BaseModel):
+    """A change of light that was tried, to be looked at and made: what it does, and its letters before and after."""
+
+    revision: int
+    patch: list[dict[str, Any]]
+    about: str
+    before: list[ReadingOut]
+    after: list[ReadingOut]
+
+
 class Edit(Message):
     revision: int
     label: Annotated[str, Field(min_length=1, max_length=120)]
@@ -176,11 +211,23 @@ class ShotOut(BaseModel):
 
 class Arrangement(Message):
     """Blocks to arrange as they rest at a frame: one aligned, fitted in width, stood on the stage, hung on its wall or
-    leant against it by an angle in degrees, or all spaced evenly."""
+    leant against it by an angle in degrees; all spaced evenly, brought clear of the stage as they rest or wherever they
+    move, or kept apart on their way."""
 
     revision: int
     frame: FrameNumber
-    what: Literal["align", "space_evenly", "fit_width", "stand", "hang", "lean"]
+    what: Literal[
+        "align",
+        "space_evenly",
+        "fit_width",
+        "stand",
+        "hang",
+        "lean",
+        "inside_ring",
+        "clear_rest",
+        "clear_motion",
+        "keep_apart",
+    ]
     step: Identity = "block"
     side: Literal["left", "centre", "right", "top", "middle", "bottom"] = "centre"
     to: Literal["blocks", "frame", "action_safe", "title_safe"] = "frame"

@@ -36,6 +36,9 @@ export interface Bound {
 /** Bounds of a step's values by their paths; an element of a list is named by its kind there, or by a star. */
 export const BOUNDS = facts.bounds as Record<StepKind, Record<string, Bound>>;
 
+/** What is said of a kind of step, and of the parts that it is made of: the part's name, empty for the step; the words. */
+export const WORDS = facts.words as unknown as Record<StepKind, [string, string][]>;
+
 /** The columns of a draft's tables. */
 export const TABLES = facts.tables;
 

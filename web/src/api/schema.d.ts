@@ -520,6 +520,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/meter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Meter
+         * @description How light each letter of a frame is, and how it stands apart from what is behind it.
+         */
+        get: operations["meter_api_shots__shot__meter_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Work out which change of light mends a frame. Nothing is changed: the patch is answered.
+         */
+        post: operations["mend_api_shots__shot__mend_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/solids": {
         parameters: {
             query?: never;
@@ -1212,7 +1252,8 @@ export interface components {
         /**
          * Arrangement
          * @description Blocks to arrange as they rest at a frame: one aligned, fitted in width, stood on the stage, hung on its wall or
-         *     leant against it by an angle in degrees, or all spaced evenly.
+         *     leant against it by an angle in degrees; all spaced evenly, brought clear of the stage as they rest or wherever they
+         *     move, or kept apart on their way.
          */
         Arrangement: {
             /** Revision */
@@ -1223,7 +1264,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "align" | "space_evenly" | "fit_width" | "stand" | "hang" | "lean";
+            what: "align" | "space_evenly" | "fit_width" | "stand" | "hang" | "lean" | "inside_ring" | "clear_rest" | "clear_motion" | "keep_apart";
             /**
              * Step
              * @default block
@@ -1719,7 +1760,7 @@ export interface components {
         /**
          * CameraStep
          * @description The shot camera. With `fit` above 0 it stands where the title at rest takes that share of the frame's width
-         *     (or as much of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
+         *     (or 0.69 of that of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
          *     `shift` moves the title in the frame, as shares of its width and height.
          *
          *     `sensor` is the width of what the lens throws its picture on, in millimetres. `roll` leans the camera to its right,
@@ -2460,7 +2501,7 @@ export interface components {
              * Preset
              * @default two_windows
              */
-            preset: (("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string) | components["schemas"]["KeyedUnion1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            preset: (("wide_scrim" | "two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string) | components["schemas"]["KeyedUnion1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 0.85
@@ -2486,7 +2527,7 @@ export interface components {
              * Behind
              * @default nothing
              */
-            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -2995,7 +3036,7 @@ export interface components {
              * Pivot
              * @default centre
              */
-            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -5052,8 +5093,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral21 */
-        KeyLiteral21: {
+        /** KeyLiteral23 */
+        KeyLiteral23: {
             /** Frame */
             frame: number;
             /**
@@ -5090,8 +5131,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral26 */
-        KeyLiteral26: {
+        /** KeyLiteral28 */
+        KeyLiteral28: {
             /** Frame */
             frame: number;
             /**
@@ -5099,6 +5140,44 @@ export interface components {
              * @enum {string}
              */
             value: "corner" | "sweep" | "steps" | "globe" | "card";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral21 */
+        KeyLiteral21: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "edge_on" | "back";
             /**
              * @default {
              *       "leave": [
@@ -5280,8 +5359,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral24 */
-        KeyLiteral24: {
+        /** KeyLiteral26 */
+        KeyLiteral26: {
             /** Frame */
             frame: number;
             /**
@@ -5356,8 +5435,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral22 */
-        KeyLiteral22: {
+        /** KeyLiteral24 */
+        KeyLiteral24: {
             /** Frame */
             frame: number;
             /**
@@ -5470,8 +5549,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral25 */
-        KeyLiteral25: {
+        /** KeyLiteral27 */
+        KeyLiteral27: {
             /** Frame */
             frame: number;
             /**
@@ -5555,6 +5634,44 @@ export interface components {
              * @enum {string}
              */
             value: "rest" | "moved";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral22 */
+        KeyLiteral22: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "right" | "left" | "up" | "down";
             /**
              * @default {
              *       "leave": [
@@ -5812,8 +5929,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral23 */
-        KeyLiteral23: {
+        /** KeyLiteral25 */
+        KeyLiteral25: {
             /** Frame */
             frame: number;
             /**
@@ -5928,7 +6045,7 @@ export interface components {
             /** Frame */
             frame: number;
             /** Value */
-            value: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
+            value: ("wide_scrim" | "two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
             /**
              * @default {
              *       "leave": [
@@ -7656,10 +7773,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral21 */
-        KeyedLiteral21: {
+        /** KeyedLiteral23 */
+        KeyedLiteral23: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral21"][];
+            keys: components["schemas"]["KeyLiteral23"][];
             /**
              * Before
              * @default hold
@@ -7683,10 +7800,37 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral26 */
-        KeyedLiteral26: {
+        /** KeyedLiteral28 */
+        KeyedLiteral28: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral26"][];
+            keys: components["schemas"]["KeyLiteral28"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral21 */
+        KeyedLiteral21: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral21"][];
             /**
              * Before
              * @default hold
@@ -7818,10 +7962,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral24 */
-        KeyedLiteral24: {
+        /** KeyedLiteral26 */
+        KeyedLiteral26: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral24"][];
+            keys: components["schemas"]["KeyLiteral26"][];
             /**
              * Before
              * @default hold
@@ -7872,10 +8016,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral22 */
-        KeyedLiteral22: {
+        /** KeyedLiteral24 */
+        KeyedLiteral24: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral22"][];
+            keys: components["schemas"]["KeyLiteral24"][];
             /**
              * Before
              * @default hold
@@ -7953,10 +8097,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral25 */
-        KeyedLiteral25: {
+        /** KeyedLiteral27 */
+        KeyedLiteral27: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral25"][];
+            keys: components["schemas"]["KeyLiteral27"][];
             /**
              * Before
              * @default hold
@@ -8011,6 +8155,33 @@ export interface components {
         KeyedLiteral16: {
             /** Keys */
             keys: components["schemas"]["KeyLiteral16"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral22 */
+        KeyedLiteral22: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral22"][];
             /**
              * Before
              * @default hold
@@ -8196,10 +8367,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral23 */
-        KeyedLiteral23: {
+        /** KeyedLiteral25 */
+        KeyedLiteral25: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral23"][];
+            keys: components["schemas"]["KeyLiteral25"][];
             /**
              * Before
              * @default hold
@@ -8599,7 +8770,7 @@ export interface components {
              * Shape
              * @default rectangle
              */
-            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -9237,6 +9408,39 @@ export interface components {
             rear_bevel?: components["schemas"]["Material"] | null;
             rear?: components["schemas"]["Material"] | null;
         };
+        /**
+         * MendOrder
+         * @description A frame whose light is to be mended: dark letters lifted, outlines set apart, white calmed.
+         */
+        MendOrder: {
+            /** Revision */
+            revision: number;
+            /** Frame */
+            frame: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "lift" | "separate" | "calm";
+        };
+        /**
+         * MendingOut
+         * @description A change of light that was tried, to be looked at and made: what it does, and its letters before and after.
+         */
+        MendingOut: {
+            /** Revision */
+            revision: number;
+            /** Patch */
+            patch: {
+                [key: string]: unknown;
+            }[];
+            /** About */
+            about: string;
+            /** Before */
+            before: components["schemas"]["ReadingOut"][];
+            /** After */
+            after: components["schemas"]["ReadingOut"][];
+        };
         /** MotionName */
         MotionName: {
             /** Name */
@@ -9863,6 +10067,33 @@ export interface components {
             made_at: string;
         };
         /**
+         * ReadingOut
+         * @description How a letter stands in a frame: `letter` is its number in the title. Its face's light of that of white; the
+         *     median contrast along its outline, and the share of that which reads; the share of it that is white; what is behind
+         *     it where it stands apart least, whether it is darker than that, and the light that brings most of what is seen of
+         *     it.
+         */
+        ReadingOut: {
+            /** Letter */
+            letter: number;
+            /** Text */
+            text: string;
+            /** Level */
+            level: number;
+            /** Contrast */
+            contrast: number;
+            /** Legible */
+            legible: number;
+            /** Clipped */
+            clipped: number;
+            /** Behind */
+            behind: string;
+            /** Darker */
+            darker: boolean;
+            /** Lit By */
+            lit_by: string;
+        };
+        /**
          * Ready
          * @description `failures`: how often each thing that runs beside requests has failed and was begun again.
          */
@@ -9915,7 +10146,7 @@ export interface components {
             /** Lamps */
             lamps: components["schemas"]["Lamp"][];
             /** Preset */
-            preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
+            preset: ("wide_scrim" | "two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
             /** Strength */
             strength: number;
             /** Turn */
@@ -10162,7 +10393,7 @@ export interface components {
              */
             beats: components["schemas"]["Beats"];
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -10285,9 +10516,9 @@ export interface components {
          *
          *     A `corner` is a floor and a back wall, each there or not; a floor without a wall goes on behind. A `sweep` is both
          *     in one piece, joined by a curve of `radius`, in the wall's material. `steps` rise behind the letters from where the
-         *     wall would stand: so many, each `rise` high and `run` deep. A `globe` of `radius` has its top at the middle of the
-         *     floor. A `card`, `card_width` by `card_height` metres, stands on the floor in the wall's place; a picture of the
-         *     wall's material fills it.
+         *     wall would stand: so many, each `rise` high and `run` deep. A `globe` of `radius` has its top at `globe_place`. A
+         *     `card`, `card_width` by `card_height` metres, stands on the floor in the wall's place; a picture of the wall's
+         *     material fills it.
          *
          *     With `catch` the camera sees only the shadows on all that, and the alpha of a picture holds those. What is
          *     `haze` metres away has lost half of itself to haze of `haze_colour`; 0 for clear air. With a `horizon` above 0 the
@@ -10325,12 +10556,25 @@ export interface components {
              * Shape
              * @default corner
              */
-            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 1.5
              */
             radius: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Globe Place
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            globe_place: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Steps
              * @default 5
@@ -10583,6 +10827,88 @@ export interface components {
             letter?: number | null;
         };
         /**
+         * SwapStep
+         * @description Blocks above it go through several texts, turning from each to the next; the last is the block's own.
+         *
+         *     `texts` are those before it, a line each, in which a bar (|) breaks a line. The first turn begins at `start`; each
+         *     lasts `turn` frames, and a text then holds still for `hold`: as long for one as for the other. A block turns about
+         *     its upright or level middle, to the side that it `turns`. It swaps `edge_on`, after a quarter of a turn, and comes
+         *     back with the other text by another quarter, so that no text is ever seen from behind; or while its `back` is in
+         *     front, half way through a whole turn.
+         */
+        SwapStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "swap";
+            /**
+             * Texts
+             * @default SLACK WATER
+             */
+            texts: string | components["schemas"]["KeyedStr1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Swaps
+             * @default edge_on
+             */
+            swaps: ("edge_on" | "back") | components["schemas"]["KeyedLiteral21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turns
+             * @default right
+             */
+            turns: ("right" | "left" | "up" | "down") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Start
+             * @default 10
+             */
+            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default 22
+             */
+            turn: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Hold
+             * @default 18
+             */
+            hold: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "leave": [
+             *         0.3,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.25,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+        };
+        /**
          * Swing
          * @description A damped pendulum from full strength: `tempo` swings a second, each weaker by `damping` (a ratio; 1 does not
          *     swing). Letter k begins at `start + k * delay`, and hangs still `settle` frames later, exactly.
@@ -10750,7 +11076,7 @@ export interface components {
              * Pattern
              * @default plain
              */
-            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default 0.6
@@ -10808,7 +11134,7 @@ export interface components {
              * Place
              * @default title
              */
-            place: ("title" | "letter") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("title" | "letter") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -13001,6 +13327,74 @@ export interface operations {
             };
         };
     };
+    meter_api_shots__shot__meter_get: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"][];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mend_api_shots__shot__mend_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendingOut"];
+                };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     solid_api_solids_get: {
         parameters: {
             query: {
@@ -13035,7 +13429,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                preset: ("two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
+                preset: ("wide_scrim" | "two_windows" | "overcast" | "dusk_harbour" | "paper_tent" | "long_softbox" | "lamp_row" | "low_sun" | "night_market" | "cold_tube" | "rim_pair" | "top_light" | "morning_mist" | "lantern_room" | "storm_break") | string;
             };
             cookie?: never;
         };

@@ -1,6 +1,8 @@
 import { Command } from 'cmdk';
 import { useEffect, useMemo, useState } from 'react';
 import { useLocation } from 'wouter';
+import type { Place } from '../help/help';
+import { PAGE_OF_PART, pageOf } from '../help/pages';
 import { Dialog } from '../ui/controls';
 import { toggleTheme } from '../ui/theme';
 import { useShotStore } from './context';
@@ -8,21 +10,13 @@ import { kern, nudge, pickAll } from './desk/nudge';
 import { swapVersions } from './desk/versions';
 import { type Found, useFindings } from './finding';
 import { mark, toMarker } from './markers';
-import type { View } from './open/state';
+import type { ShotState, View } from './open/state';
 import type { ShotStore } from './store';
 
 const KERN = 5; // thousandths of an em
 const NUDGE = 0.01; // cap heights
 
-export type Opened =
-  | 'palette'
-  | 'help'
-  | 'deliver'
-  | 'settings'
-  | 'geometry'
-  | 'licences'
-  | 'looks'
-  | 'motions';
+export type Opened = 'palette' | 'deliver' | 'settings' | 'geometry' | 'licences' | 'looks' | 'motions';
 
 export interface ShotCommand {
   name: string;
@@ -114,6 +108,12 @@ export function shotCommands(
         store.point(null);
       },
     },
+    {
+      name: 'Light meter: how light each letter is, and how it stands apart',
+      keys: 'B',
+      also: 'brightness contrast legible clipped white lift separate calm',
+      run: () => store.toggle('meter'),
+    },
     { name: 'Guides', keys: 'G', run: () => store.toggle('guides') },
     { name: 'Mark this frame, or take its marker away', keys: 'J', run: () => mark(store) },
     { name: 'To the marker before', keys: 'PageUp', run: () => toMarker(store, -1) },
@@ -129,7 +129,19 @@ export function shotCommands(
     { name: 'To the next part of the screen', keys: 'F6', run: () => toRegion(1) },
     { name: 'To the part of the screen before', keys: 'Shift+F6', run: () => toRegion(-1) },
     { name: 'Find a command', keys: 'Ctrl+K', run: () => open('palette') },
-    { name: 'Shortcuts', keys: '?', run: () => open('help') },
+    {
+      name: 'Help on what has the focus',
+      keys: 'F1',
+      also: 'manual pages what is this',
+      run: () => store.explain(helpOf(document.activeElement, state())),
+    },
+    { name: 'Shortcuts', keys: '?', run: () => store.explain({ page: 'shortcuts' }) },
+    {
+      name: 'First title, step by step',
+      keys: 'Shift+F1',
+      also: 'guide tour tutorial take me through it begin',
+      run: () => store.guide(0),
+    },
   ];
 }
 
@@ -173,9 +185,20 @@ function toRegion(by: number) {
   (region?.querySelector<HTMLElement>('canvas[tabindex="0"]') ?? chosen ?? first)?.focus();
 }
 
+/** The page of the help, and the place on it, that is about an element: a value on the desk, a step, a part of the screen. */
+function helpOf(element: Element | null, state: ShotState): Place {
+  const part = element?.closest('section[aria-label], nav[aria-label]')?.getAttribute('aria-label') ?? 'Desk';
+  const kind = state.document?.steps?.find((step) => step.id === state.step)?.kind;
+  if (part !== 'Desk' && PAGE_OF_PART[part] && !(part === 'Recipe' && kind))
+    return { page: PAGE_OF_PART[part] };
+  if (!kind) return { page: 'start' };
+  const find = element?.closest('[data-path]')?.getAttribute('data-path')?.split('/').at(-1);
+  return { page: pageOf(kind).id, kind, ...(find ? { find } : {}) };
+}
+
 const BARE_KEYS_IN = 'input, textarea, select, [role="listbox"], [role="dialog"]';
 
-const ALWAYS = ['Ctrl+K', 'F6', 'Shift+F6'];
+const ALWAYS = ['Ctrl+K', 'F1', 'Shift+F1', 'F6', 'Shift+F6'];
 
 function pressed(e: KeyboardEvent): string {
   const key = e.key === ' ' ? 'Space' : e.key.length === 1 ? e.key.toUpperCase() : e.key;
@@ -318,46 +341,34 @@ const GESTURES: [string, string][] = [
   ['Type a formula', 'begin with ='],
 ];
 
-export function Help({
-  commands,
-  open,
-  onClose,
-}: {
-  commands: ShotCommand[];
-  open: boolean;
-  onClose: () => void;
-}) {
+/** Everything by hand and by keyboard: the last page of the help. */
+export function Shortcuts({ commands }: { commands: ShotCommand[] }) {
   return (
-    <Dialog
-      open={open}
-      onOpenChange={(o) => !o && onClose()}
-      title="Shortcuts"
-      about="Everything is reachable by keyboard; on the sheet, up and down step frames, with Alt they move the stagger, with Alt and Shift they stretch it."
-      wide
-    >
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is scrolled by keyboard too */}
-      <section aria-label="All shortcuts" tabIndex={0} className="max-h-[68vh] overflow-y-auto pr-2">
-        <h3 className="mb-1 text-dim text-sm">By hand</h3>
-        <dl className="mb-4 columns-2 gap-8">
-          {GESTURES.map(([what, how]) => (
-            <div key={what} className="flex justify-between gap-4 border-b py-1">
-              <dt>{what}</dt>
-              <dd className="text-right text-dim">{how}</dd>
-            </div>
-          ))}
-        </dl>
-        <h3 className="mb-1 text-dim text-sm">By keyboard</h3>
-        <dl className="columns-2 gap-8">
-          {commands.map((c) => (
-            <div key={c.name} className="flex justify-between border-b py-1">
-              <dt>{c.name}</dt>
-              <dd className="text-dim">
-                <Keys keys={c.keys} />
-              </dd>
-            </div>
-          ))}
-        </dl>
-      </section>
-    </Dialog>
+    <>
+      <p className="mb-3 text-dim">
+        Everything is reachable by keyboard; on the sheet, up and down step frames, with Alt they move the
+        stagger, with Alt and Shift they stretch it.
+      </p>
+      <h4 className="mb-1 text-dim text-sm">By hand</h4>
+      <dl className="mb-4 columns-2 gap-8">
+        {GESTURES.map(([what, how]) => (
+          <div key={what} className="flex justify-between gap-4 border-b py-1">
+            <dt>{what}</dt>
+            <dd className="text-right text-dim">{how}</dd>
+          </div>
+        ))}
+      </dl>
+      <h4 className="mb-1 text-dim text-sm">By keyboard</h4>
+      <dl className="columns-2 gap-8">
+        {commands.map((c) => (
+          <div key={c.name} className="flex justify-between border-b py-1">
+            <dt>{c.name}</dt>
+            <dd className="text-dim">
+              <Keys keys={c.keys} />
+            </dd>
+          </div>
+        ))}
+      </dl>
+    </>
   );
 }

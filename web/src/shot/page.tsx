@@ -1,9 +1,11 @@
 import { Redo2, Undo2 } from 'lucide-react';
 import { useCallback, useEffect, useState } from 'react';
 import { Link } from 'wouter';
+import { Guide } from '../help/guide';
+import { Help } from '../help/help';
 import { Deliver } from '../takes/deliver';
 import { Button, Hint, Mark } from '../ui/controls';
-import { Help, type Opened, Palette, useShotCommands } from './commands';
+import { type Opened, Palette, Shortcuts, useShotCommands } from './commands';
 import { ShotContext, useShot, useShotStore } from './context';
 import { Desk } from './desk/desk';
 import { Geometry, Licences } from './geometry';
@@ -38,6 +40,7 @@ function Screen() {
   const [open, setOpen] = useState<Open>('');
   const show = useCallback((what: Open) => setOpen(what), []);
   const commands = useShotCommands(show);
+  const help = useShot((s) => s.help);
   const document = useShot((s) => s.document);
   const failed = useShot((s) => s.failed);
   const across = useShot((s) => s.across);
@@ -75,7 +78,10 @@ function Screen() {
             : { gridTemplateColumns: `232px minmax(0, 1fr) ${336 + 72 * lanes}px` }
         }
       >
-        <Recipe />
+        <div className="flex min-h-0 flex-col">
+          <Recipe />
+          <Guide />
+        </div>
         <div className="flex min-h-0 min-w-0 flex-col">
           <Picture />
           <Transport />
@@ -85,7 +91,12 @@ function Screen() {
         <Sheet />
       </main>
       <Palette commands={commands} open={open === 'palette'} onOpen={show} onClose={() => show('')} />
-      <Help commands={commands} open={open === 'help'} onClose={() => show('')} />
+      <Help
+        open={help !== null}
+        at={help ?? { page: 'start' }}
+        shortcuts={<Shortcuts commands={commands} />}
+        onClose={() => store.explain(null)}
+      />
       {document && open === 'deliver' && (
         <Deliver
           shot={store.getState().id}

@@ -84,6 +84,10 @@ export function createShot(id: string, across = false) {
     enter: (step: string, field = '') =>
       set((s) => ({ step, pointing: null, field, entered: s.entered + 1 })),
     pick: (picked: number[]) => set({ picked }),
+    /** Open the help at a place, or close it. */
+    explain: (help: ShotState['help']) => set({ help }),
+    /** Go to a step of the guided first title; -1 ends it. */
+    guide: (guided: number) => set({ guided }),
     setView: (view: View) => {
       if (get().mode === 'proof' && view !== 'shot') proofs.setMode('draft');
       set({ view });
@@ -97,7 +101,7 @@ export function createShot(id: string, across = false) {
         if (next[0] >= next[1]) return { range: end === 'from' ? [frame, draft.last] : [draft.first, frame] };
         return { range: next };
       }),
-    toggle: (what: 'loop' | 'guides' | 'everyFrame' | 'across' | 'fitted') =>
+    toggle: (what: 'loop' | 'guides' | 'meter' | 'everyFrame' | 'across' | 'fitted') =>
       set((s) => ({ [what]: !s[what] }) as Partial<ShotState>),
     setPlaying: (playing: boolean) => {
       if (playing && get().mode === 'proof') proofs.setMode('draft');

@@ -4,6 +4,7 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { ApiError, api, ok, type Schemas } from '../api/client';
 import { renew } from '../api/renew';
+import { FIRST } from '../help/guide';
 import { type Format, FormatFields } from '../shot/settings';
 import { Button, Dialog, Field, Hint, inputLook, Mark } from '../ui/controls';
 import { toggleTheme } from '../ui/theme';
@@ -567,6 +568,7 @@ function NewShot({
           },
         }),
       );
+      sessionStorage.setItem(FIRST, id);
       onMade(id);
     } catch (error) {
       setWrong(error instanceof ApiError ? `${error.problem.detail}` : String(error));

@@ -20,7 +20,7 @@ class Subject(Model):
 
 class CameraStep(StepBase):
     """The shot camera. With `fit` above 0 it stands where the title at rest takes that share of the frame's width
-    (or as much of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
+    (or 0.69 of that of its height), seen from `orbit` (degrees to the right, degrees up); with 0 it stands at `place`.
     `shift` moves the title in the frame, as shares of its width and height.
 
     `sensor` is the width of what the lens throws its picture on, in millimetres. `roll` leans the camera to its right,

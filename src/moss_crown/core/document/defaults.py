@@ -6,9 +6,12 @@ from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.form import FormStep
 from moss_crown.core.document.kinds import FrameRate
 from moss_crown.core.document.letters import BlockStep
-from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, MaterialStep, StageStep
+from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
 from moss_crown.core.document.motion import DriveStep
 from moss_crown.core.document.shot import Shot
+
+BACKGROUND = (0.016, 0.022, 0.021)
+"""Darker than any letter that is lit: titles stand off from it."""
 
 
 def new_shot(
@@ -20,7 +23,9 @@ def new_shot(
     first: int = 0,
     last: int = 72,
 ) -> Shot:
-    """A lit, bevelled, arriving title. The key comes from the upper left, the fill is cool, metal sees two windows."""
+    """A lit, bevelled, arriving title on a floor that goes over into the dark. The key comes from the upper left, a
+    cool rim from behind, and metal sees a wide scrim: so any words, in any metal, are lit alike from the first letter
+    to the last, and stand off from what is behind them."""
     return Shot(
         title=title,
         width=width,
@@ -33,32 +38,40 @@ def new_shot(
             FormStep(id="form"),
             DriveStep(id="arrive", name="Arrive"),
             MaterialStep(id="material", name="Harbour brass"),
-            EnvironmentStep(id="environment"),
+            EnvironmentStep(id="environment", preset="wide_scrim"),
             LightsStep(
                 id="lights",
-                name="Key and fill",
+                name="Key and rim",
                 lights=[
+                    # A sun lights the first letter as it does the last, however long the title gets.
                     Light(
                         name="key",
-                        place=(-5.0, 3.5, 4.4),
+                        shape="sun",
+                        place=(-5.0, 5.5, 6.5),
                         aim=(0.0, 0.5, 0.0),
-                        width=1.1,
-                        height=1.1,
-                        colour=(1.0, 0.90, 0.78),
-                        power=1900.0,
+                        angle=22.0,
+                        colour=(1.0, 0.93, 0.84),
+                        power=2000.0,
                     ),
                     Light(
-                        name="fill",
-                        place=(7.0, 3.0, 5.5),
+                        name="rim",
+                        shape="sun",
+                        place=(4.0, 5.0, -3.5),
                         aim=(0.0, 0.5, 0.0),
-                        width=3.0,
-                        height=3.0,
-                        colour=(0.70, 0.85, 1.0),
-                        power=170.0,
+                        angle=22.0,
+                        colour=(0.80, 0.90, 1.0),
+                        power=480.0,
+                        on_stage=False,
                     ),
                 ],
             ),
-            StageStep(id="stage"),
+            StageStep(
+                id="stage",
+                wall_distance=14.0,
+                horizon=4.5,
+                horizon_colour=BACKGROUND,
+                floor_material=Material(colour=(0.014, 0.017, 0.016), roughness=0.38),
+            ),
             CameraStep(id="camera"),
         ],
     )

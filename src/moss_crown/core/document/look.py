@@ -148,6 +148,7 @@ class MaterialStep(StepBase):
 
 
 EnvironmentPreset: TypeAlias = Literal[
+    "wide_scrim",
     "two_windows",
     "overcast",
     "dusk_harbour",
@@ -250,9 +251,9 @@ class StageStep(StepBase):
 
     A `corner` is a floor and a back wall, each there or not; a floor without a wall goes on behind. A `sweep` is both
     in one piece, joined by a curve of `radius`, in the wall's material. `steps` rise behind the letters from where the
-    wall would stand: so many, each `rise` high and `run` deep. A `globe` of `radius` has its top at the middle of the
-    floor. A `card`, `card_width` by `card_height` metres, stands on the floor in the wall's place; a picture of the
-    wall's material fills it.
+    wall would stand: so many, each `rise` high and `run` deep. A `globe` of `radius` has its top at `globe_place`. A
+    `card`, `card_width` by `card_height` metres, stands on the floor in the wall's place; a picture of the wall's
+    material fills it.
 
     With `catch` the camera sees only the shadows on all that, and the alpha of a picture holds those. What is
     `haze` metres away has lost half of itself to haze of `haze_colour`; 0 for clear air. With a `horizon` above 0 the
@@ -270,6 +271,7 @@ class StageStep(StepBase):
     kind: Literal["stage"] = "stage"
     shape: Value[Literal["corner", "sweep", "steps", "globe", "card"]] = "corner"
     radius: Value[Size] = 1.5
+    globe_place: Value[Vec3] = (0.0, 0.0, 0.0)
     steps: Value[Annotated[int, Field(ge=1, le=60)]] = 5
     rise: Value[Size] = 0.22
     run: Value[Size] = 0.4

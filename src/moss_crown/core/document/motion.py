@@ -292,6 +292,39 @@ class DrumStep(StepBase):
         return True
 
 
+class SwapStep(StepBase):
+    """Blocks above it go through several texts, turning from each to the next; the last is the block's own.
+
+    `texts` are those before it, a line each, in which a bar (|) breaks a line. The first turn begins at `start`; each
+    lasts `turn` frames, and a text then holds still for `hold`: as long for one as for the other. A block turns about
+    its upright or level middle, to the side that it `turns`. It swaps `edge_on`, after a quarter of a turn, and comes
+    back with the other text by another quarter, so that no text is ever seen from behind; or while its `back` is in
+    front, half way through a whole turn.
+    """
+
+    in_frames: ClassVar[tuple[str, ...]] = ("start", "turn", "hold")
+    facts: ClassVar[Facts] = Facts(
+        title="Turn and swap",
+        about="The title turns, and has another text when it comes round",
+        stage="motion",
+        column="move",
+        moves=True,
+        rests=True,
+    )
+    kind: Literal["swap"] = "swap"
+    texts: Value[Text] = "SLACK WATER"
+    swaps: Value[Literal["edge_on", "back"]] = "edge_on"
+    turns: Value[Literal["right", "left", "up", "down"]] = "right"
+    start: Value[FrameNumber] = 10.0
+    turn: Value[Duration] = 22.0
+    hold: Value[Delay] = 18.0
+    ease: Ease = Ease(leave=(0.3, 0.0), arrive=(0.25, 1.0))
+
+    @property
+    def changes_letters(self) -> bool:
+        return True
+
+
 class ShiverStep(StepBase):
     """Small smooth unrest of each letter by itself, about its pivot: at most `move` metres, `turn` degrees, `tempo`
     times a second. It fades in over `fade_in` frames from `start`, and out over `fade_out` frames until `end`; an end

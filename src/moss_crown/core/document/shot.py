@@ -17,7 +17,7 @@ from moss_crown.core.document.form import FormStep
 from moss_crown.core.document.kinds import FrameNumber, FrameRate, Name, StepBase
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, LightsStep, MaterialStep, StageStep
-from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, GroupStep, ShiverStep
+from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, GroupStep, ShiverStep, SwapStep
 from moss_crown.core.document.values import Exposed, Model
 
 VERSION = 3
@@ -30,6 +30,7 @@ Step: TypeAlias = Annotated[
     | DriveStep
     | FollowStep
     | DrumStep
+    | SwapStep
     | ShiverStep
     | GroupStep
     | MaterialStep

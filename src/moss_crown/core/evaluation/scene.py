@@ -7,10 +7,11 @@ from dataclasses import replace
 import numpy as np
 
 from moss_crown.core import limits
+from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.around import light_names, lights_at, surround_at
 from moss_crown.core.evaluation.seen import camera, shutter_frames
-from moss_crown.core.evaluation.setting import form_of_letter
+from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
 from moss_crown.core.evaluation.solids import fineness, letter_solid, solid_address
 from moss_crown.core.evaluation.whereabouts import Whereabouts
 from moss_crown.core.form.mesh import Solid
@@ -25,6 +26,21 @@ SOFT_POSES = 65
 """In so many places letters that are soft stand while the shutter is open."""
 NOWHERE = -1
 """In place of a solid for a letter of which nothing is there, such as a tube that has not begun."""
+
+
+def prefix_of(shot: Shot, structure: Structure, block: Block) -> str:
+    """What the names of a block's letters and words begin with: its step where there are several, and which copy."""
+    prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
+    return prefix + "".join(f"copy {u.copy}/" for u in block.member.under if u.copy)
+
+
+def letter_names(shot: Shot, structure: Structure) -> list[str]:
+    """The names of a scene's letters, of those too that are not there, in the order of the structure's."""
+    return [
+        f"{prefix_of(shot, structure, block)}{letter.index:03d} {letter.text}"
+        for block in structure.blocks
+        for letter in block.letters
+    ]
 
 
 def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int, motion: bool) -> Scene:
@@ -50,6 +66,7 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
     owners: list[str] = []
     count = triangles = 0
     middle = len(moments) // 2
+    names = letter_names(shot, structure)
     for block, moving in zip(structure.blocks, done, strict=True):
         wear = moving.wear.alone(middle)
         dresses = worn_by(shot, block.step, block.setting, frame, wear)
@@ -75,8 +92,6 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                     raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
             if place_of[where] != NOWHERE and not hidden[number]:
                 pose = np.ascontiguousarray(poses[:, count])
-                prefix = f"{shot.steps[block.step].id}/" if len(structure.blocks) > 1 else ""
-                prefix += "".join(f"copy {u.copy}/" for u in block.member.under if u.copy)
                 letters.append(
                     Placed(
                         place_of[where],
@@ -85,8 +100,8 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                         at_rest[number],
                         letter.index,
                         None if later is None else later[0, count],
-                        f"{prefix}{letter.index:03d} {letter.text}",
-                        f"{prefix}line {letter.line + 1} word {letter.word + 1}",
+                        names[count],
+                        f"{prefix_of(shot, structure, block)}line {letter.line + 1} word {letter.word + 1}",
                     )
                 )
                 owners.append(shot.steps[block.step].id)

@@ -18,9 +18,11 @@ from moss_crown.core.form.solid import Form
 from moss_crown.core.form.tube import Tube
 from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.groups import Led, Member, members
+from moss_crown.core.motion.swap import shown as swaps_shown
+from moss_crown.core.motion.swap import text_of
 from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, letters_of
 from moss_crown.core.type.lettering import setting_at
-from moss_crown.core.values.sampling import changes, sample_choice, sample_one
+from moss_crown.core.values.sampling import changes, exposures, sample_choice, sample_one
 
 MOVING = ("move", "turn", "scale")
 """The members of a block that only move its letters; the others decide them."""
@@ -94,11 +96,18 @@ class Structure:
 def as_set(shot: Shot, frame: float) -> Structure:
     """Blocks that are on and their copies, before motion changes their letters, without their groups."""
     found = []
+    exposed = float(exposures(shot.exposed, np.array([frame]))[0])
     for member in members(shot, frame):
         step = shot.steps[member.step]
         assert isinstance(step, BlockStep | EmblemStep)
         own = frame - member.late
-        found.append(Block(member, set_at(step, own), _form_at(shot, member.step, own)))
+        below, seen = shot.steps[member.step + 1 :], exposed - member.late
+        if isinstance(step, BlockStep) and (numbers := swaps_shown(below, seen)):
+            faces = replace(NO_FACES, texts=numbers)
+            step = step.model_copy(update={"text": text_of(below, seen, sample_choice(step.text, own))})
+        else:
+            faces = NO_FACES
+        found.append(Block(member, set_at(step, own), _form_at(shot, member.step, own), faces))
     return Structure(tuple(found))
 
 

@@ -109,7 +109,7 @@ class Whereabouts:
         shown = faces.letters if faces.steps else scrambled(own, seen)
         other = tuple("" if text == letter.text else text for text, letter in zip(shown, letters, strict=False))
         setting = replace(block.setting, shown=other if any(other) else (), worn=worn_axes(own, seen))
-        return replace(block, setting=setting, faces=faces)
+        return replace(block, setting=setting, faces=replace(faces, texts=block.faces.texts))
 
     def spans(self, frames: Sequence[Moment]) -> list[tuple[Structure, list[Moment]]]:
         """Runs of frames that share a structure, in order."""

@@ -140,6 +140,28 @@ def _two_windows(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(picture + _box(sky, 168, 22, 60, 16, 8)[..., None] * np.array([1.1, 1.3, 1.7]))
 
 
+def _wide_scrim(sky: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A lit scrim, as wide as any title sees of it, in front; tall windows beside it and a strip above for edges.
+
+    Whatever mirrors stands in a title's faces looks back to where the camera is, and a little aside: there it is even.
+    """
+    picture = _ramp(
+        sky[..., 1],
+        [
+            (-1, (0.02, 0.02, 0.02)),
+            (-0.05, (0.05, 0.052, 0.055)),
+            (0.3, (0.10, 0.105, 0.115)),
+            (1, (0.14, 0.15, 0.17)),
+        ],
+    )
+    rise = np.clip(0.88 + 0.95 * sky[..., 1], 0.5, 1.45)
+    picture = picture + (_box(sky, 0, 4, 104, 76, 12) * rise)[..., None] * np.array([1.72, 1.66, 1.57])
+    picture = picture + _box(sky, -84, 20, 30, 70, 7)[..., None] * np.array([2.4, 2.7, 3.1])
+    picture = picture + _box(sky, 84, 16, 30, 66, 8)[..., None] * np.array([2.8, 2.2, 1.55])
+    picture = picture + _box(sky, 0, 68, 150, 16, 5)[..., None] * np.array([1.6, 1.6, 1.65])
+    return np.asarray(picture + _box(sky, 180, 24, 80, 18, 8)[..., None] * np.array([1.1, 1.3, 1.7]))
+
+
 def _overcast(sky: NDArray[np.float64]) -> NDArray[np.float64]:
     """The standard overcast sky (Moon and Spencer, 1942): zenith three times as bright as the horizon."""
     up = np.clip(sky[..., 1], 0, 1)
@@ -315,6 +337,7 @@ def _storm_break(sky: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 _PRESETS: dict[str, Callable[[NDArray[np.float64]], NDArray[np.float64]]] = {
+    "wide_scrim": _wide_scrim,
     "two_windows": _two_windows,
     "overcast": _overcast,
     "dusk_harbour": _dusk_harbour,

@@ -15,12 +15,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
-from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, Offset, Pivot, ShiverStep
+from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, Offset, Pivot, ShiverStep, SwapStep
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid, moving
 from moss_crown.core.motion.poses import Act, Channel
 from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
+from moss_crown.core.motion.swap import texts
+from moss_crown.core.motion.swap import turned as swap_turned
 from moss_crown.core.values.noise import hashed, phases, seed_of, smooth_noise
 from moss_crown.core.values.sampling import (
     Frames,
@@ -58,11 +60,12 @@ class Cast:
 @dataclass(frozen=True)
 class Faces:
     """What a flip drum shows of a structure: which face of each letter (l), what stands on it, and how many faces turn
-    by in all."""
+    by in all; for each swap, the number of its text."""
 
     shown: tuple[int, ...]
     letters: tuple[str, ...]
     steps: int
+    texts: tuple[int, ...] = ()
 
 
 def nobody() -> Row:
@@ -144,6 +147,8 @@ def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Abo
         return _drive(step, cast, frames, around, above)
     if isinstance(step, DrumStep):
         return _drum(step, cast, frames, around)
+    if isinstance(step, SwapStep):
+        return _swap(step, cast, frames, around, above)
     if isinstance(step, ShiverStep):
         return _shiver(step, cast, frames, around)
     raise TypeError(f"{step.kind} does not move letters")
@@ -294,6 +299,16 @@ def _drum(step: DrumStep, cast: Cast, frames: Frames, around: Surroundings) -> A
         None if (seen == 1).all() else seen,
         followed=False,
     )
+
+
+def _swap(step: SwapStep, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Act:
+    """All letters turned about the middle of their block."""
+    place = sum(isinstance(one, SwapStep) for one in above.steps)
+    number = around.faces.texts[place] if around.faces.texts else len(texts(step, float(frames[0])))  # an emblem stays
+    turn = np.broadcast_to(swap_turned(step, frames, number)[:, None], (len(frames), cast.count, 3))
+    on = np.broadcast_to(switched(step.on, frames), (len(frames), cast.count))
+    pivot = around.pivots(Pivot(about="block", place="centre"), frames)
+    return Act(Channel(on, STILL), Channel(on, turn), Channel(on, STILL), pivot, followed=False)
 
 
 def _shiver(step: ShiverStep, cast: Cast, frames: Frames, around: Surroundings) -> Act:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
-from moss_crown.core.document.motion import Cadence, DriveStep, DrumStep, FollowStep, Offset, Pivot, Swing
+from moss_crown.core.document.motion import Cadence, DriveStep, DrumStep, FollowStep, Offset, Pivot, SwapStep, Swing
 from moss_crown.core.look.dress import Wear
 from moss_crown.core.look.pictures import shades
 from moss_crown.core.motion.acts import (
@@ -33,6 +33,7 @@ from moss_crown.core.motion.groups import NO_GROUP, Led
 from moss_crown.core.motion.pivots import About, Place, pivots
 from moss_crown.core.motion.poses import Act, Poses, moved_poses, place_matrix, place_poses, rest_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
+from moss_crown.core.motion.swap import last_rest
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import Axes, find
 from moss_crown.core.type.fonts import axes_of
@@ -424,6 +425,9 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
             units = units_of(cast_of(company.setting), "letter", at, surroundings(company))
             turned_by = swing_starts(step, at, units)[0] + float(sample(step.duration, at)[0])
             rest = np.maximum(rest, turned_by + company.late)
+            continue
+        if isinstance(step, SwapStep):
+            rest = np.maximum(rest, last_rest(step, frame) + company.late)
             continue
         if isinstance(step, FollowStep) or changes(step.offset) or not step.reaches:
             return None

@@ -49,7 +49,7 @@ def align(shot: Shot, frame: float, step: str, side: Side, to: Area) -> Patch:
             raise DocumentInvalid("to", "another block", "there is no other block to align to")
         wanted = _side(_box(np.concatenate(others)), side)
         here = _side(_box(corners[step]), side)
-        return _moved(shot, step, axis, wanted - here)
+        return moved_along(shot, step, axis, wanted - here)
     sign = {"left": -1.0, "right": 1.0, "top": 1.0, "bottom": -1.0}.get(side, 0.0)
     wanted = sign * HALF[to]
     if _follows(shot, frame, step):
@@ -65,8 +65,8 @@ def align(shot: Shot, frame: float, step: str, side: Side, to: Area) -> Patch:
             break
         extent = np.ptp(_box(Evaluation(moved).block_corners(frame)[step])[:, axis])
         total += off * extent / max(float(np.ptp(box[:, axis])), 1e-9)
-        moved = patched(write_shot(shot), _moved(shot, step, axis, total))
-    return _moved(shot, step, axis, total)
+        moved = patched(write_shot(shot), moved_along(shot, step, axis, total))
+    return moved_along(shot, step, axis, total)
 
 
 def space_evenly(shot: Shot, frame: float) -> Patch:
@@ -80,7 +80,7 @@ def space_evenly(shot: Shot, frame: float) -> Patch:
     gap = (room - inner) / (len(order) - 1)
     patch, top = [], boxes[order[0]][1, 1]
     for id in order[1:-1]:
-        patch += _moved(shot, id, 1, top + gap - boxes[id][0, 1])
+        patch += moved_along(shot, id, 1, top + gap - boxes[id][0, 1])
         top += gap + float(np.ptp(boxes[id][:, 1]))
     return patch
 
@@ -117,7 +117,7 @@ def stand(shot: Shot, frame: float, step: str) -> Patch:
     shape = sample_choice(stage.shape, frame)
     block = next(s for s in shot.steps if s.id == step)
     if isinstance(block, BlockStep) and shape == "globe":
-        return _on_globe(shot, frame, block, sample_one(stage.radius, frame))
+        return _on_globe(shot, frame, block, stage)
     if isinstance(block, BlockStep) and shape == "steps":
         return _on_steps(shot, frame, block, stage)
     return _touching(shot, frame, step, 1, 0.0)
@@ -153,7 +153,8 @@ def _wall(shot: Shot, frame: float) -> float:
     return found
 
 
-def _on_globe(shot: Shot, frame: float, block: BlockStep, radius: float) -> Patch:
+def _on_globe(shot: Shot, frame: float, block: BlockStep, stage: StageStep) -> Patch:
+    radius, (left, top, _) = sample_one(stage.radius, frame), sample_triple(stage.globe_place, frame)
     path = _path(shot, block.id)
     around: Patch = [
         {"op": "replace", "path": f"{path}/baseline/kind", "value": "arc"},
@@ -168,8 +169,47 @@ def _on_globe(shot: Shot, frame: float, block: BlockStep, radius: float) -> Patc
     foot = np.array([(letter.x, letter.y) for letter in lowest])
     middle = np.linalg.lstsq(up, (foot * up).sum(1) - radius, rcond=None)[0]
     across, high, _ = sample_triple(block.move, frame)
-    aside = _moved(curved, block.id, 0, -float(middle[0]) - across)
-    return around + aside + _moved(patched(write_shot(curved), aside), block.id, 1, -radius - float(middle[1]) - high)
+    aside = moved_along(curved, block.id, 0, left - float(middle[0]) - across)
+    return (
+        around
+        + aside
+        + moved_along(patched(write_shot(curved), aside), block.id, 1, top - radius - float(middle[1]) - high)
+    )
+
+
+INSIDE = 0.9
+"""The radius of a globe inside a ring, by the ring's."""
+
+
+def inside_ring(shot: Shot, frame: float, step: str) -> Patch:
+    """Make a globe of the stage, in the middle of the ring that a block's line forms at a frame.
+
+    Raises DocumentInvalid without a stage, and where the block's line runs around no drum.
+    """
+    place, stage = next(((k, s) for k, s in enumerate(shot.steps) if isinstance(s, StageStep)), (-1, None))
+    if stage is None:
+        raise DocumentInvalid("stage", "a stage", "there is no stage to make a globe of")
+    block = next(s for s in shot.steps if s.id == step)
+    if not isinstance(block, BlockStep) or sample_choice(block.baseline.kind, frame) != "drum":
+        raise DocumentInvalid("step", "a block around a drum", f"the line of {block.name or step} forms no ring")
+    of = Evaluation(shot)
+    structure = of.structure(frame)
+    number = next(k for k, own in enumerate(structure.blocks) if shot.steps[own.step].id == step)
+    rest = of.resting(structure, frame).poses[number]
+    if not len(rest):
+        raise DocumentInvalid("step", "letters", "a line without letters forms no ring")
+    # Letters look away from the axis of their drum, a radius from it.
+    radius = sample_one(block.baseline.radius, frame)
+    middle = (rest[:, :3, 3] - radius * rest[:, :3, 2]).mean(0)
+    corners = of.block_corners(frame)[step]
+    middle[1] = (corners[:, 1].min() + corners[:, 1].max()) / 2
+    globe = round(INSIDE * radius, 4)
+    path = f"/steps/{place}"
+    return [
+        {"op": "replace", "path": f"{path}/shape", "value": "globe"},
+        {"op": "replace", "path": f"{path}/radius", "value": globe},
+        {"op": "replace", "path": f"{path}/globe_place", "value": np.round(middle + [0, globe, 0], 4).tolist()},
+    ]
 
 
 STANDS = "stands on step"
@@ -202,7 +242,7 @@ def _on_steps(shot: Shot, frame: float, block: BlockStep, stage: StageStep) -> P
                 ).model_dump(mode="json")
             )
     standing: Patch = [{"op": "replace", "path": f"{path}/patterns", "value": kept + made}]
-    return standing + _moved(shot, block.id, 1, -foot - sample_triple(block.move, frame)[1])
+    return standing + moved_along(shot, block.id, 1, -foot - sample_triple(block.move, frame)[1])
 
 
 def _lines(shot: Shot, frame: float, step: str) -> dict[int, list[Letter]]:
@@ -248,10 +288,10 @@ def _path(shot: Shot, id: str) -> str:
 
 def _touching(shot: Shot, frame: float, step: str, axis: int, plane: float) -> Patch:
     """The patch that shifts a block along an axis until the least of its corners lies on a plane."""
-    return _moved(shot, step, axis, plane - float(_box(Evaluation(shot).block_corners(frame)[step])[0, axis]))
+    return moved_along(shot, step, axis, plane - float(_box(Evaluation(shot).block_corners(frame)[step])[0, axis]))
 
 
-def _moved(shot: Shot, step: str, axis: int, by: float) -> Patch:
+def moved_along(shot: Shot, step: str, axis: int, by: float) -> Patch:
     """The patch that shifts a block's place, or all of its keys."""
     path = f"{_path(shot, step)}/move"
     block = next(s for s in shot.steps if s.id == step)

@@ -20,6 +20,7 @@ Kit: TypeAlias = Literal[
     "glow_only",
 ]
 Effect: TypeAlias = Literal["highlight", "shadow", "edge"]
+Mending: TypeAlias = Literal["lift", "separate", "calm"]
 
 WARM, COOL, WHITE, AMBER = (1.0, 0.90, 0.78), (0.70, 0.85, 1.0), (1.0, 0.97, 0.93), (1.0, 0.58, 0.27)
 

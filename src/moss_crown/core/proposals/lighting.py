@@ -13,14 +13,14 @@ from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import Patch
-from moss_crown.core.document.look import LightsStep
+from moss_crown.core.document.look import Light, LightsStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.form.mesh import BEVEL, REAR_BEVEL
-from moss_crown.core.proposals.kits import KITS, Effect, Kit
+from moss_crown.core.proposals.kits import KITS, Effect, Kit, Lamp
 from moss_crown.core.render.embree import SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.stage.ground import triangulated
 from moss_crown.core.stage.staging import grounds_at, wall_behind
@@ -44,25 +44,27 @@ def measure(shot: Shot, frame: float, asked: str, purpose: str) -> tuple[Floats,
     return (low + high) / 2, max(float(high[0] - low[0]), 1.4 * float(high[1] - low[1])) / 2
 
 
+def placed(shot: Shot, frame: float, lamp: Lamp, centre: Floats, half: float, share: float = 1.0) -> Light:
+    """A lamp of a kit, with a share of its power, for a title with its middle and half of its width: above the floor,
+    in front of the wall."""
+    place = centre + half * np.array(lamp.place)
+    place[1] = max(place[1], LOWEST)
+    place[2] = max(place[2], wall_behind(shot, frame) + LOWEST)
+    return lamp.light().model_copy(
+        update={
+            "place": rounded(place),
+            "aim": rounded(centre + half * np.array(lamp.aim)),
+            "width": round(half * lamp.size[0], 4),
+            "height": round(half * lamp.size[1], 4),
+            "power": round(half * half * lamp.power * share, 2),
+        }
+    )
+
+
 def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
     """Replace the lights by a kit's; a recipe without lights gets them."""
     centre, half = measure(shot, frame, "kit", "to light")
-    behind = wall_behind(shot, frame)
-    lights = []
-    for lamp in KITS[kit]:
-        place = centre + half * np.array(lamp.place)
-        place[1] = max(place[1], LOWEST)
-        place[2] = max(place[2], behind + LOWEST)
-        light = lamp.light().model_copy(
-            update={
-                "place": rounded(place),
-                "aim": rounded(centre + half * np.array(lamp.aim)),
-                "width": round(half * lamp.size[0], 4),
-                "height": round(half * lamp.size[1], 4),
-                "power": round(half * half * lamp.power, 2),
-            }
-        )
-        lights.append(light.model_dump(mode="json"))
+    lights = [placed(shot, frame, lamp, centre, half).model_dump(mode="json") for lamp in KITS[kit]]
     for index, step in enumerate(shot.steps):
         if isinstance(step, LightsStep):
             return [{"op": "replace", "path": f"/steps/{index}/lights", "value": lights}]

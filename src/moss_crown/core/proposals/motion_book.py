@@ -26,13 +26,14 @@ from moss_crown.core.document.motion import (
     Pivot,
     Reach,
     ShiverStep,
+    SwapStep,
     Swing,
     Zone,
 )
 from moss_crown.core.document.values import Ease, Formula, Model, straight
 
 Group: TypeAlias = Literal["arrive", "leave", "stay", "rig", "own"]
-MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | ShiverStep
+MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep
 Patch: TypeAlias = list[dict[str, Any]]
 SOFT = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
 EVEN = Ease(leave=(0.4, 0.0), arrive=(0.35, 1.0))
@@ -44,7 +45,7 @@ class MotionSet(Model):
 
     version: Literal[1] = 1
     name: Name = "Motion"
-    steps: list[DriveStep | FollowStep | DrumStep | ShiverStep] = Field(min_length=1, max_length=limits.STEPS)
+    steps: list[MotionStep] = Field(min_length=1, max_length=limits.STEPS)
 
 
 @dataclass(frozen=True)
@@ -169,20 +170,16 @@ def _sweep(w: Where) -> Made:
 
 
 def _turn_and_swap(w: Where) -> Made:
-    """The block turns once for each change, and its text follows from how far it has turned: it changes while the back
-    is in front, whatever becomes of the timing."""
-    change, rest = w.frames(0.9), w.frames(0.7)
-    keys = []
-    for k in range(len(w.texts)):
-        at = w.at(0.4) + k * (change + rest)
-        if k:
-            keys.append({"frame": at - rest, "value": [0, 360 * k, 0]})
-        keys.append({"frame": at, "value": [0, 360 * k, 0]})
-    texts = [repr(text) for text in w.texts]
-    formula = texts[-1]
-    for k in range(len(texts) - 2, -1, -1):
-        formula = f'{texts[k]} if value("{{block}}/turn/1") < {360 * k + 180} else {formula}'
-    return Made((), (("turn", {"keys": keys}), ("text", {"formula": formula})))
+    return _one(
+        SwapStep(
+            id="swap",
+            name="Turn and swap",
+            texts="\n".join(text.replace("\n", " | ") for text in w.texts[:-1]),
+            start=w.at(0.4),
+            turn=w.frames(0.9),
+            hold=w.frames(0.7),
+        )
+    )
 
 
 def _band(w: Where) -> Made:

@@ -13,10 +13,12 @@ from moss_crown.core.document.motion import (
     DrumStep,
     FollowStep,
     ShiverStep,
+    SwapStep,
 )
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.proposals.clearing import with_room
 from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, TEXTS_WANTED, Made, MotionSet, Where
 from moss_crown.core.values.sampling import sample_choice, sample_one
 
@@ -96,12 +98,13 @@ def set_motion(shot: Shot, id: str, texts: Sequence[str] = (), keep: bool = Fals
     if id in TEXTS_WANTED and not isinstance(_block(shot), BlockStep):
         raise DocumentInvalid("motion", "a block of lettering", "this rig goes through texts, which an emblem has not")
     wanted = texts or (OTHER_TEXTS if id in TEXTS_WANTED else ())
-    return moved_by(shot, BOOK[id].make(where(shot, wanted)), keep)
+    made = moved_by(shot, BOOK[id].make(where(shot, wanted)), keep)
+    return with_room(shot, made) if BOOK[id].group == "rig" else made
 
 
 def motion_of(shot: Shot, name: str) -> MotionSet:
     """The motion steps of a shot, to be kept. Raises DocumentInvalid without any."""
-    steps = [step for step in shot.steps if isinstance(step, DriveStep | FollowStep | DrumStep | ShiverStep)]
+    steps = [step for step in shot.steps if isinstance(step, DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep)]
     if not steps:
         raise DocumentInvalid("motion", "at least 1 motion step", "the shot has no motion to keep")
     return MotionSet(name=name, steps=steps)

@@ -15,8 +15,8 @@ DRIFT_PLACE, DRIFT_TURN = 0.01, 0.5
 _WAVES = ((0.55, 1.0), (0.3, 2.17), (0.15, 3.31))
 """Size and tempo of the waves that a drift is made of, which never come round together."""
 
-HEIGHT_SHARE = 0.8
-"""A fitted title takes at most this share of the frame's height."""
+HEIGHT_SHARE = 0.69
+"""A fitted title takes at most this part of the share of the frame's width as one of its height: 0.55 for 0.8."""
 
 
 def half_tangents(lens: ArrayLike, aspect: float, sensor: ArrayLike = SENSOR_WIDTH) -> NDArray[np.float64]:
@@ -114,6 +114,6 @@ def fitted_poses(
     centre = (corners.min(0) + corners.max(0)) / 2
     local = (corners - centre) @ look_at(centre + back, centre)[:, :3, :3]
     across = local[..., 2] + np.abs(local[..., 0]) / (half[:, :1] * fit[:, None])
-    high = local[..., 2] + np.abs(local[..., 1]) / (half[:, 1:] * HEIGHT_SHARE)
+    high = local[..., 2] + np.abs(local[..., 1]) / (half[:, 1:] * HEIGHT_SHARE * fit[:, None])
     distance = np.maximum(np.maximum(across.max(1), high.max(1)), 0.05)
     return look_at(centre + back * distance[:, None], centre)

@@ -47,7 +47,8 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
         return added(surface_at(material, frame))
 
     if shape == "globe":
-        yield Globe(np.array([0.0, -radius, 0.0]), radius, worn(step.floor_material), catches, "globe")
+        top = np.array(sample_triple(step.globe_place, frame))
+        yield Globe(top - [0.0, radius, 0.0], radius, worn(step.floor_material), catches, "globe")
     elif shape == "sweep":
         line = sweep_line(distance, radius, REACH)
         yield Swept(*line, REACH, worn(step.wall_material), catches, "sweep")

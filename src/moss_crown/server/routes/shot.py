@@ -30,7 +30,10 @@ from moss_crown.server.schemas import (
     KeyMove,
     KeyPaste,
     Lighting,
+    MendingOut,
+    MendOrder,
     ProofOut,
+    ReadingOut,
     Retiming,
     RidgesOut,
     ShotOut,
@@ -51,6 +54,7 @@ PREVIEW_FIRST = 0.15
 FOREVER = {"cache-control": "public, max-age=31536000, immutable"}
 
 
+ARRANGED = {"clear_rest": "lift clear", "clear_motion": "lift clear", "keep_apart": "keep letters apart"}
 SHOT: dict[str, Any] = {"response_model": ShotOut}
 """Of routes that answer with a shot, which `edits` has written as JSON already."""
 
@@ -84,7 +88,8 @@ async def _worked_out(here: Context, shot: UUID, work: Any, order: Any, label: s
 @router.post("/shots/{shot}/arrange", **SHOT)
 async def arrange(shot: UUID, order: Arrangement, here: Context = Depends(context)) -> Response:
     """Align, space or fit blocks: the core works out where they go, and that is one edit, to be undone like any."""
-    return await _worked_out(here, shot, jobs.arrangement_of, order, "arrange")
+    label = ARRANGED.get(order.what, "arrange")
+    return await _worked_out(here, shot, jobs.arrangement_of, order, label)
 
 
 @router.post("/shots/{shot}/keys/move", **SHOT)
@@ -192,6 +197,27 @@ async def hot(
     row = await here.database.run(lambda c: shots.load_shot(c, shot))
     found = await here.pool.proof.run(jobs.hot_of, row.document, frame, here.settings.proof_threads)
     return [HotOut(light=name, share=share) for name, share in found]
+
+
+@router.get("/shots/{shot}/meter")
+async def meter(
+    shot: UUID,
+    frame: int = Query(ge=-1_000_000, le=1_000_000),
+    here: Context = Depends(context),
+) -> list[ReadingOut]:
+    """How light each letter of a frame is, and how it stands apart from what is behind it."""
+    row = await here.database.run(lambda c: shots.load_shot(c, shot))
+    found = await here.pool.proof.of(shot).run(jobs.meter_of, row.document, frame, here.settings.proof_threads)
+    return [ReadingOut(**one) for one in found]
+
+
+@router.post("/shots/{shot}/mend")
+async def mend(shot: UUID, order: MendOrder, here: Context = Depends(context)) -> MendingOut:
+    """Work out which change of light mends a frame. Nothing is changed: the patch is answered."""
+    row = await edits.current(here, shot, order.revision)
+    threads = here.settings.proof_threads
+    found = await here.pool.proof.of(shot).run(jobs.mending_of, row.document, order.frame, order.what, threads)
+    return MendingOut(revision=row.revision, **found)
 
 
 @router.get("/solids", response_class=Response)

@@ -3,6 +3,7 @@ import type { Schemas } from '../../api/client';
 import { FACTS } from '../../api/facts';
 import { inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
+import { stepTitle } from '../recipe/steps';
 
 type Order = Schemas['Arrangement'];
 const SIDES: [NonNullable<Order['side']>, string][] = [
@@ -91,6 +92,9 @@ export function Arrange({ step }: { step: string }) {
           >
             lean on the wall
           </button>
+          <button type="button" className={look} onClick={() => store.arrange({ what: 'clear_rest' })}>
+            clear of floor and wall
+          </button>
         </>
       )}
       {(blocks ?? 0) > 2 && (
@@ -98,6 +102,29 @@ export function Arrange({ step }: { step: string }) {
           space all blocks evenly
         </button>
       )}
+    </div>
+  );
+}
+
+/** Blocks whose lines run around a drum: the stage can be a globe inside of each. */
+export function Rings() {
+  const store = useShotStore();
+  const steps = useShot((s) => s.document?.steps);
+  const rings = (steps ?? []).filter((s) => s.kind === 'block' && s.baseline?.kind === 'drum');
+  if (!rings.length) return null;
+  return (
+    <div className="col-span-full flex flex-wrap items-center gap-1.5 text-sm">
+      <span className="text-dim">a globe</span>
+      {rings.map((ring) => (
+        <button
+          key={ring.id}
+          type="button"
+          className={look}
+          onClick={() => store.arrange({ what: 'inside_ring', step: ring.id })}
+        >
+          inside the ring of {stepTitle(ring)}
+        </button>
+      ))}
     </div>
   );
 }

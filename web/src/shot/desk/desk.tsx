@@ -8,7 +8,7 @@ import type { Step } from '../open/state';
 import { newId } from '../recipe/adding';
 import { moveStep } from '../recipe/recipe';
 import { stepTitle } from '../recipe/steps';
-import { Arrange } from './arrange';
+import { Arrange, Rings } from './arrange';
 import { useFamilies } from './families';
 import { fieldsOf, isMain, PARTS, partName, reachGroup, sheetsOf } from './fields';
 import { Letters } from './letters';
@@ -204,6 +204,7 @@ export function Desk() {
               .map((field) => (
                 <ValueField key={`${step.id}${field.path}`} field={field} base={`/steps/${index}`} />
               ))}
+            {step.kind === 'stage' && !sheet && <Rings />}
             {(step.kind === 'emblem' || group === 'Place') && <Arrange step={step.id} />}
           </div>
           {drawn && <PathBoard step={drawn} index={index} />}
@@ -258,6 +259,8 @@ function aboutStep(step: Step): string {
       return 'of what the steps above it do to the letters';
     case 'drum':
       return 'letters on the faces of a turning prism; the last face is the letter itself';
+    case 'swap':
+      return 'the block turns from each text to the next; the last is its own';
     case 'shiver':
       return 'small unrest of each letter by itself';
     case 'group':

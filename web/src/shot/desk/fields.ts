@@ -249,6 +249,7 @@ function stageFields({ shape }: Extract<Step, { kind: 'stage' }>): FieldSpec[] {
     [of('corner'), { path: '/wall', label: 'Back wall', kind: 'switch' }],
     [of('corner', 'sweep', 'steps', 'card'), number('/wall_distance', behind, { ...metres })],
     [of('sweep', 'globe'), number('/radius', 'Radius', metres)],
+    [of('globe'), vector('/globe_place', 'Its top', { unit: 'm', step: 0.05, decimals: 2 })],
     [of('steps'), number('/steps', 'Steps', { step: 1, decimals: 0 })],
     [of('steps'), number('/rise', 'Height of a step', metres)],
     [of('steps'), number('/run', 'Depth of a step', metres)],
@@ -780,6 +781,16 @@ function specsOf(step: Step, more: More): FieldSpec[] {
         frames('/start', 'Start', { unit: 'frame' }),
         frames('/delay', 'Delay a letter', { step: 0.25, decimals: 2 }),
         frames('/duration', 'Duration'),
+        { path: '/ease', label: 'Ease', kind: 'ease' },
+      ];
+    case 'swap':
+      return [
+        { path: '/texts', label: 'Texts before, a line each (| breaks a line)', kind: 'text', wide: true },
+        choice('/swaps', 'Changes', { edge_on: 'seen edge-on', back: 'while the back shows' }),
+        choice('/turns', 'Turns to the'),
+        frames('/start', 'First turn', { unit: 'frame' }),
+        frames('/turn', 'A turn lasts'),
+        frames('/hold', 'Holds for'),
         { path: '/ease', label: 'Ease', kind: 'ease' },
       ];
     case 'shiver':

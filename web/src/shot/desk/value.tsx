@@ -1,8 +1,10 @@
 import { useEffect, useId, useRef, useState } from 'react';
+import { pageOf } from '../../help/pages';
 import { inputLook } from '../../ui/controls';
 import { toast } from '../../ui/toasts';
 import { useShot, useShotStore } from '../context';
 import { spanAt } from '../draft';
+import type { Shot } from '../open/state';
 import { at, type Ease, isFormula, isKeyed, isLink, isMoving, now, setting } from '../values';
 import { EmblemField, PictureField } from './assets';
 import { EaseChoice } from './ease';
@@ -11,6 +13,11 @@ import type { FieldSpec } from './fields';
 import { Marks } from './marks';
 import { NumberField, tidy } from './number';
 import { FormulaField, LinkField, tried } from './tied';
+
+/** The step that a pointer goes into. */
+function stepOf(document: Shot | null, pointer: string) {
+  return document?.steps?.[Number(pointer.split('/')[2])];
+}
 
 /** One value of the document: its control, its key mark, and the ease after the key at the playhead. */
 export function ValueField({ field, base }: { field: FieldSpec; base: string }) {
@@ -40,7 +47,19 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
   return (
     <div className={`flex flex-col justify-end ${span}`} data-path={path}>
       <div data-marks className="mb-0.5 flex min-h-4.5 items-end gap-1.5 text-dim text-xs leading-tight">
-        <span id={label} data-label className="min-w-0 flex-1 hyphens-auto break-words">
+        {/* biome-ignore lint/a11y/noStaticElementInteractions: by keyboard F1 does it */}
+        {/* biome-ignore lint/a11y/useKeyWithClickEvents: by keyboard F1 does it */}
+        <span
+          id={label}
+          data-label
+          title="what this is: press, or F1 in the field"
+          className="min-w-0 flex-1 cursor-help hyphens-auto break-words"
+          onClick={() => {
+            const kind = stepOf(document, base)?.kind;
+            if (kind)
+              store.explain({ page: pageOf(kind).id, kind, find: field.path.split('/').at(-1) ?? '' });
+          }}
+        >
           {field.label}
           {field.unit && field.kind !== 'number' && <span className="ml-1.5">{field.unit}</span>}
         </span>

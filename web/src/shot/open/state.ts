@@ -1,5 +1,6 @@
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import type { Schemas } from '../../api/client';
+import type { Place } from '../../help/help';
 import type { Draft, Speeds } from '../draft';
 import type { Key } from '../values';
 
@@ -57,6 +58,9 @@ export interface ShotState {
   mode: Mode;
   view: View;
   guides: boolean;
+  help: Place | null; // where the help is open
+  guided: number; // the step of the guided first title that one is at; -1 for none
+  meter: boolean; // is said how light each letter is, and how it stands apart?
   across: boolean; // do the frames of the sheet run across?
   lanes: string[]; // values whose curves are open
   isolated: Record<string, number>; // of those, the one part that is shown
@@ -100,6 +104,9 @@ export function unopened(id: string, across: boolean): State {
     mode: 'draft',
     view: 'shot',
     guides: false,
+    help: null,
+    guided: -1,
+    meter: false,
     across,
     lanes: [],
     isolated: {},

@@ -8,6 +8,7 @@ import { Ball } from './ball';
 import { Clearance } from './clearance';
 import { Guides, OtherFrames } from './guides';
 import { CameraDrag } from './handheld';
+import { Meter } from './meter';
 import type { Overlay } from './overlay';
 import { Paths } from './paths';
 import { Picked } from './picked';
@@ -36,6 +37,7 @@ export function Picture() {
   const store = useShotStore();
   const mode = useShot((s) => s.mode);
   const guides = useShot((s) => s.guides);
+  const meter = useShot((s) => s.meter);
   return (
     <section aria-label="Picture" className="flex min-h-0 flex-1 flex-col">
       <div className="flex flex-wrap items-center gap-1.5 px-3 py-1.5">
@@ -48,6 +50,14 @@ export function Picture() {
         >
           <Button look="quiet" aria-pressed={guides} active={guides} onClick={() => store.toggle('guides')}>
             guides
+          </Button>
+        </Hint>
+        <Hint
+          text="How light each letter is, how it stands apart from what is behind it, and what is white"
+          keys="B"
+        >
+          <Button look="quiet" aria-pressed={meter} active={meter} onClick={() => store.toggle('meter')}>
+            light meter
           </Button>
         </Hint>
         <div role="group" aria-label="Kind of picture" className="flex overflow-hidden rounded-md border">
@@ -230,6 +240,7 @@ function Frame() {
         {mode === 'draft' && <Ball />}
         {mode === 'draft' && <CameraDrag />}
         {over && <Zones {...over} />}
+        {over && <Meter {...over} />}
         <Pointing />
         {guides && (
           <Guides

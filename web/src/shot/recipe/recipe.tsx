@@ -7,6 +7,7 @@ import {
   Layers,
   Lightbulb,
   Power,
+  Repeat2,
   Shapes,
   Spline,
   Sun,
@@ -32,6 +33,7 @@ const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
   drive: Wind,
   follow: Spline,
   drum: Cylinder,
+  swap: Repeat2,
   shiver: Vibrate,
   group: Group,
   material: CircleDot,
@@ -61,7 +63,7 @@ export function Recipe() {
     .map((step, index) => ({ step, index }))
     .filter(({ step }) => stage === 'all' || stageOf(step) === stage);
   return (
-    <nav aria-label="Recipe" className="flex min-h-0 flex-col border-r bg-panel">
+    <nav aria-label="Recipe" className="flex min-h-0 flex-1 flex-col border-r bg-panel">
       <h2 className="px-3 pt-2.5 pb-1.5 text-dim text-xs">Recipe, computed from top to bottom</h2>
       <div role="group" aria-label="Stages" className="flex flex-wrap gap-1 px-3 pb-2">
         {STAGES.map((s) => (

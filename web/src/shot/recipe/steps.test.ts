@@ -47,6 +47,7 @@ describe('the recipe', () => {
       'drive',
       'follow',
       'drum',
+      'swap',
       'shiver',
       'group',
       'material',

@@ -99,6 +99,11 @@ export function stepAbout(step: Step, draft: Draft | null): string {
         : `spring, ${plain(step.tempo, ' Hz')}, damping ${plain(step.damping)}`;
     case 'drum':
       return `${letters} letters, ${plain(step.sides)} sides, from frame ${plain(step.start)}`;
+    case 'swap': {
+      const texts =
+        typeof step.texts === 'string' ? step.texts.split('\n').filter((text) => text.trim()).length + 1 : 0;
+      return `${texts ? `${texts} texts` : 'texts'}, ${plain(step.turn, ' frames')} a turn, from frame ${plain(step.start)}`;
+    }
     case 'shiver':
       return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
     case 'group': {

@@ -608,6 +608,7 @@ export function Sheet() {
               <span>
                 <i className="mr-1 inline-block h-2.5 w-1 bg-warn" />
                 letters meet
+                <Way onClick={() => store.arrange({ what: 'keep_apart' })}>keep apart</Way>
               </span>
             )}
             {leaving && <span>{across ? '▸ enters, ◂' : '▾ enters, ▴'} leaves the frame</span>}
@@ -615,6 +616,7 @@ export function Sheet() {
               <span>
                 <i className="mr-1 inline-block h-2.5 w-1 bg-warn" />
                 left edge: in floor or wall
+                <Way onClick={() => store.arrange({ what: 'clear_motion' })}>lift clear</Way>
               </span>
             )}
             {!touching && !leaving && !sinking && (
@@ -624,6 +626,15 @@ export function Sheet() {
         )}
       </div>
     </section>
+  );
+}
+
+/** What mends a contact, beside the word for it. */
+function Way({ children, onClick }: { children: string; onClick: () => void }) {
+  return (
+    <Button look="quiet" className="ml-1 h-4! px-1! text-xs! underline" onClick={onClick}>
+      {children}
+    </Button>
   );
 }
 

@@ -1,0 +1,129 @@
+"""How letters stand in a finished picture: how light each is, how far it stands apart from what lies behind it, and how
+much of it has run out of range.
+
+Light is what a display sends, relative to its white (IEC 61966-2-1); contrast is that of WCAG 2.2, in which a
+twentieth of white lies over everything, as in a lit room.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import binary_erosion, distance_transform_edt, uniform_filter
+
+from moss_crown.core.look.exposure import BRIGHTNESS, srgb_to_linear
+from moss_crown.core.render.scopes import WHITE
+
+F32 = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+LEGIBLE = 1.6
+"""A contrast from which an outline reads."""
+_ROOM_LIGHT = 0.05
+
+
+@dataclass(frozen=True)
+class Reading:
+    """Of one letter: `level`, its face's light of that of white (of all that is seen of it where no face is); the
+    median of the `contrast` along its outline; `legible`, the share of the outline that stands apart by LEGIBLE;
+    `clipped`, the share of it that is white; `behind`, the name of what lies behind the outline where it stands apart
+    least; `darker` than that or not."""
+
+    name: str
+    level: float
+    contrast: float
+    legible: float
+    clipped: float
+    behind: str
+    darker: bool
+
+
+def luminance(shown: F32) -> F32:
+    """(h, w): the light that display values (h, w, 3) make, of that of white."""
+    return np.asarray(srgb_to_linear(shown.astype(np.float64)) @ BRIGHTNESS, np.float32)
+
+
+def contrast(one: Floats, other: Floats) -> Floats:
+    """The ratio of two luminances, the larger first."""
+    high, low = np.maximum(one, other), np.minimum(one, other)
+    return np.asarray((high + _ROOM_LIGHT) / (low + _ROOM_LIGHT))
+
+
+def readings(
+    shown: F32, names: tuple[str, ...], seen: Ints, face: Mask, front: Mask, letters: set[str]
+) -> list[Reading]:
+    """Of each of `letters` that is seen, in the order of `names`.
+
+    shown (h, w, 3): display values; seen (h, w): which of `names` covers most of a pixel, -1 for none; face (h, w):
+    whether a front face does; front (h, w): whether a front face or the bevel about it does.
+
+    What is read of a letter is its front: its outline is that of the front, and its own sides may lie behind it. An
+    outline reads by its rim or by its face: a dark letter with a lit edge stands apart as well as a light one. What
+    lies behind is measured a little beyond the outline, where no pixel is of both. A letter that shows no front is read
+    by all that is seen of it.
+    """
+    light = luminance(shown)
+    width = max(2.0, shown.shape[0] / 120)
+    white = shown.max(-1) >= WHITE
+    return [
+        _reading(name, seen == k, light, face, front, white, width, seen, names)
+        for k, name in enumerate(names)
+        if name in letters and bool((seen == k).any())
+    ]
+
+
+def _reading(
+    name: str,
+    own: Mask,
+    light: F32,
+    face: Mask,
+    front: Mask,
+    white: Mask,
+    width: float,
+    seen: Ints,
+    names: tuple[str, ...],
+) -> Reading:
+    faced = own & face
+    level = float(light[faced if faced.any() else own].mean())
+    clipped = float(white[own].mean())
+    if (own & front).any():
+        own = own & front
+    edge = own & ~binary_erosion(own, border_value=1)
+    if not edge.any():  # it fills the picture
+        return Reading(name, level, 1.0, 0.0, clipped, "", False)
+    rows, columns = (slice(max(int(a.min() - 4 * width), 0), int(a.max() + 4 * width) + 1) for a in np.nonzero(own))
+    part = rows, columns
+    own, edge, light, faced, seen = own[part], edge[part], light[part], faced[part], seen[part]
+    beyond = distance_transform_edt(~own)
+
+    def about(where: Mask, reach: float) -> Floats:
+        """The mean of the light there, around each pixel of the outline; not a number where there is none about."""
+        side = 2 * round(reach) + 1
+        much = uniform_filter(where.astype(np.float64), side, mode="constant")[edge]
+        total = uniform_filter(np.where(where, light, 0).astype(np.float64), side, mode="constant")[edge]
+        return np.where(much > 1e-9, total / np.maximum(much, 1e-9), np.nan)
+
+    outside = about((beyond > 1.2) & (beyond <= 1 + width), 1 + width)
+    rim, middle = about(own, width), about(faced, 4 * width)
+    known = np.isfinite(outside)
+    if not known.any():
+        return Reading(name, level, 1.0, 0.0, clipped, "", False)
+    outside = outside[known]
+    apart = np.fmax(contrast(rim[known], outside), contrast(middle[known], outside))
+    # What is behind it where it stands apart least: all that is near to those places.
+    weak = np.zeros(edge.shape, bool)
+    weak[tuple(axis[known][apart <= np.median(apart)] for axis in np.nonzero(edge))] = True
+    near = (distance_transform_edt(~weak) <= 1 + 2 * width) & ~own & (seen >= 0)
+    behind = names[int(np.bincount(seen[near]).argmax())] if near.any() else ""
+    return Reading(
+        name,
+        level,
+        float(np.median(apart)),
+        float((apart >= LEGIBLE).mean()),
+        clipped,
+        behind,
+        bool(level < float(outside.mean())),
+    )

@@ -1,0 +1,160 @@
+"""Light that is mended: letters lifted out of the dark, set apart from what is behind them, or calmed where they are
+white, by changes of lights and of the environment that a light meter has tried.
+
+Every change is one that a user could make: a lamp's power or size, a lamp more, the environment's strength or turn.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from moss_crown.core.document.door import Patch, patched, write_shot
+from moss_crown.core.document.look import EnvironmentStep, LightsStep
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.document.values import Formula, Link
+from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.finish.meter import Reading
+from moss_crown.core.metering import Metered, metered
+from moss_crown.core.proposals.kits import KITS, Mending
+from moss_crown.core.proposals.lighting import measure, placed
+
+WIDTH, SAMPLES = 256, 8
+LIGHT, EVEN, OUTLINE, WHITE = 0.10, 2.5, 0.9, 0.005
+"""What is wanted: a face's light of that of white; the lightest face by the darkest; the share of an outline that is
+legible; the share of a letter that is white at most."""
+
+
+@dataclass(frozen=True)
+class Mended:
+    """A patch, what it does in words, and what was read before and after."""
+
+    patch: Patch
+    about: str
+    before: Metered
+    after: Metered
+
+
+Change = tuple[str, Patch]
+
+
+def mend(shot: Shot, frame: int, what: Mending, threads: int = 1) -> Mended:
+    """The one change of light, of those tried, that mends most. Raises DocumentInvalid when no letter is seen, when
+    there is nothing to mend, and when no change helps."""
+    before = _metered(shot, frame, threads)
+    if not before.readings:
+        raise DocumentInvalid("frame", "a frame with letters", "no letter is seen at this frame")
+    badness = BADNESS[what]
+    here = badness(before.readings)
+    if here < 1e-3:
+        raise DocumentInvalid("what", "letters that ask for it", FINE[what])
+    best, found = here, None
+    for about, patch in _changes(shot, frame, what):
+        after = _metered(patched(write_shot(shot), patch), frame, threads)
+        there = badness(after.readings)
+        if there < best - 1e-3:
+            best, found = there, Mended(patch, about, before, after)
+    if found is None:
+        raise DocumentInvalid("what", "lights that help", "no change of one light or of the environment mends this")
+    return found
+
+
+FINE: dict[Mending, str] = {
+    "lift": "all letters are light, and lit evenly",
+    "separate": "every outline reads",
+    "calm": "no letter is white",
+}
+
+
+def _metered(shot: Shot, frame: int, threads: int) -> Metered:
+    return metered(Evaluation(shot), frame, WIDTH, max(16, round(WIDTH / shot.aspect)), SAMPLES, threads)
+
+
+def _dark(found: list[Reading]) -> float:
+    low, high = min(one.level for one in found), max(one.level for one in found)
+    return max(0.0, math.log2(LIGHT / max(low, 1e-4))) + max(0.0, math.log2(high / max(low, 1e-4) / EVEN))
+
+
+def _unread(found: list[Reading]) -> float:
+    lacks = [max(0.0, OUTLINE - one.legible) for one in found]
+    return sum(lacks) / len(lacks) + 0.5 * max(lacks)
+
+
+def _white(found: list[Reading]) -> float:
+    return sum(max(0.0, one.clipped - WHITE) for one in found) / len(found)
+
+
+BADNESS: dict[Mending, Callable[[list[Reading]], float]] = {
+    "lift": lambda found: _dark(found) + 4 * _white(found) + 0.5 * _unread(found) if _dark(found) else 0.0,
+    "separate": lambda found: _unread(found) + 2 * _white(found) + 0.1 * _dark(found) if _unread(found) else 0.0,
+    "calm": lambda found: 4 * _white(found) + 0.3 * _unread(found) + 0.05 * _dark(found) if _white(found) else 0.0,
+}
+"""How far letters are from what is wanted; what else is wanted of them weighs a little."""
+
+
+def _changes(shot: Shot, frame: int, what: Mending) -> list[Change]:
+    """What may help, each as words and a patch."""
+    factors = {"lift": (1.6, 2.5), "separate": (0.45, 2.2), "calm": (0.45, 0.7)}[what]
+    found: list[Change] = []
+    for k, step in enumerate(shot.steps):
+        if isinstance(step, LightsStep) and step.on is True:
+            for n, lamp in enumerate(step.lights):
+                path, name = f"/steps/{k}/lights/{n}", lamp.name or f"light {n + 1}"
+                for factor in factors:
+                    found += _scaled(f"{name}: {factor:g} times its power", f"{path}/power", lamp.power, factor)
+                if what == "calm":
+                    wider = _scaled("", f"{path}/width", lamp.width, 2.2)
+                    higher = _scaled("", f"{path}/height", lamp.height, 2.2)
+                    if wider and higher:
+                        found.append((f"{name}: more than twice as large", wider[0][1] + higher[0][1]))
+            if what != "calm":
+                found += _more_lamps(shot, frame, f"/steps/{k}/lights", len(step.lights), what)
+        if isinstance(step, EnvironmentStep) and step.on is True:
+            for factor in (*factors[:1], 1 / factors[0]) if what == "separate" else factors[:1]:
+                about = f"environment: {factor:.2g} times as strong"
+                found += _scaled(about, f"/steps/{k}/strength", step.strength, factor)
+            if isinstance(step.turn, int | float):
+                for turn in (-100, -50, -25, 25, 50, 100):
+                    wanted = round((step.turn + turn + 180) % 360 - 180, 1)
+                    patch = [{"op": "replace", "path": f"/steps/{k}/turn", "value": wanted}]
+                    found.append((f"environment turned to {wanted:g} degrees", patch))
+    return found
+
+
+def _more_lamps(shot: Shot, frame: int, path: str, count: int, what: Mending) -> list[Change]:
+    """A lamp more: a soft one from the front, or rims from behind on both sides."""
+    try:
+        centre, half = measure(shot, frame, "frame", "to light")
+    except DocumentInvalid:
+        return []
+    if what == "lift":
+        (front,) = KITS["soft_front"]
+        soft = "a soft light more, from the front"
+        groups = [(soft, [(front, 0.25)]), (f"{soft}, stronger", [(front, 0.6)])]
+    else:
+        rims = [(lamp, 1.0) for lamp in KITS["key_and_rim"] if "rim" in lamp.name]
+        groups = [("a rim light more", rims[:1]), ("rim lights from both sides", rims)]
+    found = []
+    for about, lamps in groups:
+        patch: Patch = []
+        for lamp, share in lamps:
+            light = placed(shot, frame, lamp, centre, half, share)
+            patch.append({"op": "add", "path": f"{path}/-", "value": light.model_dump(mode="json")})
+        found.append((about, patch))
+    return found
+
+
+def _scaled(about: str, path: str, value: Any, factor: float) -> list[Change]:
+    """A value, or all of its keys, times a factor; nothing for a formula or a link, and for what is 0."""
+    if isinstance(value, Formula | Link):
+        return []
+    if isinstance(value, int | float):
+        return [(about, [{"op": "replace", "path": path, "value": round(value * factor, 4)}])] if value else []
+    keys = [
+        {"op": "replace", "path": f"{path}/keys/{k}/value", "value": round(key.value * factor, 4)}
+        for k, key in enumerate(value.keys)
+    ]
+    return [(about, keys)]
