@@ -12,6 +12,7 @@ const KINDS: Step['kind'][] = [
   'drive',
   'follow',
   'drum',
+  'swap',
   'shiver',
   'group',
   'material',
@@ -59,8 +60,8 @@ describe('the recipe', () => {
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 11],
-    ['camera', 13],
+    ['lights', 12],
+    ['camera', 14],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });
