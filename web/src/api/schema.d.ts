@@ -2310,7 +2310,8 @@ export interface components {
         };
         /**
          * EdgeProfile
-         * @description The cross-section between return and face: `width` along the face, `height` along the depth, in metres.
+         * @description The cross-section between return and face: `width` along the face, `height` along the depth, in metres; or, with
+         *     `of_stem`, as shares of the width of a stem, so that light letters keep a face and heavy ones a bevel.
          *
          *     `curve` holds the points of a drawn profile as shares of width and height, from the return to the face. It runs
          *     inward, or it always rises and may turn back outward: an undercut.
@@ -2331,6 +2332,11 @@ export interface components {
              * @default 0.03
              */
             height: number | components["schemas"]["KeyedFloat11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Of Stem
+             * @default false
+             */
+            of_stem: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Segments
              * @default 5
@@ -2779,6 +2785,7 @@ export interface components {
              *       "profile": "roundover",
              *       "width": 0.03,
              *       "height": 0.03,
+             *       "of_stem": false,
              *       "segments": 5,
              *       "curve": [
              *         [
@@ -2815,6 +2822,7 @@ export interface components {
              *       "profile": "roundover",
              *       "width": 0.03,
              *       "height": 0.03,
+             *       "of_stem": false,
              *       "segments": 5,
              *       "curve": [
              *         [

@@ -43,7 +43,7 @@ export const PAGES: Page[] = [
     picture: 'profile',
     alt: 'An edge profile on its board',
     text: [
-      'Depth and bevel acts on the blocks above it. The edge has nine profiles and a board on which to draw one; its width is in metres.',
+      'Depth and bevel acts on the blocks above it. The edge has nine profiles and a board on which to draw one; its width is in metres, or follows the stems of the letters, so that light weights keep a face.',
       'Weight makes letters bolder or lighter than the family has them, counters can be filled, a wall hollows letters out, and tubes draw them as neon does.',
       'Where an edge is wider than a stem allows it meets in a ridge; the desk says of which letters that is true.',
     ],

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from moss_crown.core.document.camera import CameraStep
-from moss_crown.core.document.form import FormStep
+from moss_crown.core.document.form import EdgeProfile, FormStep
 from moss_crown.core.document.kinds import FrameRate
 from moss_crown.core.document.letters import BlockStep
 from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
@@ -35,7 +35,7 @@ def new_shot(
         last=last,
         steps=[
             BlockStep(id="block", text=text),
-            FormStep(id="form"),
+            FormStep(id="form", front=EdgeProfile(width=0.13, height=0.13, of_stem=True)),
             DriveStep(id="arrive", name="Arrive"),
             MaterialStep(id="material", name="Harbour brass"),
             EnvironmentStep(id="environment", preset="wide_scrim"),

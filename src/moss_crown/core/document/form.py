@@ -15,7 +15,8 @@ CurvePoint: TypeAlias = tuple[Channel, Channel]
 
 
 class EdgeProfile(Model):
-    """The cross-section between return and face: `width` along the face, `height` along the depth, in metres.
+    """The cross-section between return and face: `width` along the face, `height` along the depth, in metres; or, with
+    `of_stem`, as shares of the width of a stem, so that light letters keep a face and heavy ones a bevel.
 
     `curve` holds the points of a drawn profile as shares of width and height, from the return to the face. It runs
     inward, or it always rises and may turn back outward: an undercut.
@@ -26,6 +27,7 @@ class EdgeProfile(Model):
     )
     width: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.03
     height: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 0.03
+    of_stem: Value[bool] = False
     segments: Value[Annotated[int, Field(ge=1, le=24)]] = 5
     curve: list[CurvePoint] = Field(
         default=[(0.0, 0.0), (0.1, 0.55), (0.45, 0.6), (0.55, 0.9), (1.0, 1.0)], min_length=2, max_length=32

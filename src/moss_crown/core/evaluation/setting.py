@@ -15,6 +15,7 @@ from moss_crown.core.document.motion import GroupStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form
+from moss_crown.core.form.stems import stem_of
 from moss_crown.core.form.tube import Tube
 from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.groups import Led, Member, members
@@ -107,7 +108,8 @@ def as_set(shot: Shot, frame: float) -> Structure:
             step = step.model_copy(update={"text": text_of(below, seen, sample_choice(step.text, own))})
         else:
             faces = NO_FACES
-        found.append(Block(member, set_at(step, own), _form_at(shot, member.step, own), faces))
+        setting = set_at(step, own)
+        found.append(Block(member, setting, _form_at(shot, member.step, own, setting), faces))
     return Structure(tuple(found))
 
 
@@ -137,19 +139,20 @@ def set_at(step: BlockStep | EmblemStep, frame: float) -> Setting | EmblemSettin
     return EmblemSetting(sample_choice(step.emblem, frame), sample_one(step.size, frame))
 
 
-def _form_at(shot: Shot, block: int, frame: float) -> Form:
+def _form_at(shot: Shot, block: int, frame: float, setting: Setting | EmblemSetting) -> Form:
     """The last form step below a block that is on decides."""
     form = CARD
     for step in shot.steps[block + 1 :]:
         if isinstance(step, FormStep) and sample_choice(step.on, frame):
-            front = _edge_at(step.front, frame)
+            weight = sample_one(step.weight, frame)
+            front = _edge_at(step.front, frame, setting, weight)
             form = Form(
                 depth=sample_one(step.depth, frame),
                 front=front,
-                rear=front if sample_choice(step.rear_alike, frame) else _edge_at(step.rear, frame),
+                rear=front if sample_choice(step.rear_alike, frame) else _edge_at(step.rear, frame, setting, weight),
                 join=sample_choice(step.corners, frame),
                 grow=sample_choice(step.grow, frame),
-                weight=sample_one(step.weight, frame),
+                weight=weight,
                 fill=sample_choice(step.counters, frame) == "filled",
                 wall=sample_one(step.wall, frame),
                 tube=_tube_at(step.tubes, frame),
@@ -173,12 +176,13 @@ def _tube_at(tubes: Tubes, frame: float) -> Tube | None:
     )
 
 
-def _edge_at(edge: EdgeProfile, frame: float) -> Edge:
+def _edge_at(edge: EdgeProfile, frame: float, setting: Setting | EmblemSetting, weight: float) -> Edge:
     kind: ProfileKind = sample_choice(edge.profile, frame)
+    whole = stem_of(setting, weight) if sample_choice(edge.of_stem, frame) else 1.0
     return Edge(
         kind,
-        sample_one(edge.width, frame),
-        sample_one(edge.height, frame),
+        whole * sample_one(edge.width, frame),
+        whole * sample_one(edge.height, frame),
         round(sample_one(edge.segments, frame)),
         tuple(edge.curve) if kind == "drawn" else (),
     )

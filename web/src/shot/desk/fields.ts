@@ -352,10 +352,17 @@ const LANGUAGES: [string, string][] = [
   ['ja', 'Japanese'],
 ];
 
-const edge = (path: string): FieldSpec[] => [
+/** An edge is measured in metres, or in shares of a stem. */
+const measured = (own: { of_stem?: unknown } | undefined) =>
+  own?.of_stem === true
+    ? { unit: 'of a stem', step: 0.005, decimals: 3 }
+    : { unit: 'm', step: 0.002, decimals: 3 };
+
+const edge = (path: string, own: { of_stem?: unknown } | undefined): FieldSpec[] => [
   choice(`${path}/profile`, 'Edge profile'),
-  number(`${path}/width`, 'Edge width', { unit: 'm', step: 0.002, decimals: 3 }),
-  number(`${path}/height`, 'Edge height', { unit: 'm', step: 0.002, decimals: 3 }),
+  number(`${path}/width`, 'Edge width', measured(own)),
+  number(`${path}/height`, 'Edge height', measured(own)),
+  { path: `${path}/of_stem`, label: 'Follows the stem', kind: 'switch' },
   number(`${path}/segments`, 'Segments', { step: 1, decimals: 0 }),
 ];
 
@@ -737,14 +744,14 @@ function specsOf(step: Step, more: More): FieldSpec[] {
           }),
           choice('/corners', 'Inner corners', { mitre: 'mitred', round: 'rounded' }),
         ]),
-        ...grouped('Front profile', edge('/front')),
+        ...grouped('Front profile', edge('/front', step.front)),
         ...grouped('Tubes', [
           { path: '/tubes/on', label: 'Draw by tubes', kind: 'switch' },
           ...(step.tubes?.on === false ? [] : TUBES),
         ]),
         ...grouped('Rear profile', [
           { path: '/rear_alike', label: 'Like the front', kind: 'switch' },
-          ...(step.rear_alike === true ? [] : edge('/rear')),
+          ...(step.rear_alike === true ? [] : edge('/rear', step.rear)),
         ]),
       ];
     case 'drive':

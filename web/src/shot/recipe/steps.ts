@@ -90,7 +90,7 @@ export function stepAbout(step: Step, draft: Draft | null): string {
     case 'emblem':
       return `${plain(step.size, ' m')} high`;
     case 'form':
-      return `${plain(step.depth, ' m')} deep, ${plain(step.front?.profile)} ${step.front?.profile === 'square' ? '' : plain(step.front?.width, ' m')}`;
+      return `${plain(step.depth, ' m')} deep, ${plain(step.front?.profile)} ${step.front?.profile === 'square' ? '' : plain(step.front?.width, step.front?.of_stem === true ? ' of a stem' : ' m')}`;
     case 'drive':
       return aboutDrive(step, letters);
     case 'follow':
