@@ -24,7 +24,8 @@ CACHE = Cache()
 def shot_of(text="TIDE", **block):
     raw = write_shot(new_shot(text=text))
     raw["steps"][0] |= block
-    return read_shot(raw)
+    shot = read_shot(raw)
+    return after(shot, light_with(shot, shot.last, "key_and_fill"))
 
 
 def after(shot, patch):

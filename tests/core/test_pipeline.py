@@ -18,6 +18,7 @@ from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.order import FrameOrder
 from moss_crown.core.picture import export_model, ready, render_frame, render_picture
+from moss_crown.core.stage.camera import HEIGHT_SHARE
 from moss_crown.demo.shots import demo_shots
 
 
@@ -92,7 +93,7 @@ def test_a_fitted_camera_sees_the_whole_title_at_its_share(orbit, text):
     across = local[:, 0] / -local[:, 2] / camera.half[0]
     high = local[:, 1] / -local[:, 2] / camera.half[1]
     assert (local[:, 2] < 0).all()
-    assert max(np.abs(across).max() / 0.8, np.abs(high).max() / 0.8) == pytest.approx(1, abs=1e-6)
+    assert max(np.abs(across).max() / 0.8, np.abs(high).max() / (0.8 * HEIGHT_SHARE)) == pytest.approx(1, abs=1e-6)
 
 
 def test_poses_in_the_shutter_follow_the_turn_and_nothing_moves_at_rest():
@@ -135,7 +136,7 @@ def test_a_cache_forgets_the_oldest_beyond_its_bytes():
 def test_notes_say_what_was_limited_lacking_or_late():
     assert notes(Evaluation(new_shot())) == []
     codes = {
-        n.code: n.text for n in notes(Evaluation(edited(("/steps/1/front/height", 0.4), ("/last", 20), text="КAK")))
+        n.code: n.text for n in notes(Evaluation(edited(("/steps/1/front/height", 1.7), ("/last", 20), text="КAK")))
     }
     assert set(codes) == {"type.lacking", "form.edge_limited", "motion.rest_late"}
     assert "К" in codes["type.lacking"]
@@ -144,7 +145,7 @@ def test_notes_say_what_was_limited_lacking_or_late():
 
 def test_letters_with_a_ridge_are_named():
     assert ridged_letters(new_shot(text="IO"), Cache()) == []
-    thin = edited(("/steps/0/family", "eb-garamond"), ("/steps/1/front/width", 0.1), text="IO")
+    thin = edited(("/steps/0/family", "eb-garamond"), ("/steps/1/front/width", 0.7), text="IO")
     assert "I" in ridged_letters(thin, Cache())
 
 

@@ -7,6 +7,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
+from moss_crown.core.document.look import StageStep
 from moss_crown.core.draft.looks import look_at_frame
 from moss_crown.core.draft.room import Ground, Lamp, Room
 from moss_crown.core.draft.schema import LOOK
@@ -14,6 +15,7 @@ from moss_crown.core.draft.surroundings import HEIGHT, ROUGHNESS, WIDTH, seen_ar
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.environment import directions, environment
 from moss_crown.core.look.prefilter import weights
+from moss_crown.core.proposals.lighting import light_with
 from moss_crown.core.render.renderer import RenderSettings, render
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.scene import Camera, Scene
@@ -43,8 +45,11 @@ def room_of(shot, place=(0.25, 0.75, 0.25)):
 
 def staged(**members):
     shot = new_shot(text="TIDE")
+    shot = patched(write_shot(shot), light_with(shot, shot.last, "key_and_fill"))
+    plain = StageStep(id="stage").model_dump(mode="json")
     stage = next(k for k, step in enumerate(shot.steps) if step.kind == "stage")
-    patch = [{"op": "replace", "path": f"/steps/{stage}/{k}", "value": v} for k, v in members.items()]
+    patch = [{"op": "replace", "path": f"/steps/{stage}", "value": plain}]
+    patch += [{"op": "replace", "path": f"/steps/{stage}/{k}", "value": v} for k, v in members.items()]
     return patched(write_shot(shot), patch)
 
 

@@ -63,7 +63,7 @@ def test_help_opens_at_what_has_the_focus(quiet, server):
     dialog.get_by_text("Nothing is said of that.").wait_for()
     quiet.keyboard.press("Escape")
     open_step(quiet, "Camera")
-    quiet.locator("[data-path] [data-label]", has_text="Lens").click()
+    quiet.get_by_text("Lens", exact=True).click()
     dialog.get_by_role("heading", name="The shot camera").or_(dialog.get_by_text("The shot camera.")).first.wait_for()
     quiet.keyboard.press("Escape")
     quiet.keyboard.press("?")

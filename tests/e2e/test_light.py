@@ -191,6 +191,7 @@ def test_the_ball_turns_the_environment_and_draft_and_proof_turn_alike(quiet, se
         {"op": "replace", "path": f"/steps/{at['lights']}/lights", "value": []},
         {"op": "replace", "path": f"/steps/{at['stage']}/on", "value": False},
         {"op": "replace", "path": f"/steps/{at['environment']}/preset", "value": "dusk_harbour"},
+        {"op": "replace", "path": f"/steps/{at['form']}/front/of_stem", "value": False},
         {"op": "replace", "path": f"/steps/{at['form']}/front/width", "value": 0.12},
         {"op": "replace", "path": "/width", "value": 320},
         {"op": "replace", "path": "/height", "value": 180},

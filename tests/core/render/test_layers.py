@@ -172,7 +172,7 @@ def test_a_shot_gives_layers_with_the_bits_of_its_picture():
     cache = Cache()
     shown, layers = render_layers(Evaluation(shot, cache), 20, order)
     assert (shown.light == render_frame(Evaluation(shot, cache), 20, order).beauty).all()
-    assert {"light_key", "light_fill", "light_environment", "diffuse", "shadow"} <= set(layers.pictures)
+    assert {"light_key", "light_rim", "light_environment", "diffuse", "shadow"} <= set(layers.pictures)
     assert len(Evaluation(shot, cache).scene(20, 16 / 9, motion=True).letters) == 11
     moving = np.linalg.norm(layers.pictures["motion"], axis=-1)
     assert moving.max() > 0.2

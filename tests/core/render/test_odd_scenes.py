@@ -76,7 +76,8 @@ def test_two_hundred_lights_are_refused_and_as_many_as_there_may_be_are_drawn():
 
 
 def test_no_light_at_all_is_black_and_the_strongest_stays_bounded():
-    assert rendered(("/steps/5/lights", []), ("/steps/4/strength", 0)).max() < 1e-4
+    dark = ("/steps/5/lights", []), ("/steps/4/strength", 0), ("/steps/6/horizon", 0)
+    assert rendered(*dark).max() < 1e-4
     strongest = [lamp(power=1e6, stops=4.0, place=[0.0, 2.0, 6.0])]
     assert rendered(("/steps/5/lights", strongest)).max() > 10
 

@@ -54,7 +54,7 @@ def test_a_fitted_title_touches_its_share_and_never_passes_it(size, fit, right, 
     local = (corners - pose[:3, 3]) @ pose[:3, :3]
     assert (local[:, 2] < 0).all()
     across = np.abs(local[:, 0] / -local[:, 2]) / half[0] / fit
-    high = np.abs(local[:, 1] / -local[:, 2]) / half[1] / HEIGHT_SHARE
+    high = np.abs(local[:, 1] / -local[:, 2]) / half[1] / (HEIGHT_SHARE * fit)
     assert max(across.max(), high.max()) == pytest.approx(1, rel=1e-6)
 
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.look import Material, Pictures
+from moss_crown.core.document.look import Material, Pictures, StageStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.material import Images, Surface
@@ -21,9 +21,8 @@ DARK = Surround(np.zeros((256, 512, 3), np.float32), 0.0, 0.0)
 
 def staged(**stage: object) -> Shot:
     shot = new_shot(text="TIDE")
-    return shot.model_copy(
-        update={"steps": [s.model_copy(update=stage) if s.kind == "stage" else s for s in shot.steps]}
-    )
+    own = StageStep(id="stage").model_copy(update=stage)
+    return shot.model_copy(update={"steps": [own if s.kind == "stage" else s for s in shot.steps]})
 
 
 def swept(line, half=2.0) -> Swept:
@@ -171,7 +170,7 @@ def test_letters_do_not_go_over_into_the_horizon():
     near, far = (Evaluation(staged(horizon=h, horizon_colour=(0.9, 0.1, 0.2))).scene(60, 16 / 9) for h in (0.0, 0.02))
     assert near.horizon is None
     assert far.horizon == horizon_at(staged(horizon=0.02, horizon_colour=(0.9, 0.1, 0.2)), 0)
-    bare = replace(near, grounds=())
+    bare = replace(near, grounds=(), lights=())
     clear, red = (render(s, RenderSettings(96, 54, 8, bounded=False), None).beauty for s in (near, far))
     alpha = render(bare, RenderSettings(96, 54, 8, open_back=True), None).alpha[..., 0]
     assert (alpha == 1).sum() > 100

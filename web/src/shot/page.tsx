@@ -79,8 +79,9 @@ function Screen() {
         }
       >
         <div className="flex min-h-0 flex-col">
-          <Recipe />
+          {/* Above the recipe: at the bottom of this column messages come up. */}
           <Guide />
+          <Recipe />
         </div>
         <div className="flex min-h-0 min-w-0 flex-col">
           <Picture />
