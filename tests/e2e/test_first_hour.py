@@ -306,3 +306,26 @@ def test_shots_are_found_sorted_and_several_are_duplicated_and_deleted(quiet, se
     quiet.get_by_text("3 shots", exact=True).wait_for()
     quiet.get_by_role("button", name="Undo").click()
     quiet.get_by_text("4 shots", exact=True).wait_for()
+
+
+def test_several_shots_are_ordered_as_takes_and_moved_to_another_production(quiet, server):
+    other = server.client.post("/api/productions", json={"name": "Hollin Ferry"}).json()
+    made = [new_shot(quiet, server, text) for text in ("CAPSTAN ONE", "CAPSTAN TWO")]
+    quiet.goto(server.url)
+    quiet.get_by_role("searchbox", name="Find a shot").fill("capstan")
+    for text in ("CAPSTAN ONE", "CAPSTAN TWO"):
+        quiet.get_by_role("checkbox", name=f"Choose {text}").check()
+    quiet.get_by_role("button", name="Order takes").click()
+    quiet.get_by_text("2 takes ordered").wait_for()
+    for shot in made:
+        (take,) = server.client.get(f"/api/shots/{shot}/takes").json()
+        assert (take["orders"]["first"], take["orders"]["last"]) == (0, 72)
+        server.client.post(f"/api/takes/{take['id']}/stop")
+    for text in ("CAPSTAN ONE", "CAPSTAN TWO"):
+        quiet.get_by_role("checkbox", name=f"Choose {text}").check()
+    quiet.get_by_role("combobox", name="Move the chosen shots to").select_option("Hollin Ferry")
+    quiet.get_by_text("2 shots moved to Hollin Ferry").wait_for()
+    there = server.client.get(f"/api/productions/{other}/shots").json()
+    assert {card["id"] for card in there} == set(made)
+    quiet.get_by_role("button", name="Undo").click()
+    wait_for(lambda: server.client.get(f"/api/productions/{other}/shots").json() == [])

@@ -1,17 +1,20 @@
 """Migrations, the demo, stored undo: against a real PostgreSQL."""
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from uuid import uuid4
 
 import psycopg
 import pytest
 from psycopg.types.json import Jsonb
 
+from moss_crown.core.assets import Asset
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import write_shot
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.demo.load import load_demo
 from moss_crown.server import editing
-from moss_crown.server.db import shots, storage, takes
+from moss_crown.server.db import assets, shots, storage, takes
 from moss_crown.server.db.cluster import ensure_database
 from moss_crown.server.db.migrate import migrate, numbered
 from moss_crown.server.errors import NothingTo, ProductionMissing, RevisionStale, ShotMissing
@@ -273,3 +276,30 @@ def test_the_pace_is_told_by_the_shots_own_frames_first(connection, full):
     assert takes.pace(connection, kept) == 8000
     connection.execute("delete from take_frame")
     assert takes.pace(connection, kept) is None
+
+
+def test_a_shot_moves_with_what_it_and_its_undo_name(connection):
+    """Of the fonts of its production those that the shot names, or an edit of it did, go along; others stay."""
+    here, there = (shots.add_production(connection, name, {}) for name in ("Lowmere", "Salt roads"))
+    for id in ("own-one", "own-two", "own-other"):
+        assets.add_asset(connection, here, Asset(id, "font", id, {}, b"font"))
+    shot = shots.add_shot(connection, here, write_shot(new_shot()), {})
+    for revision, family in enumerate(("own-one", "own-two"), 1):
+        made = editing.edited(shots.load_shot(connection, shot).document, size(1.0 + revision))
+        patch = [{"op": "replace", "path": "/steps/0/family", "value": family}]
+        first, *others = made.document["steps"]
+        document = made.document | {"steps": [first | {"family": family}, *others]}
+        named = replace(made, document=document, assets={family: "/steps/0/family"})
+        shots.store_edit(connection, shot, revision, named, patch, "family")
+    shots.move_shot(connection, shot, there)
+    assert shots.load_shot(connection, shot).production_id == there
+    assert assets.own_ids(connection, there) == {"own-one", "own-two"}
+    assert assets.own_ids(connection, here) == {"own-one", "own-two", "own-other"}
+
+
+def test_a_shot_that_is_not_there_does_not_move_nor_one_to_nowhere(connection, shot):
+    nowhere = uuid4()
+    with pytest.raises(ProductionMissing):
+        shots.move_shot(connection, shot, nowhere)
+    with pytest.raises(ShotMissing):
+        shots.move_shot(connection, nowhere, shots.load_shot(connection, shot).production_id)

@@ -193,6 +193,10 @@ class MendingOut(BaseModel):
     after: list[ReadingOut]
 
 
+class ShotMove(Message):
+    production: UUID
+
+
 class Edit(Message):
     revision: int
     label: Annotated[str, Field(min_length=1, max_length=120)]

@@ -154,6 +154,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Shot
+         * @description Put a shot into another production, with the fonts, emblems and pictures that it needs.
+         */
+        post: operations["move_shot_api_shots__shot__move_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}": {
         parameters: {
             query?: never;
@@ -10470,6 +10490,14 @@ export interface components {
              */
             last: number;
         };
+        /** ShotMove */
+        ShotMove: {
+            /**
+             * Production
+             * Format: uuid
+             */
+            production: string;
+        };
         /** ShotOut */
         ShotOut: {
             /**
@@ -12644,6 +12672,39 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move_shot_api_shots__shot__move_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShotMove"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description An error, as application/problem+json */
             default: {

@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { Copy, FileDown, Plus, Trash2 } from 'lucide-react';
+import { Clapperboard, Copy, FileDown, Plus, Trash2 } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { ApiError, api, ok, type Schemas } from '../api/client';
 import { renew } from '../api/renew';
 import { FIRST } from '../help/guide';
 import { type Format, FormatFields } from '../shot/settings';
+import { ordersFor } from '../takes/deliver';
 import { Button, Dialog, Field, Hint, inputLook, Mark } from '../ui/controls';
 import { toggleTheme } from '../ui/theme';
 import { toast } from '../ui/toasts';
@@ -240,7 +241,13 @@ export function Slate({ production }: { production?: string }) {
                 {chosenShots.length > 0 && `, ${chosenShots.length} chosen`}
               </span>
               {chosenShots.length > 0 && (
-                <Several cards={chosenShots} changed={refresh} onDone={() => setPicked(new Set())} />
+                <Several
+                  cards={chosenShots}
+                  others={(productions.data ?? []).filter((p) => p.id !== chosen?.id)}
+                  production={chosen?.id ?? ''}
+                  changed={refresh}
+                  onDone={() => setPicked(new Set())}
+                />
               )}
             </div>
           )}
@@ -315,10 +322,14 @@ export function inOrder(cards: Card[], wanted: string, order: Order): Card[] {
 /** What can be done with several shots at once. */
 function Several({
   cards,
+  others,
+  production,
   changed,
   onDone,
 }: {
   cards: Card[];
+  others: Schemas['ProductionOut'][]; // productions that shots can go to
+  production: string;
   changed: () => Promise<unknown>;
   onDone: () => void;
 }) {
@@ -332,8 +343,53 @@ function Several({
     await changed();
   }
   const restore = (shot: string) => ok(api.POST('/api/shots/{shot}/restore', { params: { path: { shot } } }));
+  /** A take of each, by the orders that its dialog would begin with. */
+  async function order(shot: string) {
+    const params = { path: { shot } };
+    const { document } = await ok(api.GET('/api/shots/{shot}', { params }));
+    const before = await ok(api.GET('/api/shots/{shot}/takes', { params }));
+    await ok(api.POST('/api/shots/{shot}/takes', { params, body: ordersFor(document, before, production) }));
+  }
+  async function move(to: string) {
+    const name = others.find((p) => p.id === to)?.name;
+    await each((shot) =>
+      ok(api.POST('/api/shots/{shot}/move', { params: { path: { shot } }, body: { production: to } })),
+    );
+    toast(`${cards.length === 1 ? 'One shot' : `${cards.length} shots`} moved to ${name}`, 'note', {
+      label: 'Undo',
+      run: () =>
+        void each((shot) =>
+          ok(api.POST('/api/shots/{shot}/move', { params: { path: { shot } }, body: { production } })),
+        ),
+    });
+  }
   return (
     <>
+      <Button
+        onClick={async () => {
+          await each(order);
+          toast(
+            `${cards.length === 1 ? 'One take' : `${cards.length} takes`} ordered, as each shot was ordered last`,
+          );
+        }}
+      >
+        <Clapperboard size={13} /> Order takes
+      </Button>
+      {others.length > 0 && (
+        <select
+          aria-label="Move the chosen shots to"
+          className="h-7 w-36 rounded-md border bg-raised px-1.5 text-sm"
+          value=""
+          onChange={(e) => void move(e.target.value)}
+        >
+          <option value="">move to …</option>
+          {others.map((p) => (
+            <option key={p.id} value={p.id}>
+              {p.name}
+            </option>
+          ))}
+        </select>
+      )}
       <Button
         onClick={() =>
           void each((shot) => ok(api.POST('/api/shots/{shot}/duplicate', { params: { path: { shot } } })))

@@ -72,23 +72,26 @@ interface Size {
 const alike = (a: Size, b: Size) => Math.abs((a.width * b.height) / (a.height * b.width) - 1) < 0.01;
 
 type Orders = Schemas['TakeOrders'];
+type Sized = Pick<Shot, 'width' | 'height' | 'first' | 'last'>;
+
+/** The orders to begin with: those of the shot's last take, else the production's, else what is usual. */
+export function ordersFor(document: Sized, before: Schemas['TakeOut'][], production: string) {
+  const { width = 1280, height = 720, first = 0, last = 0 } = document;
+  const usual = { samples: 16, noise: 0, motion_blur: true, alpha: false, layers: false };
+  const whole = { first, last, width, height };
+  const old = before[0]?.orders;
+  if (!old) return { ...usual, ...kept(production), ...whole };
+  // Of a shot that has another length or shape since, all of it as it is.
+  const size = alike(old, { width, height }) ? { width: old.width, height: old.height } : { width, height };
+  const frames = old.first >= first && old.last <= last;
+  return { ...usual, ...old, ...size, ...(frames ? {} : { first, last }) };
+}
 
 function Orders({ shot, production, document, onClose, before }: Props & { before: Schemas['TakeOut'][] }) {
   const [, go] = useLocation();
   const width = document.width ?? 1280;
   const height = document.height ?? 720;
-  const [orders, setOrders] = useState(() => {
-    const usual = { samples: 16, noise: 0, motion_blur: true, alpha: false, layers: false };
-    const whole = { first: document.first ?? 0, last: document.last ?? 0, width, height };
-    const last = before[0]?.orders;
-    if (!last) return { ...usual, ...kept(production), ...whole };
-    // Of a shot that has another length or shape since, all of it as it is.
-    const size = alike(last, { width, height })
-      ? { width: last.width, height: last.height }
-      : { width, height };
-    const frames = last.first >= whole.first && last.last <= whole.last;
-    return { ...usual, ...last, ...size, ...(frames ? {} : { first: whole.first, last: whole.last }) };
-  });
+  const [orders, setOrders] = useState(() => ordersFor(document, before, production));
   const squeezed = !alike(orders, { width, height });
   const [linked, setLinked] = useState(!squeezed);
   const [wrong, setWrong] = useState('');

@@ -136,6 +136,29 @@ def copy_shot(connection: Connection[Any], id: UUID) -> UUID:
     return add_shot(connection, row.production_id, document, {})
 
 
+def move_shot(connection: Connection[Any], id: UUID, production: UUID) -> None:
+    """Put a shot into another production, with whatever fonts, emblems and pictures it, or an edit that may be undone,
+    names. Raises ShotMissing, ProductionMissing; then nothing has changed."""
+    row = connection.execute(
+        "select production_id from shot where id = %s and deleted_at is null for update", [id]
+    ).fetchone()
+    if row is None:
+        raise ShotMissing(id)
+    if not connection.execute("select 1 from production where id = %s for share", [production]).fetchone():
+        raise ProductionMissing(production)
+    connection.execute(
+        """insert into asset (production_id, id, kind, name, facts, data)
+           select %(to)s, a.id, a.kind, a.name, a.facts, a.data from asset a
+           where a.production_id = %(from)s and (
+             exists (select 1 from shot s where s.id = %(shot)s and strpos(s.document::text, a.id) > 0)
+             or exists (select 1 from history h where h.shot_id = %(shot)s
+                        and (strpos(h.patch::text, a.id) > 0 or strpos(h.inverse::text, a.id) > 0)))
+           on conflict (production_id, id) do update set removed_at = null""",
+        {"to": production, "from": row[0], "shot": id},
+    )
+    connection.execute("update shot set production_id = %s where id = %s", [production, id])
+
+
 def set_deleted(connection: Connection[Any], id: UUID, deleted: bool) -> None:
     """Delete a shot, or bring it back. Its history and takes stay."""
     done = connection.execute(

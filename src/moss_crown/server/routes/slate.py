@@ -17,7 +17,16 @@ from moss_crown.server.context import Context, context
 from moss_crown.server.db import shots, storage, takes
 from moss_crown.server.errors import FileMissing
 from moss_crown.server.guard import PlainRoute
-from moss_crown.server.schemas import MakeRoom, NewProduction, NewShot, ProductionOut, ShotCard, ShotDefaults, StoredOut
+from moss_crown.server.schemas import (
+    MakeRoom,
+    NewProduction,
+    NewShot,
+    ProductionOut,
+    ShotCard,
+    ShotDefaults,
+    ShotMove,
+    StoredOut,
+)
 
 router = APIRouter(prefix="/api", tags=["slate"], route_class=PlainRoute)
 files = APIRouter(prefix="/api", tags=["slate"])
@@ -123,6 +132,12 @@ async def import_shot(production: UUID, request: Request, here: Context = Depend
 @router.post("/shots/{shot}/duplicate", status_code=201)
 def duplicate_shot(shot: UUID, here: Context = Depends(context)) -> UUID:
     return here.database.call(lambda c: shots.copy_shot(c, shot))
+
+
+@router.post("/shots/{shot}/move", status_code=204)
+def move_shot(shot: UUID, order: ShotMove, here: Context = Depends(context)) -> None:
+    """Put a shot into another production, with the fonts, emblems and pictures that it needs."""
+    here.database.call(lambda c: shots.move_shot(c, shot, order.production))
 
 
 @router.delete("/shots/{shot}", status_code=204)
