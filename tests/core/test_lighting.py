@@ -14,6 +14,7 @@ from moss_crown.core.draft.schema import Touches
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.around import lights_at
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.metering import metered
 from moss_crown.core.proposals.kits import Kit
 from moss_crown.core.proposals.lighting import LOWEST, light_with, point_light
 from moss_crown.core.render.renderer import RenderSettings, render
@@ -205,3 +206,34 @@ def test_a_draft_is_told_how_dark_shadows_are():
     steps = [s.model_copy(update={"lights": lights}) if s.kind == "lights" else s for s in shot.steps]
     looked = look_at_frame(shot.model_copy(update={"steps": steps}), 0)
     assert [lamp.dark for lamp in looked.lights] == [(0.0, 0.0), (0.25, 0.5)]
+
+
+@pytest.mark.parametrize("shape", ["rectangle", "sun"])
+def test_a_highlight_spreads_over_the_letters_that_are_picked_and_is_not_white(shape):
+    """Of polished letters under one lamp: seen in all that were picked, next to not in the others, nowhere white."""
+    raw = write_shot(shot_of("TIDE", move=[0, 4, 0]))  # high enough that the floor hides nothing of the lamp
+    for step in raw["steps"]:
+        if step["kind"] == "material":
+            for side in ("face", "edge"):
+                step[side] |= {"metal": 1.0, "roughness": 0.08, "colour": [0.9, 0.9, 0.9]}
+        if step["kind"] == "environment":
+            step["strength"] = 0.0
+        if step["kind"] == "lights":
+            step["lights"] = [step["lights"][0] | {"shape": shape, "power": 50_000.0}]
+    shot = read_shot(raw)
+    box = Evaluation(shot, CACHE).title_corners(shot.last).reshape(-1, 8, 3)
+    middle = (box[1:3].reshape(-1, 3).min(0) + box[1:3].reshape(-1, 3).max(0)) / 2
+    x, y = picture_place(shot, np.array([box[1, :, 0].mean(), middle[1], box[1, :, 2].max()]))
+    lit = after(shot, point_light(shot, shot.last, "lights", 0, "highlight", x, y, CACHE, letters=[1, 2]))
+    seen = metered(Evaluation(lit, CACHE), shot.last, 256, 144, 16)
+    levels = [one.level for one in seen.readings]
+    assert min(levels[1:3]) > 0.2
+    assert max(levels[1:3]) < 3 * min(levels[1:3])
+    assert all(one.clipped < 0.02 for one in seen.readings)
+
+
+def test_a_highlight_over_letters_that_are_not_there_is_refused():
+    shot = shot_of("I")
+    x, y = picture_place(shot, front_of(shot))
+    with pytest.raises(DocumentInvalid, match="none of these letters"):
+        point_light(shot, shot.last, "lights", 0, "highlight", x, y, CACHE, letters=[9])

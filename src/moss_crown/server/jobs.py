@@ -300,7 +300,7 @@ def lighting_of(document: dict[str, Any], order: dict[str, Any]) -> list[dict[st
     if order["kit"]:
         return light_with(shot, frame, order["kit"])
     effect, x, y = order["effect"], order["x"], order["y"]
-    return point_light(shot, frame, order["step"], order["light"], effect, x, y, _cache())
+    return point_light(shot, frame, order["step"], order["light"], effect, x, y, _cache(), order["letters"])
 
 
 def look_of_shot(document: dict[str, Any], frame: float, name: str) -> dict[str, Any]:

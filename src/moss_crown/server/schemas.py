@@ -338,11 +338,15 @@ class MotionName(Message):
 class Lighting(Message):
     """Lights to place: a kit around the title, or one light by its effect on a place of the picture.
 
-    x, y: shares of the picture's width and height, from the top left.
+    x, y: shares of the picture's width and height, from the top left. A highlight spreads over `letters`, their numbers
+    in the title, where there are any.
     """
 
     revision: int
     frame: FrameNumber
+    letters: list[Annotated[int, Field(ge=0, lt=limits.LETTERS_A_SHOT)]] = Field(
+        default=[], max_length=limits.LETTERS_A_SHOT
+    )
     kit: Kit | None = None
     step: Identity = "lights"
     light: int = Field(default=0, ge=0, le=1_000)

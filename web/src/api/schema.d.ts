@@ -8930,13 +8930,19 @@ export interface components {
          * Lighting
          * @description Lights to place: a kit around the title, or one light by its effect on a place of the picture.
          *
-         *     x, y: shares of the picture's width and height, from the top left.
+         *     x, y: shares of the picture's width and height, from the top left. A highlight spreads over `letters`, their numbers
+         *     in the title, where there are any.
          */
         Lighting: {
             /** Revision */
             revision: number;
             /** Frame */
             frame: number;
+            /**
+             * Letters
+             * @default []
+             */
+            letters: number[];
             /** Kit */
             kit?: ("key_and_fill" | "key_and_rim" | "soft_front" | "footlights" | "through_window" | "low_sun" | "top_light" | "side_pair" | "stacked" | "glow_only") | null;
             /**

@@ -6,6 +6,7 @@ large title as it does a small one.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -15,16 +16,19 @@ from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import Patch
 from moss_crown.core.document.look import Light, LightsStep
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.document.values import Keyed
+from moss_crown.core.document.values import Formula, Keyed, Link
 from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.form.mesh import BEVEL, REAR_BEVEL
+from moss_crown.core.motion.groups import in_world
 from moss_crown.core.proposals.kits import KITS, Effect, Kit, Lamp
 from moss_crown.core.render.embree import SOLID_MASK, STAGE_MASK, RayScene
 from moss_crown.core.stage.ground import triangulated
+from moss_crown.core.stage.lamps import SUN_AWAY
 from moss_crown.core.stage.staging import grounds_at, wall_behind
-from moss_crown.core.values.sampling import sample_parts
+from moss_crown.core.values.sampling import sample_choice, sample_one, sample_parts
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -73,13 +77,22 @@ def light_with(shot: Shot, frame: float, kit: Kit) -> Patch:
 
 
 def point_light(
-    shot: Shot, frame: float, step: str, light: int, effect: Effect, x: float, y: float, cache: Cache
+    shot: Shot,
+    frame: float,
+    step: str,
+    light: int,
+    effect: Effect,
+    x: float,
+    y: float,
+    cache: Cache,
+    letters: Sequence[int] = (),
 ) -> Patch:
     """Put a light where its effect falls on a place of the picture (shares of its width and height, from the top left).
 
-    "highlight": its mirror image is seen at that place of a letter. "edge": at the bevel of the letter nearest to it.
-    "shadow": the shadow of the title's middle falls on that place of floor or wall. The light keeps its distance, as
-    far as floor and wall allow. Raises DocumentInvalid when there is nothing there, or no such light.
+    "highlight": its mirror image is seen at that place of a letter; with `letters`, numbers in the title, it spreads
+    over all of those, as bright as the display can show and no brighter. "edge": at the bevel of the letter nearest to
+    it. "shadow": the shadow of the title's middle falls on that place of floor or wall. The light keeps its distance,
+    as far as floor and wall allow. Raises DocumentInvalid when there is nothing there, or no such light.
     """
     index = next((k for k, s in enumerate(shot.steps) if s.id == step and isinstance(s, LightsStep)), -1)
     lights = shot.steps[index]
@@ -95,6 +108,10 @@ def point_light(
         towards = target - point
     else:
         point, normal = _on_letters(shot, frame, eye, way, cache, effect == "edge")
+        if effect == "highlight" and letters:
+            middle = _corners(shot, frame, letters)
+            middle = (middle.min(0) + middle.max(0)) / 2
+            point = middle + normal * (normal @ (point - middle))  # of all of them, in the plane that was met
         view = eye - point
         view /= np.linalg.norm(view)
         towards = 2 * (normal @ view) * normal - view
@@ -103,7 +120,53 @@ def point_light(
     distance = max(float(np.linalg.norm(here - target)), 0.5)
     place = target + towards * _clear(target, towards, distance, wall_behind(shot, frame))
     base = f"/steps/{index}/lights/{light}"
-    return [_put(f"{base}/place", lamp.place, frame, place), _put(f"{base}/aim", lamp.aim, frame, target)]
+    patch = [_put(f"{base}/place", lamp.place, frame, place), _put(f"{base}/aim", lamp.aim, frame, target)]
+    if effect == "highlight" and letters:
+        patch += _spread(shot, frame, lamp, base, letters, eye, target, float(np.linalg.norm(place - target)))
+    return patch
+
+
+BRIGHTEST = 3.2
+"""Scene-linear light, exposed, in which the display still shows drawing."""
+
+
+def _spread(
+    shot: Shot, frame: float, lamp: Light, base: str, letters: Sequence[int], eye: Floats, target: Floats, away: float
+) -> Patch:
+    """A lamp `away` from letters made so large that its mirror image covers them, and of such a power that it is not
+    white there. What changes over the shot, or has another shape, stays as it is."""
+    across, high = (float(v) for v in np.ptp(_corners(shot, frame, letters), 0)[:2])
+    seen_from = float(np.linalg.norm(eye - target))
+    light = BRIGHTEST / 2 ** sample_one(camera_step(shot).exposure, frame)
+    shape = sample_choice(lamp.shape, frame)
+    wanted: dict[str, float] = {}
+    if shape == "sun":
+        radius = max(across, high) / 2 / seen_from
+        wanted["angle"] = min(float(np.degrees(2 * np.arctan(radius))), 60.0)
+        wanted["power"] = light * np.pi * radius**2 * np.pi * SUN_AWAY**2
+    elif shape in ("rectangle", "disc"):
+        grown = (seen_from + away) / seen_from
+        wanted |= {"width": across * grown, "height": high * grown}
+        wanted["power"] = light * np.pi * wanted["width"] * wanted["height"] * (np.pi / 4 if shape == "disc" else 1)
+    if any(isinstance(getattr(lamp, name), Keyed | Formula | Link) for name in wanted):
+        return []
+    wanted["power"] = wanted["power"] / 2 ** sample_one(lamp.stops, frame) if wanted else 0.0
+    return [
+        {"op": "replace", "path": f"{base}/{name}", "value": round(float(value), 4)}
+        for name, value in wanted.items()
+        if shape in ("sun", "rectangle", "disc")
+    ]
+
+
+def _corners(shot: Shot, frame: float, letters: Sequence[int]) -> Floats:
+    """(n, 3): corners of some letters' boxes in the world, as they stand at a frame."""
+    of = Evaluation(shot)
+    structure = of.structure(frame)
+    own = [k for k in letters if 0 <= k < len(structure.letters)]
+    if not own:
+        raise DocumentInvalid("letters", "letters of the title", "the title has none of these letters")
+    poses = of.poses(structure, np.array([frame]))[0]
+    return in_world(poses[own], structure.boxes[own]).reshape(-1, 3)
 
 
 def _put(path: str, value: Any, frame: float, place: Floats) -> dict[str, Any]:

@@ -1,7 +1,7 @@
 import { useShot, useShotStore } from '../context';
 
 const ABOUT = {
-  highlight: 'Click a letter where the highlight falls',
+  highlight: 'Click a letter where the highlight falls; it spreads over the letters that are picked',
   edge: 'Click a letter beside the edge that glows',
   shadow: 'Click floor or wall where the shadow falls',
 };
@@ -23,7 +23,13 @@ export function Pointing() {
           const byKey = e.detail === 0;
           const x = byKey ? 0.5 : (e.clientX - box.left) / box.width;
           const y = byKey ? 0.5 : (e.clientY - box.top) / box.height;
-          void store.light({ ...pointing, x, y });
+          const { picked } = store.getState();
+          void store.light({
+            ...pointing,
+            x,
+            y,
+            ...(pointing.effect === 'highlight' ? { letters: picked } : {}),
+          });
         }}
       />
       <p className="absolute bottom-3 left-3 rounded bg-black/70 px-2 py-1 text-sm text-white">
