@@ -56,7 +56,7 @@ export function orders({ getState: get, setState: set }: State, { workedOut }: E
     /** Place lights: a kit, or one by its effect. */
     light: (order: Partial<Schemas['Lighting']>) =>
       workedOut((now) => {
-        const usual = { step: 'lights', light: 0, effect: 'highlight', x: 0.5, y: 0.5 } as const;
+        const usual = { step: 'lights', light: 0, effect: 'highlight' as const, x: 0.5, y: 0.5, letters: [] };
         return api.POST('/api/shots/{shot}/light', { params, body: { ...usual, ...order, ...now } });
       }),
   };
