@@ -405,13 +405,16 @@ def test_axe_finds_nothing_serious_on_any_screen(quiet, server, theme):
     for name in ("Depth and bevel", "Arrive", "Harbour brass", "Key and rim", "Camera"):
         quiet.get_by_role("button", name=name).first.click()
         look(name)
-    for key, what in (("d", "deliver"), ("s", "settings"), ("?", "help"), ("Control+k", "palette")):
+    for key, what in (("d", "deliver"), ("s", "settings"), ("?", "help"), ("F1", "a page"), ("Control+k", "palette")):
         quiet.keyboard.press(key)
         quiet.get_by_role("dialog").wait_for()
         quiet.wait_for_timeout(150)
         look(what)
         quiet.keyboard.press("Escape")
         quiet.get_by_role("dialog").wait_for(state="detached")
+    quiet.keyboard.press("b")
+    quiet.get_by_role("region", name="Light meter").get_by_role("button", name="lift").wait_for()
+    look("light meter")
     take = server.client.post(
         f"/api/shots/{shot}/takes", json={"first": 0, "last": 1, "width": 64, "height": 36, "samples": 1}
     ).json()

@@ -40,11 +40,11 @@ def test_an_axis_of_weight_is_followed():
 def test_an_edge_is_its_share_of_the_stem(family):
     shot = patched(write_shot(new_shot()), [{"op": "replace", "path": "/steps/0/family", "value": family}])
     (block,) = Evaluation(shot).structure(72).blocks
-    assert block.form.front.width == pytest.approx(0.13 * stem(family))
+    assert block.form.front.width == pytest.approx(0.1 * stem(family))
     assert block.form.rear == block.form.front
 
 
 def test_in_metres_it_stays_as_it_is():
     metres = [{"op": "replace", "path": "/steps/1/front/of_stem", "value": False}]
     (block,) = Evaluation(patched(write_shot(new_shot()), metres)).structure(72).blocks
-    assert block.form.front.width == 0.13
+    assert block.form.front.width == 0.1

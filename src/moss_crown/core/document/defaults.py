@@ -35,7 +35,7 @@ def new_shot(
         last=last,
         steps=[
             BlockStep(id="block", text=text),
-            FormStep(id="form", front=EdgeProfile(width=0.13, height=0.13, of_stem=True)),
+            FormStep(id="form", front=EdgeProfile(width=0.1, height=0.1, of_stem=True)),
             DriveStep(id="arrive", name="Arrive"),
             MaterialStep(id="material", name="Harbour brass"),
             EnvironmentStep(id="environment", preset="wide_scrim"),

@@ -128,7 +128,7 @@ function Metered({ picking, size }: Overlay) {
       <section
         aria-label="Light meter"
         aria-busy={isFetching || working !== null}
-        className="absolute bottom-2 left-2 max-w-[min(30rem,90%)] rounded-lg border bg-panel/95 p-2 text-sm shadow-xl"
+        className="absolute top-2 left-2 max-w-[min(30rem,90%)] rounded-lg border bg-panel/95 p-2 text-sm shadow-xl"
       >
         <p>
           {error ? error.message : null}

@@ -57,7 +57,7 @@ export function Picture() {
           keys="B"
         >
           <Button look="quiet" aria-pressed={meter} active={meter} onClick={() => store.toggle('meter')}>
-            light meter
+            meter
           </Button>
         </Hint>
         <div role="group" aria-label="Kind of picture" className="flex overflow-hidden rounded-md border">
