@@ -7,6 +7,7 @@ import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
+from moss_crown.core.draft.notes import notes
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.timing import contacts_of
@@ -80,6 +81,13 @@ def test_rigs_make_room_for_themselves(id):
     shot = change(new_shot(text="SALT ROADS", last=120), ("stage/wall_distance", 1.25))
     moved = patched(write_shot(shot), set_motion(shot, id))
     assert not bits(moved) & SINKS
+
+
+@pytest.mark.parametrize("id", list(BOOK))
+def test_no_motion_warns_of_what_it_made_itself(id):
+    shot = new_shot(text="SALT ROADS", last=150)
+    moved = patched(write_shot(shot), set_motion(shot, id))
+    assert [note for note in notes(Evaluation(moved)) if note.code.startswith("formula")] == []
 
 
 def test_letters_are_kept_apart_on_their_way():

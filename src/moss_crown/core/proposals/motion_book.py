@@ -210,7 +210,8 @@ def _orbit(w: Where) -> Made:
     a, b = w.at(1.6), w.at(2.8)
     radius = round(0.3 * w.count * w.size, 3)
     start = f"300 * (1 - smooth({w.first}, {b:g}, f))"
-    opening = f"{radius:g} / max(0.002, 1 - smooth({a:g}, {b:g}, f))"
+    # A radius of a kilometre, the most there is, is as good as straight.
+    opening = f"min(1000, {radius:g} / max(0.002, 1 - smooth({a:g}, {b:g}, f)))"
     baseline = {"kind": "drum", "radius": {"formula": opening}, "start": {"formula": start}}
     return Made((), (("baseline", baseline),))
 
