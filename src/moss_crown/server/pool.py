@@ -358,10 +358,11 @@ class Turn:
         return await self.lane.queue(self.owner, job, args, kwargs)
 
 
-READER_SECONDS = 5.0
+READER_SECONDS, VIEWER_SECONDS = 5.0, 20.0
 READER_BYTES = 512 * MEGABYTE
 PICTURE_BYTES = 1024 * MEGABYTE
-"""The reader takes files from outside apart: it gets little time and little room; for pictures, some more of that."""
+"""The reader takes files from outside apart: it gets little time and little room; for pictures, some more of
+both: the largest takes a slow machine five seconds."""
 EDIT_SECONDS = 10.0
 WORKS_SECONDS = 60.0
 
@@ -377,7 +378,7 @@ class Pool:
         # Two threads of it count twice.
         self.proof = Lane("proof", Room(2 * job_seconds, job_bytes, gives_way=True))
         self.reader = Lane("reader", Room(READER_SECONDS, READER_BYTES, 300 * MEGABYTE, module=reading), 2)
-        self.viewer = Lane("viewer", Room(READER_SECONDS, PICTURE_BYTES, 300 * MEGABYTE, module=reading))
+        self.viewer = Lane("viewer", Room(VIEWER_SECONDS, PICTURE_BYTES, 300 * MEGABYTE, module=reading))
 
     @property
     def lanes(self) -> tuple[Lane, ...]:

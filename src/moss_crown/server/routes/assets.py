@@ -14,7 +14,7 @@ from moss_crown.server.db import assets
 from moss_crown.server.errors import ComputeFailed, ComputeTooLong
 from moss_crown.server.guard import PlainRoute
 from moss_crown.server.named import reading
-from moss_crown.server.pool import READER_SECONDS
+from moss_crown.server.pool import READER_SECONDS, VIEWER_SECONDS
 from moss_crown.server.schemas import AssetOut
 
 router = APIRouter(prefix="/api/productions/{production}/assets", tags=["assets"], route_class=PlainRoute)
@@ -53,7 +53,11 @@ async def add_asset(
     try:
         found = await _read(here, kind, name, raw)
     except (ComputeTooLong, ComputeFailed) as beyond:
-        bound = f"{READER_SECONDS:.0f} seconds and {'1 GB' if kind == 'picture' else '512 MB'}"
+        bound = (
+            f"{VIEWER_SECONDS:.0f} seconds and 1 GB"
+            if kind == "picture"
+            else f"{READER_SECONDS:.0f} seconds and 512 MB"
+        )
         raise FileRefused("file", bound, f"the file takes too much to read: {beyond}") from None
 
     def keep(connection: Any) -> None:
