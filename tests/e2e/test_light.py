@@ -14,7 +14,7 @@ from moss_crown.core.look.materials import MATERIALS
 
 def test_light_by_a_kit_and_by_pointing(quiet, server):
     shot = new_shot(quiet, server, "TIDE")
-    open_step(quiet, "Key and rim")
+    open_step(quiet, "Sun and rim")
     quiet.get_by_role("tab", name="Kits").click()
     quiet.get_by_role("button", name=re.compile("^Key and rim")).click()
     wait_for(lambda: [x["name"] for x in step(server, shot, "lights")["lights"]] == ["key", "rim", "other rim"])
@@ -49,7 +49,7 @@ def test_a_highlight_that_is_pointed_at_shows_there_in_the_draft(quiet, server):
         return pixels[y - 6 : y + 6, x - 2 : x + 2].mean()
 
     before = around_the_middle(settled(quiet))
-    open_step(quiet, "Key and rim")
+    open_step(quiet, "Sun and rim")
     quiet.get_by_role("button", name="highlight here").click()
     target = quiet.get_by_role("button", name=re.compile("^Click a letter where"))
     box = target.bounding_box()
@@ -75,7 +75,7 @@ def test_the_environment_is_chosen_and_its_turn_keyed(quiet, server):
 def test_a_lamp_becomes_a_sun_and_glass_lets_it_through(quiet, server):
     shot = new_shot(quiet, server, "TI")
     plain = settled(quiet)
-    open_step(quiet, "Key and rim")
+    open_step(quiet, "Sun and rim")
     quiet.get_by_role("combobox", name="Shape").select_option("sun")
     saved(quiet)
     assert step(server, shot, "lights")["lights"][0]["shape"] == "sun"
@@ -248,7 +248,7 @@ def test_a_picture_all_around_is_brought_in(quiet, server, tmp_path):
 def test_shadows_are_weakened_and_stacked(quiet, server):
     shot = new_shot(quiet, server, "TI")
     before = settled(quiet)
-    open_step(quiet, "Key and rim")
+    open_step(quiet, "Sun and rim")
     put(quiet, "spinbutton", "Dark on the stage", 0)
     assert step(server, shot, "lights")["lights"][0]["on_stage_dark"] == 0
     assert quiet.get_by_role("spinbutton", name="Each wider by").count() == 0

@@ -41,7 +41,7 @@ def new_shot(
             EnvironmentStep(id="environment", preset="wide_scrim"),
             LightsStep(
                 id="lights",
-                name="Key and rim",
+                name="Sun and rim",
                 lights=[
                     # A sun lights the first letter as it does the last, however long the title gets.
                     Light(
