@@ -8,7 +8,7 @@ import numpy as np
 import psycopg
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from screens import document, frame, letter_point, new_shot, picture, saved, sheet_point, shown, step
+from screens import document, frame, letter_point, new_shot, picture, saved, settled, sheet_point, shown, step
 
 from cluster import wait_for
 from moss_crown.core.formats.movie import read_facts
@@ -72,7 +72,7 @@ def test_dragging_a_number_previews_and_its_release_is_one_edit(quiet, server):
     saved(quiet)
     out = server.client.get(f"/api/shots/{shot}").json()
     assert out["revision"] == 2
-    assert step(server, shot, "form")["front"]["height"] == pytest.approx(0.06)
+    assert step(server, shot, "form")["front"]["height"] == pytest.approx(0.175)
 
 
 def test_a_bevel_beyond_its_limit_is_said(quiet, server):
@@ -81,7 +81,7 @@ def test_a_bevel_beyond_its_limit_is_said(quiet, server):
     quiet.get_by_role("tab", name="Front profile").click()
     field = quiet.get_by_role("spinbutton", name="Edge height")
     field.click()
-    field.fill("0.5")
+    field.fill("2")
     field.press("Enter")
     quiet.get_by_text("edge limited to").wait_for()
 
@@ -214,7 +214,7 @@ def test_a_proof_gets_finer_and_follows_an_edit(quiet, server):
     quiet.get_by_label("Height, pixels").fill("180")
     quiet.get_by_role("button", name="Set", exact=True).click()
     saved(quiet)
-    draft = picture(quiet.get_by_test_id("draft"))
+    draft = settled(quiet)
     quiet.keyboard.press("p")
     proof = quiet.get_by_test_id("proof")
     proof.wait_for(timeout=60_000)
