@@ -300,6 +300,8 @@ def test_a_proof_is_measured_proved_by_region_and_compared(quiet, server):
     # An edit, its proof, and the old one on the left of the line.
     quiet.get_by_test_id("title-text").fill("SLACK")
     wait_for(lambda: len(server.client.get(f"/api/shots/{shot}/proofs").json()) == 3, 120)
+    quiet.get_by_text("finished, 16 samples", exact=True).wait_for()
+    quiet.wait_for_timeout(500)  # the finished picture takes the place of the one before it
     edited = picture(quiet.get_by_test_id("draft"))
     quiet.get_by_label("Compare with").select_option(index=3)
     against = quiet.get_by_test_id("against")
