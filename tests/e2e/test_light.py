@@ -310,12 +310,14 @@ def test_a_proof_is_measured_proved_by_region_and_compared(quiet, server):
     quiet.wait_for_function("document.querySelector('[data-testid=against]').complete")
     half = picture(quiet.get_by_test_id("draft"))
     middle = half.shape[1] // 2
-    assert np.abs(half[:, : middle - 8] - edited[:, : middle - 8]).mean() > 1
-    assert np.abs(half[:, middle + 8 :] - edited[:, middle + 8 :]).mean() < 0.5
+    older = np.abs(half[:, : middle - 8] - edited[:, : middle - 8]).mean()
+    assert older > 2
+    # Not a bit's likeness: where pictures lie over each other the browser scales them a little otherwise.
+    assert np.abs(half[:, middle + 8 :] - edited[:, middle + 8 :]).mean() < min(1.0, 0.3 * older)
     for _ in range(25):
         wipe.press("ArrowLeft")
     assert wipe.get_attribute("aria-valuenow") == "0"
-    assert np.abs(picture(quiet.get_by_test_id("draft"))[:, 8:] - edited[:, 8:]).mean() < 0.5
+    assert np.abs(picture(quiet.get_by_test_id("draft"))[:, 8:] - edited[:, 8:]).mean() < 1.0
 
     quiet.get_by_label("How fine").select_option("14 % noise")
     quiet.get_by_text(re.compile("finished, noise below 14 % with [0-9]+ samples at most")).wait_for(timeout=120_000)
