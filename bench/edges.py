@@ -3,7 +3,6 @@ samples, compared with many."""
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -18,10 +17,8 @@ from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.order import FrameOrder
-from moss_crown.core.picture import ready
+from moss_crown.core.picture import render_layers
 from moss_crown.core.proposals.lighting import light_with
-from moss_crown.core.render.denoise import denoise
-from moss_crown.core.render.renderer import Render
 
 FEW, MANY = 16, 1024
 REGION = (0.3, 0.3, 0.7, 0.62)
@@ -56,15 +53,11 @@ def scene(colour: tuple[float, float, float], depth: float, apart: float, kit: A
 def rendered(shot: Shot, samples: int) -> tuple[Picture, NDArray[np.bool_], NDArray[np.bool_]]:
     """The denoised light of a part of the frame; what is wholly of letters, and what of none."""
     order = FrameOrder(640, 360, samples, motion_blur=False, threads=2, region=REGION)
-    own = ready(Evaluation(shot), shot.last, order)
-    with Render(own.scene, replace(own.settings, passes=True)) as render:
-        render.finish()
-        passes, layers = render.passes(), render.layers()
+    picture, layers = render_layers(Evaluation(shot), shot.last, order)
     mattes = layers.mattes["letter"]
     letters = [k for k, name in enumerate(mattes.names) if name[0].isdigit()]
     cover = (np.isin(mattes.index, letters) * mattes.share).sum(-1)
-    clean = denoise(passes.beauty, passes.albedo, passes.normal, "high", passes.sharp)
-    return (clean @ BRIGHTNESS).astype(np.float64), cover > 0.95, cover < 0.05
+    return (picture.light @ BRIGHTNESS).astype(np.float64), cover > 0.95, cover < 0.05
 
 
 def across(light: Picture, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> Picture:

@@ -17,14 +17,13 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.finish.meter import Reading, luminance
+from moss_crown.core.finish.meter import EVEN, LEAST_LEGIBLE, MOST_WHITE, Reading, luminance
 from moss_crown.core.look.materials import MATERIALS
 from moss_crown.core.metering import metered
 from moss_crown.core.render.scopes import WHITE
 from moss_crown.core.stage.staging import wall_behind
 
 WIDTH, HEIGHT, SAMPLES = 640, 360, 8
-EVEN, CLIPPED, LEGIBLE_SHARE = 2.5, 0.005, 0.90
 HORIZON, LINE = (0.05, 0.95), 1.1
 FILLS, HIGH = (0.62, 0.80), 0.55
 
@@ -114,7 +113,7 @@ def line(shown: NDArray[np.float32], own: NDArray[np.bool_], row: float) -> bool
 
 def seen(name: str, shot: Shot) -> Seen:
     of = Evaluation(shot)
-    found = metered(of, shot.last, WIDTH, HEIGHT, SAMPLES, threads=2)
+    found = metered(of, shot.last, WIDTH, SAMPLES, threads=2)
     rows, columns = np.nonzero(found.own)
     top, bottom, left, right = rows.min(), rows.max() + 1, columns.min(), columns.max() + 1
     camera = of.camera(np.array([float(shot.last)]), shot.aspect)
@@ -158,9 +157,9 @@ def main(count: int = 30) -> None:
     say("brightest letter's face by the darkest's, worst title", f"{worst.evenness:.2f} ({worst.name})", f"{EVEN}")
     least = min(titles, key=lambda one: one.weakest.legible)
     share = f"{least.weakest.legible:.0%} ({least.weakest.name} of {least.name})"
-    say("outline that stands apart by 1.6, worst letter", share, f"{LEGIBLE_SHARE:.0%}")
+    say("outline that stands apart by 1.6, worst letter", share, f"{LEAST_LEGIBLE:.0%}")
     white = max(titles, key=lambda one: one.white)
-    say("white of a title's letters, worst", f"{white.clipped:.2%} ({white.name})", f"{CLIPPED:.1%}")
+    say("white of a title's letters, worst", f"{white.white:.2%} ({white.name})", f"{MOST_WHITE:.1%}")
     through = [one.name for one in titles if one.horizon is not None and HORIZON[0] < one.horizon < HORIZON[1]]
     say("titles with a horizon through their letters", f"{len(through)}", "0")
     askew = [one.name for one in titles if not one.sits]

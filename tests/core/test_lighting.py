@@ -225,7 +225,7 @@ def test_a_highlight_spreads_over_the_letters_that_are_picked_and_is_not_white(s
     middle = (box[1:3].reshape(-1, 3).min(0) + box[1:3].reshape(-1, 3).max(0)) / 2
     x, y = picture_place(shot, np.array([box[1, :, 0].mean(), middle[1], box[1, :, 2].max()]))
     lit = after(shot, point_light(shot, shot.last, "lights", 0, "highlight", x, y, CACHE, letters=[1, 2]))
-    seen = metered(Evaluation(lit, CACHE), shot.last, 256, 144, 16)
+    seen = metered(Evaluation(lit, CACHE), shot.last, 256, 16)
     levels = [one.level for one in seen.readings]
     assert min(levels[1:3]) > 0.2
     assert max(levels[1:3]) < 3 * min(levels[1:3])

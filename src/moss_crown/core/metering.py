@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,8 +13,7 @@ from moss_crown.core.finish.meter import Reading, readings
 from moss_crown.core.form.mesh import BEVEL, FACE, FACETS
 from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.order import FrameOrder
-from moss_crown.core.picture import ready
-from moss_crown.core.render.renderer import Render, denoised
+from moss_crown.core.picture import render_layers
 
 
 @dataclass(frozen=True)
@@ -28,13 +27,10 @@ class Metered:
     pixels: NDArray[np.uint8]
 
 
-def metered(of: Evaluation, frame: int, width: int, height: int, samples: int, threads: int = 1) -> Metered:
-    """Meter a frame by a picture of so many pixels and samples."""
-    frame_ready = ready(of, frame, FrameOrder(width, height, samples, motion_blur=False, threads=threads))
-    with Render(frame_ready.scene, replace(frame_ready.settings, passes=True)) as render:
-        render.finish()
-        picture = frame_ready.picture(denoised(render.passes(), "high"))
-        layers = render.layers()
+def metered(of: Evaluation, frame: int, width: int, samples: int, threads: int = 1) -> Metered:
+    """Meter a frame by a picture so many pixels wide, of so many samples."""
+    order = FrameOrder(width, max(16, round(width / of.shot.aspect)), samples, motion_blur=False, threads=threads)
+    picture, layers = render_layers(of, frame, order)
     letters, facets = layers.mattes["letter"], layers.mattes["facet"]
     structure = of.structure(frame)
     numbers = {name: number for number, name in enumerate(letter_names(of.shot, structure))}

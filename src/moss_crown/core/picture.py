@@ -26,12 +26,12 @@ from moss_crown.core.formats.png import write_png
 from moss_crown.core.formats.stl import write_stl
 from moss_crown.core.look.dress import Dress
 from moss_crown.core.look.dressing import worn_by
-from moss_crown.core.order import FrameOrder, ModelFormat
+from moss_crown.core.order import FrameOrder, ModelFormat, Region
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.layers import Layers
 from moss_crown.core.render.renderer import Between, Passes, Render, RenderSettings, denoised, go_on, render
 from moss_crown.core.render.scopes import culprits
-from moss_crown.core.stage.backdrop import Backdrop, Region, seen_in
+from moss_crown.core.stage.backdrop import Backdrop, seen_in
 from moss_crown.core.stage.scene import Camera, Scene
 from moss_crown.core.type.shape import faces
 

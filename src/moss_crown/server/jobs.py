@@ -470,9 +470,7 @@ METER_WIDTH, METER_SAMPLES = 400, 12
 
 def meter_of(document: dict[str, Any], frame: int, threads: int) -> list[dict[str, Any]]:
     """How the letters of a frame stand in it: see `Reading`."""
-    of = _asked(document)
-    height = max(16, round(METER_WIDTH / of.shot.aspect))
-    return _read_off(metered(of, frame, METER_WIDTH, height, METER_SAMPLES, threads))
+    return _read_off(metered(_asked(document), frame, METER_WIDTH, METER_SAMPLES, threads))
 
 
 def _read_off(found: Metered) -> list[dict[str, Any]]:

@@ -87,7 +87,7 @@ def test_what_fills_the_picture_has_no_outline():
 
 
 def test_a_new_title_is_lit_evenly_and_stands_off():
-    found = metered(Evaluation(new_shot(text="SALT")), 72, 240, 135, 6, threads=2)
+    found = metered(Evaluation(new_shot(text="SALT")), 72, 240, 6, threads=2)
     assert [text for _, text, _ in found.letters] == list("SALT")
     assert [number for number, _, _ in found.letters] == [0, 1, 2, 3]
     levels = [one.level for one in found.readings]
@@ -102,5 +102,5 @@ def test_a_light_from_one_side_is_named_where_it_lights():
         write_shot(shot),
         [{"op": "replace", "path": f"/steps/{steps['environment']}/strength", "value": 0.0}],
     )
-    found = metered(Evaluation(dark), 72, 160, 90, 4)
+    found = metered(Evaluation(dark), 72, 160, 4)
     assert {light for _, _, light in found.letters} <= {"key", "rim"}

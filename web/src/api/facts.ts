@@ -39,6 +39,10 @@ export const BOUNDS = facts.bounds as Record<StepKind, Record<string, Bound>>;
 /** What is said of a kind of step, and of the parts that it is made of: the part's name, empty for the step; the words. */
 export const WORDS = facts.words as unknown as Record<StepKind, [string, string][]>;
 
+/** What is wanted of a letter in the light meter: the share of its outline that reads at least, that of it that is white at
+ *  most; and how many times as light as the darkest face the lightest may be. */
+export const METER = facts.meter;
+
 /** The columns of a draft's tables. */
 export const TABLES = facts.tables;
 

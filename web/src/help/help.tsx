@@ -1,14 +1,7 @@
 import { type ReactNode, useEffect, useId, useMemo, useRef, useState } from 'react';
 import { FACTS, KINDS, type StepKind, WORDS } from '../api/facts';
 import { Dialog } from '../ui/controls';
-import { PAGES, type Page } from './pages';
-
-/** Where the help is opened: at a page, and there at what is said of a kind of step and of a part of it. */
-export interface Place {
-  page: string;
-  kind?: StepKind;
-  find?: string;
-}
+import { PAGES, type Page, type Place, pageOf } from './pages';
 
 interface Passage {
   page: string;
@@ -21,7 +14,7 @@ const PASSAGES: Passage[] = [
   ...PAGES.flatMap((page) => page.text.map((text) => ({ page: page.id, title: page.title, text }))),
   ...KINDS.flatMap((kind) =>
     (WORDS[kind] ?? []).map(([part, text]) => ({
-      page: PAGES.find((page) => page.kinds.includes(kind))?.id ?? 'start',
+      page: pageOf(kind).id,
       kind,
       title: part ? `${FACTS[kind].title}: ${said(part)}` : FACTS[kind].title,
       text: text ?? '',

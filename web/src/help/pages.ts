@@ -123,5 +123,19 @@ export const PAGES: Page[] = [
 export const pageOf = (kind: string): Page =>
   PAGES.find((page) => page.kinds.includes(kind as StepKind)) ?? (PAGES[0] as Page);
 
+/** Where the help is opened: at a page, and there at what is said of a kind of step and of a value of it. */
+export interface Place {
+  page: string;
+  kind?: StepKind;
+  find?: string;
+}
+
+/** What is said of a kind of step, and of the value at a pointer, if there is one. */
+export const placeOf = (kind: StepKind, pointer = ''): Place => ({
+  page: pageOf(kind).id,
+  kind,
+  find: pointer.split('/').at(-1) ?? '',
+});
+
 /** Parts of the screen, and the page that each is explained on. */
 export const PAGE_OF_PART: Record<string, string> = { Sheet: 'keys', Picture: 'light', Recipe: 'start' };

@@ -1,8 +1,7 @@
 import { Command } from 'cmdk';
 import { useEffect, useMemo, useState } from 'react';
 import { useLocation } from 'wouter';
-import type { Place } from '../help/help';
-import { PAGE_OF_PART, pageOf } from '../help/pages';
+import { PAGE_OF_PART, type Place, placeOf } from '../help/pages';
 import { Dialog } from '../ui/controls';
 import { toggleTheme } from '../ui/theme';
 import { useShotStore } from './context';
@@ -192,8 +191,7 @@ function helpOf(element: Element | null, state: ShotState): Place {
   if (part !== 'Desk' && PAGE_OF_PART[part] && !(part === 'Recipe' && kind))
     return { page: PAGE_OF_PART[part] };
   if (!kind) return { page: 'start' };
-  const find = element?.closest('[data-path]')?.getAttribute('data-path')?.split('/').at(-1);
-  return { page: pageOf(kind).id, kind, ...(find ? { find } : {}) };
+  return placeOf(kind, element?.closest('[data-path]')?.getAttribute('data-path') ?? '');
 }
 
 const BARE_KEYS_IN = 'input, textarea, select, [role="listbox"], [role="dialog"]';

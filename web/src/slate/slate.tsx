@@ -333,14 +333,19 @@ function Several({
   changed: () => Promise<unknown>;
   onDone: () => void;
 }) {
-  async function each(what: (shot: string) => Promise<unknown>) {
+  const some = (noun: string) => (cards.length === 1 ? `One ${noun}` : `${cards.length} ${noun}s`);
+  /** Do something with each; what is said when all of it was done comes once the list shows it. */
+  async function each(what: (shot: string) => Promise<unknown>, done?: () => void) {
+    let failed = false;
     try {
       for (const card of cards) await what(card.id);
       onDone();
     } catch (error) {
+      failed = true;
       complain(error);
     }
     await changed();
+    if (!failed) done?.();
   }
   const restore = (shot: string) => ok(api.POST('/api/shots/{shot}/restore', { params: { path: { shot } } }));
   /** A take of each, by the orders that its dialog would begin with. */
@@ -350,28 +355,21 @@ function Several({
     const before = await ok(api.GET('/api/shots/{shot}/takes', { params }));
     await ok(api.POST('/api/shots/{shot}/takes', { params, body: ordersFor(document, before, production) }));
   }
-  async function move(to: string) {
-    const name = others.find((p) => p.id === to)?.name;
-    await each((shot) =>
-      ok(api.POST('/api/shots/{shot}/move', { params: { path: { shot } }, body: { production: to } })),
+  const moving = (to: string) => (shot: string) =>
+    ok(api.POST('/api/shots/{shot}/move', { params: { path: { shot } }, body: { production: to } }));
+  const move = (to: string) =>
+    each(moving(to), () =>
+      toast(`${some('shot')} moved to ${others.find((p) => p.id === to)?.name}`, 'note', {
+        label: 'Undo',
+        run: () => void each(moving(production)),
+      }),
     );
-    toast(`${cards.length === 1 ? 'One shot' : `${cards.length} shots`} moved to ${name}`, 'note', {
-      label: 'Undo',
-      run: () =>
-        void each((shot) =>
-          ok(api.POST('/api/shots/{shot}/move', { params: { path: { shot } }, body: { production } })),
-        ),
-    });
-  }
   return (
     <>
       <Button
-        onClick={async () => {
-          await each(order);
-          toast(
-            `${cards.length === 1 ? 'One take' : `${cards.length} takes`} ordered, as each shot was ordered last`,
-          );
-        }}
+        onClick={() =>
+          void each(order, () => toast(`${some('take')} ordered, as each shot was ordered last`))
+        }
       >
         <Clapperboard size={13} /> Order takes
       </Button>
@@ -398,10 +396,16 @@ function Several({
         <Copy size={13} /> Duplicate
       </Button>
       <Button
-        onClick={async () => {
-          await each((shot) => ok(api.DELETE('/api/shots/{shot}', { params: { path: { shot } } })));
-          toast(`${cards.length} shots deleted`, 'note', { label: 'Undo', run: () => void each(restore) });
-        }}
+        onClick={() =>
+          void each(
+            (shot) => ok(api.DELETE('/api/shots/{shot}', { params: { path: { shot } } })),
+            () =>
+              toast(`${cards.length} shots deleted`, 'note', {
+                label: 'Undo',
+                run: () => void each(restore),
+              }),
+          )
+        }
       >
         <Trash2 size={13} /> Delete
       </Button>

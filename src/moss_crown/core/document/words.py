@@ -5,10 +5,10 @@ from __future__ import annotations
 import inspect
 
 from moss_crown.core.document.kinds import StepBase
-from moss_crown.core.document.values import Formula, Key, Keyed, Link
+from moss_crown.core.document.values import Ease, Formula, Key, Keyed, Link
 
-PARTS_OF_ALL = {model.__name__ for model in (Formula, Key, Keyed, Link)} | {"Ease"}
-"""Models that any value may hold: they have a page of their own."""
+PARTS_OF_ALL = {model.__name__ for model in (Ease, Formula, Key, Keyed, Link)}
+"""Models that any value may hold: a page of the help is about them."""
 
 
 def words_of(step: type[StepBase]) -> list[list[str]]:

@@ -105,7 +105,7 @@ def as_set(shot: Shot, frame: float) -> Structure:
         below, seen = shot.steps[member.step + 1 :], exposed - member.late
         if isinstance(step, BlockStep) and (numbers := swaps_shown(below, seen)):
             faces = replace(NO_FACES, texts=numbers)
-            step = step.model_copy(update={"text": text_of(below, seen, sample_choice(step.text, own))})
+            step = step.model_copy(update={"text": text_of(below, numbers, seen, sample_choice(step.text, own))})
         else:
             faces = NO_FACES
         setting = set_at(step, own)

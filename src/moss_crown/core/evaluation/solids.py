@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from statistics import median
 from typing import TypeAlias
 
@@ -12,9 +11,10 @@ from numpy.typing import NDArray
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.evaluation.setting import Block, form_of_letter
 from moss_crown.core.form.mesh import Solid
-from moss_crown.core.form.outline import FINER, TOLERANCE, Join, letter_outline, shaped
-from moss_crown.core.form.section import section, stem_width
+from moss_crown.core.form.outline import FINER, TOLERANCE, letter_outline
+from moss_crown.core.form.section import section
 from moss_crown.core.form.solid import Form, solid
+from moss_crown.core.form.stems import stem
 from moss_crown.core.form.tube import Line
 from moss_crown.core.stage.scene import Camera
 from moss_crown.core.type import emblem
@@ -77,23 +77,15 @@ def solid_of(letter: Letter, form: Form, cache: Cache, edge: float | None = None
     return letter_solid(letter.glyphs, letter.family, letter.axes, letter.unit, own, cache, edge)
 
 
-@lru_cache(maxsize=4096)
-def _stem(
-    glyphs: Glyphs, family: str, axes: Axes, unit: float, weight: float, fill: bool, wall: float, join: Join
-) -> float:
-    rings = letter_outline(glyphs, faces(family, axes))
-    return stem_width(shaped(rings, weight, fill, wall / unit, join)) * unit
-
-
 def block_section(block: Block) -> tuple[NDArray[np.float64], float]:
     """The cross-section of a block's letters through a stem of their usual width, and that width in metres."""
     form = block.form
     stems = [
-        _stem(m.glyphs, m.family, m.axes, m.unit, form.weight + m.weight, form.fill, form.wall, form.join)
+        stem(m.glyphs, m.family, m.axes, m.unit, form.weight + m.weight, form.fill, form.wall, form.join)
         for m in block.letters[:SECTION_LETTERS]
     ]
-    stem = median(stems) if stems else 0.0
-    return section(form, stem), stem
+    usual = median(stems) if stems else 0.0
+    return section(form, usual), usual
 
 
 def fineness(letter: Letter, pose: NDArray[np.float64], camera: Camera, height: int) -> float:

@@ -22,6 +22,9 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 LEGIBLE = 1.6
 """A contrast from which an outline reads."""
+LEAST_LEGIBLE, MOST_WHITE, EVEN = 0.9, 0.005, 2.5
+"""What is wanted: the share of an outline that reads at least, that of a letter which is white at most, and how many
+times as light as the darkest face the lightest may be."""
 _ROOM_LIGHT = 0.05
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 from functools import lru_cache
 from statistics import median
 
-from moss_crown.core.form.outline import letter_outline
+from moss_crown.core.form.outline import Join, letter_outline, shaped
 from moss_crown.core.form.section import stem_width
+from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, letters_of
-from moss_crown.core.type.shape import Style, faces
+from moss_crown.core.type.shape import Glyph, Style, faces
 
 WORD = "HEINno"
 """Letters with stems to measure; of a script without them its spare family's stand in."""
@@ -36,4 +37,20 @@ def _family_stem(style: Style) -> tuple[float, float]:
 
 
 def _width(letter: Letter) -> float:
-    return stem_width(letter_outline(letter.glyphs, faces(letter.family, letter.axes))) * letter.unit
+    return stem(letter.glyphs, letter.family, letter.axes, letter.unit)
+
+
+@lru_cache(maxsize=4096)
+def stem(
+    glyphs: tuple[Glyph, ...],
+    family: str,
+    axes: Axes,
+    unit: float,
+    weight: float = 0.0,
+    fill: bool = False,
+    wall: float = 0.0,
+    join: Join = "mitre",
+) -> float:
+    """The width in metres of a letter's stems, as a form makes them: see `shaped`; the wall in metres."""
+    rings = letter_outline(glyphs, faces(family, axes))
+    return stem_width(shaped(rings, weight, fill, wall / unit, join)) * unit

@@ -23,26 +23,28 @@ def texts(step: SwapStep, frame: float) -> tuple[str, ...]:
     return tuple("\n".join(part.strip() for part in line.split("|")) for line in lines if line.strip())
 
 
-def done(step: SwapStep, frames: Frames, count: int) -> Floats:
-    """(f): how many of `count` turns are over, with what part of the one that goes on."""
+def done(step: SwapStep, frames: Frames) -> Floats:
+    """(f): how many of its turns are over, with what part of the one that goes on."""
+    count = np.array([len(texts(step, float(frame))) for frame in frames])
     turn, hold = sample(step.turn, frames), sample(step.hold, frames)
     since = frames - sample(step.start, frames)
-    number = np.clip(np.floor(since / (turn + hold)), 0, max(count - 1, 0))
+    number = np.clip(np.floor(since / (turn + hold)), 0, np.maximum(count - 1, 0))
     part = ease(step.ease, np.clip((since - number * (turn + hold)) / turn, 0, 1))
-    return np.asarray(number + np.clip(part, 0, 1)) if count else np.zeros(len(frames))
+    return np.where(count > 0, number + np.clip(part, 0, 1), 0.0)
 
 
 def shown(steps: Sequence[object], frame: float) -> tuple[int, ...]:
     """For each swap among the steps below a block, the number of the text that it is at."""
     swaps = [step for step in steps if isinstance(step, SwapStep)]
     at = np.array([frame])
-    return tuple(int(np.floor(done(step, at, len(texts(step, frame)))[0] + 0.5)) for step in swaps)
+    return tuple(int(np.floor(done(step, at)[0] + 0.5)) for step in swaps)
 
 
-def text_of(steps: Sequence[object], frame: float, own: str) -> str:
-    """The text that the last swap that is on gives a block above the steps, whose own text is `own`."""
+def text_of(steps: Sequence[object], numbers: Sequence[int], frame: float, own: str) -> str:
+    """The text that the last swap that is on gives a block above the steps, whose own text is `own`; `numbers` are
+    those of the texts that are `shown`."""
     swaps = [step for step in steps if isinstance(step, SwapStep)]
-    for step, number in reversed(list(zip(swaps, shown(swaps, frame), strict=True))):
+    for step, number in reversed(list(zip(swaps, numbers, strict=True))):
         if sample_choice(step.on, frame):
             return (*texts(step, frame), own)[number]
     return own
@@ -51,10 +53,9 @@ def text_of(steps: Sequence[object], frame: float, own: str) -> str:
 def turned(step: SwapStep, frames: Frames, number: int) -> Floats:
     """(f, 3): how a block that shows text `number` is turned, in radians about the axes; on from there, too, where the
     shutter is open while another would be shown."""
-    over = np.array([done(step, frames[k : k + 1], len(texts(step, float(at))))[0] for k, at in enumerate(frames)])
     whole = np.array([2 * np.pi if one == "back" else np.pi for one in choices(step.swaps, frames)])
     return np.asarray(
-        ((over - number) * whole)[:, None] * np.array([_AXES[way] for way in choices(step.turns, frames)])
+        ((done(step, frames) - number) * whole)[:, None] * np.array([_AXES[way] for way in choices(step.turns, frames)])
     )
 
 

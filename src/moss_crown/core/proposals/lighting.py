@@ -101,6 +101,7 @@ def point_light(
     lamp = lights.lights[light]
     here = np.asarray(sample_parts(lamp.place, frame), np.float64)
     eye, way = _ray(shot, frame, x, y)
+    covered = _corners(shot, frame, letters) if effect == "highlight" and letters else None
     if effect == "shadow":
         point = _on_stage(shot, frame, eye, way)
         corners = Evaluation(shot).title_corners(frame)
@@ -108,9 +109,8 @@ def point_light(
         towards = target - point
     else:
         point, normal = _on_letters(shot, frame, eye, way, cache, effect == "edge")
-        if effect == "highlight" and letters:
-            middle = _corners(shot, frame, letters)
-            middle = (middle.min(0) + middle.max(0)) / 2
+        if covered is not None:
+            middle = (covered.min(0) + covered.max(0)) / 2
             point = middle + normal * (normal @ (point - middle))  # of all of them, in the plane that was met
         view = eye - point
         view /= np.linalg.norm(view)
@@ -121,8 +121,9 @@ def point_light(
     place = target + towards * _clear(target, towards, distance, wall_behind(shot, frame))
     base = f"/steps/{index}/lights/{light}"
     patch = [_put(f"{base}/place", lamp.place, frame, place), _put(f"{base}/aim", lamp.aim, frame, target)]
-    if effect == "highlight" and letters:
-        patch += _spread(shot, frame, lamp, base, letters, eye, target, float(np.linalg.norm(place - target)))
+    if covered is not None:
+        wanted = _spread(shot, frame, lamp, covered, eye, target, float(np.linalg.norm(place - target)))
+        patch += [{"op": "replace", "path": f"{base}/{name}", "value": round(v, 4)} for name, v in wanted.items()]
     return patch
 
 
@@ -131,31 +132,27 @@ BRIGHTEST = 3.2
 
 
 def _spread(
-    shot: Shot, frame: float, lamp: Light, base: str, letters: Sequence[int], eye: Floats, target: Floats, away: float
-) -> Patch:
-    """A lamp `away` from letters made so large that its mirror image covers them, and of such a power that it is not
-    white there. What changes over the shot, or has another shape, stays as it is."""
-    across, high = (float(v) for v in np.ptp(_corners(shot, frame, letters), 0)[:2])
+    shot: Shot, frame: float, lamp: Light, covered: Floats, eye: Floats, target: Floats, away: float
+) -> dict[str, float]:
+    """The size of a lamp `away` from letters whose mirror image covers their corners (n, 3), and the power with which
+    it is not white there, by the names of its values. What changes over the shot, or has another shape, stays as it
+    is."""
+    across, high = (float(v) for v in np.ptp(covered, 0)[:2])
     seen_from = float(np.linalg.norm(eye - target))
-    light = BRIGHTEST / 2 ** sample_one(camera_step(shot).exposure, frame)
+    light = BRIGHTEST / 2 ** (sample_one(camera_step(shot).exposure, frame) + sample_one(lamp.stops, frame))
     shape = sample_choice(lamp.shape, frame)
     wanted: dict[str, float] = {}
     if shape == "sun":
         radius = max(across, high) / 2 / seen_from
-        wanted["angle"] = min(float(np.degrees(2 * np.arctan(radius))), 60.0)
-        wanted["power"] = light * np.pi * radius**2 * np.pi * SUN_AWAY**2
+        angle = min(float(np.degrees(2 * np.arctan(radius))), 60.0)
+        wanted = {"angle": angle, "power": light * np.pi * radius**2 * np.pi * SUN_AWAY**2}
     elif shape in ("rectangle", "disc"):
         grown = (seen_from + away) / seen_from
-        wanted |= {"width": across * grown, "height": high * grown}
-        wanted["power"] = light * np.pi * wanted["width"] * wanted["height"] * (np.pi / 4 if shape == "disc" else 1)
+        area = across * high * grown**2 * (np.pi / 4 if shape == "disc" else 1)
+        wanted = {"width": across * grown, "height": high * grown, "power": light * np.pi * area}
     if any(isinstance(getattr(lamp, name), Keyed | Formula | Link) for name in wanted):
-        return []
-    wanted["power"] = wanted["power"] / 2 ** sample_one(lamp.stops, frame) if wanted else 0.0
-    return [
-        {"op": "replace", "path": f"{base}/{name}", "value": round(float(value), 4)}
-        for name, value in wanted.items()
-        if shape in ("sun", "rectangle", "disc")
-    ]
+        return {}
+    return wanted
 
 
 def _corners(shot: Shot, frame: float, letters: Sequence[int]) -> Floats:

@@ -17,15 +17,14 @@ from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Formula, Link
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.finish.meter import Reading
+from moss_crown.core.finish.meter import EVEN, LEAST_LEGIBLE, MOST_WHITE, Reading
 from moss_crown.core.metering import Metered, metered
 from moss_crown.core.proposals.kits import KITS, Mending
 from moss_crown.core.proposals.lighting import measure, placed
 
 WIDTH, SAMPLES = 256, 8
-LIGHT, EVEN, OUTLINE, WHITE = 0.10, 2.5, 0.9, 0.005
-"""What is wanted: a face's light of that of white; the lightest face by the darkest; the share of an outline that is
-legible; the share of a letter that is white at most."""
+LIGHT = 0.10
+"""A face's light of that of white that is wanted."""
 
 
 @dataclass(frozen=True)
@@ -44,7 +43,7 @@ Change = tuple[str, Patch]
 def mend(shot: Shot, frame: int, what: Mending, threads: int = 1) -> Mended:
     """The one change of light, of those tried, that mends most. Raises DocumentInvalid when no letter is seen, when
     there is nothing to mend, and when no change helps."""
-    before = _metered(shot, frame, threads)
+    before = metered(Evaluation(shot), frame, WIDTH, SAMPLES, threads)
     if not before.readings:
         raise DocumentInvalid("frame", "a frame with letters", "no letter is seen at this frame")
     badness = BADNESS[what]
@@ -53,7 +52,8 @@ def mend(shot: Shot, frame: int, what: Mending, threads: int = 1) -> Mended:
         raise DocumentInvalid("what", "letters that ask for it", FINE[what])
     best, found = here, None
     for about, patch in _changes(shot, frame, what):
-        after = _metered(patched(write_shot(shot), patch), frame, threads)
+        changed = Evaluation(patched(write_shot(shot), patch))
+        after = metered(changed, frame, WIDTH, SAMPLES, threads)
         there = badness(after.readings)
         if there < best - 1e-3:
             best, found = there, Mended(patch, about, before, after)
@@ -69,22 +69,18 @@ FINE: dict[Mending, str] = {
 }
 
 
-def _metered(shot: Shot, frame: int, threads: int) -> Metered:
-    return metered(Evaluation(shot), frame, WIDTH, max(16, round(WIDTH / shot.aspect)), SAMPLES, threads)
-
-
 def _dark(found: list[Reading]) -> float:
     low, high = min(one.level for one in found), max(one.level for one in found)
     return max(0.0, math.log2(LIGHT / max(low, 1e-4))) + max(0.0, math.log2(high / max(low, 1e-4) / EVEN))
 
 
 def _unread(found: list[Reading]) -> float:
-    lacks = [max(0.0, OUTLINE - one.legible) for one in found]
+    lacks = [max(0.0, LEAST_LEGIBLE - one.legible) for one in found]
     return sum(lacks) / len(lacks) + 0.5 * max(lacks)
 
 
 def _white(found: list[Reading]) -> float:
-    return sum(max(0.0, one.clipped - WHITE) for one in found) / len(found)
+    return sum(max(0.0, one.clipped - MOST_WHITE) for one in found) / len(found)
 
 
 BADNESS: dict[Mending, Callable[[list[Reading]], float]] = {
@@ -104,27 +100,25 @@ def _changes(shot: Shot, frame: int, what: Mending) -> list[Change]:
             for n, lamp in enumerate(step.lights):
                 path, name = f"/steps/{k}/lights/{n}", lamp.name or f"light {n + 1}"
                 for factor in factors:
-                    found += _scaled(f"{name}: {factor:g} times its power", f"{path}/power", lamp.power, factor)
+                    found.append((f"{name}: {factor:g} times its power", _times(f"{path}/power", lamp.power, factor)))
                 if what == "calm":
-                    wider = _scaled("", f"{path}/width", lamp.width, 2.2)
-                    higher = _scaled("", f"{path}/height", lamp.height, 2.2)
-                    if wider and higher:
-                        found.append((f"{name}: more than twice as large", wider[0][1] + higher[0][1]))
+                    wider, higher = (_times(f"{path}/{side}", getattr(lamp, side), 2.2) for side in ("width", "height"))
+                    found.append((f"{name}: more than twice as large", wider + higher if wider and higher else []))
             if what != "calm":
-                found += _more_lamps(shot, frame, f"/steps/{k}/lights", len(step.lights), what)
+                found += _more_lamps(shot, frame, f"/steps/{k}/lights", what)
         if isinstance(step, EnvironmentStep) and step.on is True:
             for factor in (*factors[:1], 1 / factors[0]) if what == "separate" else factors[:1]:
                 about = f"environment: {factor:.2g} times as strong"
-                found += _scaled(about, f"/steps/{k}/strength", step.strength, factor)
+                found.append((about, _times(f"/steps/{k}/strength", step.strength, factor)))
             if isinstance(step.turn, int | float):
                 for turn in (-100, -50, -25, 25, 50, 100):
                     wanted = round((step.turn + turn + 180) % 360 - 180, 1)
                     patch = [{"op": "replace", "path": f"/steps/{k}/turn", "value": wanted}]
                     found.append((f"environment turned to {wanted:g} degrees", patch))
-    return found
+    return [(about, patch) for about, patch in found if patch]
 
 
-def _more_lamps(shot: Shot, frame: int, path: str, count: int, what: Mending) -> list[Change]:
+def _more_lamps(shot: Shot, frame: int, path: str, what: Mending) -> list[Change]:
     """A lamp more: a soft one from the front, or rims from behind on both sides."""
     try:
         centre, half = measure(shot, frame, "frame", "to light")
@@ -147,14 +141,13 @@ def _more_lamps(shot: Shot, frame: int, path: str, count: int, what: Mending) ->
     return found
 
 
-def _scaled(about: str, path: str, value: Any, factor: float) -> list[Change]:
+def _times(path: str, value: Any, factor: float) -> Patch:
     """A value, or all of its keys, times a factor; nothing for a formula or a link, and for what is 0."""
     if isinstance(value, Formula | Link):
         return []
     if isinstance(value, int | float):
-        return [(about, [{"op": "replace", "path": path, "value": round(value * factor, 4)}])] if value else []
-    keys = [
+        return [{"op": "replace", "path": path, "value": round(value * factor, 4)}] if value else []
+    return [
         {"op": "replace", "path": f"{path}/keys/{k}/value", "value": round(key.value * factor, 4)}
         for k, key in enumerate(value.keys)
     ]
-    return [(about, keys)]

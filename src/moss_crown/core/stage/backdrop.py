@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from moss_crown.core.order import Region
+
 Colour = tuple[float, float, float]
-Region = tuple[float, float, float, float]
 """Left, top, right, bottom in shares of the frame."""
 WHOLE: Region = (0.0, 0.0, 1.0, 1.0)
 

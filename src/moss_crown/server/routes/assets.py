@@ -53,11 +53,8 @@ async def add_asset(
     try:
         found = await _read(here, kind, name, raw)
     except (ComputeTooLong, ComputeFailed) as beyond:
-        bound = (
-            f"{VIEWER_SECONDS:.0f} seconds and 1 GB"
-            if kind == "picture"
-            else f"{READER_SECONDS:.0f} seconds and 512 MB"
-        )
+        seconds, room = (VIEWER_SECONDS, "1 GB") if kind == "picture" else (READER_SECONDS, "512 MB")
+        bound = f"{seconds:.0f} seconds and {room}"
         raise FileRefused("file", bound, f"the file takes too much to read: {beyond}") from None
 
     def keep(connection: Any) -> None:

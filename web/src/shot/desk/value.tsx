@@ -1,5 +1,5 @@
 import { useEffect, useId, useRef, useState } from 'react';
-import { pageOf } from '../../help/pages';
+import { placeOf } from '../../help/pages';
 import { inputLook } from '../../ui/controls';
 import { toast } from '../../ui/toasts';
 import { useShot, useShotStore } from '../context';
@@ -56,8 +56,7 @@ export function ValueField({ field, base }: { field: FieldSpec; base: string }) 
           className="min-w-0 flex-1 cursor-help hyphens-auto break-words"
           onClick={() => {
             const kind = stepOf(document, base)?.kind;
-            if (kind)
-              store.explain({ page: pageOf(kind).id, kind, find: field.path.split('/').at(-1) ?? '' });
+            if (kind) store.explain(placeOf(kind, field.path));
           }}
         >
           {field.label}

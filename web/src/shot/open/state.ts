@@ -1,6 +1,6 @@
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import type { Schemas } from '../../api/client';
-import type { Place } from '../../help/help';
+import type { Place } from '../../help/pages';
 import type { Draft, Speeds } from '../draft';
 import type { Key } from '../values';
 

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { api, ok, type Schemas } from '../../api/client';
+import { METER } from '../../api/facts';
 import { Button } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import type { Overlay } from './overlay';
@@ -8,27 +9,24 @@ import type { Overlay } from './overlay';
 type Reading = Schemas['ReadingOut'];
 type What = Schemas['MendOrder']['what'];
 
-/** What is wanted of a letter: the share of its outline that reads, and that of it that is white. */
-const OUTLINE = 0.9;
-const WHITE = 0.005;
-const EVEN = 2.5;
 const STILL_MS = 400;
 
-const WAYS: [What, string, string][] = [
-  ['lift', 'lift', 'Bring dark letters up to the others'],
-  ['separate', 'separate', 'Set outlines apart from what is behind them'],
-  ['calm', 'calm', 'Bring white places back into range'],
+const WAYS: [What, string][] = [
+  ['lift', 'Bring dark letters up to the others'],
+  ['separate', 'Set outlines apart from what is behind them'],
+  ['calm', 'Bring white places back into range'],
 ];
 
 /** A letter in words, as one would say it of a picture. */
 function inWords(one: Reading): string {
   const apart = `${one.contrast.toFixed(1)} to 1 ${one.darker ? 'darker than' : 'against'} ${one.behind || 'what is behind'}`;
-  const reads = one.legible < OUTLINE ? `, ${Math.round(one.legible * 100)} % of its outline reads` : '';
-  const white = one.clipped > WHITE ? `, ${(one.clipped * 100).toFixed(1)} % white` : '';
+  const reads =
+    one.legible < METER.legible ? `, ${Math.round(one.legible * 100)} % of its outline reads` : '';
+  const white = one.clipped > METER.white ? `, ${(one.clipped * 100).toFixed(1)} % white` : '';
   return `${one.text}: ${apart}${reads}${white}, lit by ${one.lit_by}`;
 }
 
-const wrong = (one: Reading) => one.legible < OUTLINE || one.clipped > WHITE;
+const wrong = (one: Reading) => one.legible < METER.legible || one.clipped > METER.white;
 
 /** How the title stands in the frame at the playhead, once that holds still. */
 function useReadings() {
@@ -135,7 +133,7 @@ function Metered({ picking, size }: Overlay) {
           {!error && !data && 'reading the light …'}
           {data && !shown.length && 'no letter is seen at this frame'}
           {shown.length > 0 &&
-            `The lightest face is ${uneven.toFixed(1)} times as light as the darkest${uneven > EVEN ? ', which is uneven' : ''}.`}
+            `The lightest face is ${uneven.toFixed(1)} times as light as the darkest${uneven > METER.even ? ', which is uneven' : ''}.`}
         </p>
         {said.length > 0 && (
           <ul className="mt-1 max-h-28 overflow-y-auto text-dim">
@@ -181,14 +179,14 @@ function Metered({ picking, size }: Overlay) {
           </div>
         ) : (
           <div className="mt-1.5 flex flex-wrap items-center gap-1.5">
-            {WAYS.map(([what, name, about]) => (
+            {WAYS.map(([what, about]) => (
               <Button
                 key={what}
                 title={about}
                 disabled={working !== null || !shown.length}
                 onClick={() => void work(what)}
               >
-                {working === what ? `${name}: trying lights …` : name}
+                {working === what ? `${what}: trying lights …` : what}
               </Button>
             ))}
           </div>
@@ -200,9 +198,10 @@ function Metered({ picking, size }: Overlay) {
 
 /** What a change is measured by, of all letters. */
 function told(what: What, found: Reading[]): string {
+  const mean = (of: (one: Reading) => number) =>
+    (100 * found.reduce((sum, one) => sum + of(one), 0)) / found.length;
   if (what === 'lift')
     return `the darkest face at ${(100 * Math.min(...found.map((one) => one.level))).toFixed(0)} %`;
-  if (what === 'separate')
-    return `${Math.round((100 * found.reduce((sum, one) => sum + one.legible, 0)) / Math.max(found.length, 1))} % of the outlines read`;
-  return `${((100 * found.reduce((sum, one) => sum + one.clipped, 0)) / Math.max(found.length, 1)).toFixed(1)} % white`;
+  if (what === 'separate') return `${Math.round(mean((one) => one.legible))} % of the outlines read`;
+  return `${mean((one) => one.clipped).toFixed(1)} % white`;
 }
