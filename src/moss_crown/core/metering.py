@@ -15,6 +15,9 @@ from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.order import FrameOrder
 from moss_crown.core.picture import render_layers
 
+METER = (400, 12)
+"""The width in pixels and the samples of the picture that a user's light meter reads."""
+
 
 @dataclass(frozen=True)
 class Metered:

@@ -35,7 +35,7 @@ from moss_crown.core.look.exposure import linear_to_srgb
 from moss_crown.core.look.glsl import texture_source
 from moss_crown.core.look.pictures import at_most, is_picture, texture
 from moss_crown.core.look.prefilter import prefiltered
-from moss_crown.core.metering import Metered, metered
+from moss_crown.core.metering import METER, Metered, metered
 from moss_crown.core.motion.ready import ready_motion
 from moss_crown.core.order import FrameOrder, ModelFormat
 from moss_crown.core.picture import Ready, export_model, hot_lights, ready, render_frame, render_picture, title_model
@@ -465,12 +465,9 @@ def hot_of(document: dict[str, Any], frame: int, threads: int) -> list[tuple[str
     return hot_lights(_asked(document), frame, threads)
 
 
-METER_WIDTH, METER_SAMPLES = 400, 12
-
-
 def meter_of(document: dict[str, Any], frame: int, threads: int) -> list[dict[str, Any]]:
     """How the letters of a frame stand in it: see `Reading`."""
-    return _read_off(metered(_asked(document), frame, METER_WIDTH, METER_SAMPLES, threads))
+    return _read_off(metered(_asked(document), frame, *METER, threads))
 
 
 def _read_off(found: Metered) -> list[dict[str, Any]]:

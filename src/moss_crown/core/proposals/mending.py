@@ -18,7 +18,7 @@ from moss_crown.core.document.values import Formula, Link
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.finish.meter import EVEN, LEAST_LEGIBLE, MOST_WHITE, Reading
-from moss_crown.core.metering import Metered, metered
+from moss_crown.core.metering import METER, Metered, metered
 from moss_crown.core.proposals.kits import KITS, Mending
 from moss_crown.core.proposals.lighting import measure, placed
 
@@ -43,14 +43,15 @@ Change = tuple[str, Patch]
 def mend(shot: Shot, frame: int, what: Mending, threads: int = 1) -> Mended:
     """The one change of light, of those tried, that mends most. Raises DocumentInvalid when no letter is seen, when
     there is nothing to mend, and when no change helps."""
-    before = metered(Evaluation(shot), frame, WIDTH, SAMPLES, threads)
-    if not before.readings:
+    of, badness = Evaluation(shot), BADNESS[what]
+    read = metered(of, frame, *METER, threads).readings
+    if not read:
         raise DocumentInvalid("frame", "a frame with letters", "no letter is seen at this frame")
-    badness = BADNESS[what]
-    here = badness(before.readings)
-    if here < 1e-3:
+    # By the picture that the user's meter reads: what that finds well is well. Changes are tried on a coarser one.
+    if badness(read) < 1e-3:
         raise DocumentInvalid("what", "letters that ask for it", FINE[what])
-    best, found = here, None
+    before = metered(of, frame, WIDTH, SAMPLES, threads)
+    best, found = badness(before.readings), None
     for about, patch in _changes(shot, frame, what):
         changed = Evaluation(patched(write_shot(shot), patch))
         after = metered(changed, frame, WIDTH, SAMPLES, threads)
