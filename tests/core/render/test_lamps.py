@@ -16,6 +16,8 @@ from moss_crown.core.render.world import arriving_from
 from moss_crown.core.stage.camera import look_at
 from moss_crown.core.stage.lamps import EDGES, FACES, SUN_AWAY, WIDEST_SUN, light_at, sources_at
 from moss_crown.core.stage.scene import (
+    EVERYTHING,
+    MIRRORED,
     Camera,
     Manner,
     Placed,
@@ -135,6 +137,23 @@ def test_shadow_can_be_turned_off_and_letters_spared():
     assert floor_light([spared]) == pytest.approx([0, 0, 0])
     kept = RectangleLight(*_rectangle(), manner=Manner(touches=(FACES | EDGES,)))
     assert floor_light([kept])[0] > 0
+
+
+@pytest.mark.parametrize("shape", ["rectangle", "ball", "sun"])
+def test_what_does_not_mirror_a_lamp_has_its_light_without_its_gloss(shape):
+    """Of a floor that is dull nothing is missing, a metal has nothing else; a glossy one has what its dull base has,
+    however it is seen."""
+    place = {"place": (0.0, 3.0, 0.0), "aim": (0.0, 0.0, 0.0), "width": 0.8, "height": 0.8, "power": 100.0}
+    seen, hidden = (
+        light_at(Light(shape=shape, **place), 0, touches=touches) for touches in (None, (EVERYTHING ^ MIRRORED,))
+    )
+    assert floor_light([hidden]) == pytest.approx(floor_light([seen]), rel=0.01)
+    metal = Surface((0.5,) * 3, 1.0, 0.2, 1.5)
+    assert floor_light([seen], surfaces=(metal,))[0] > 0
+    assert floor_light([hidden], surfaces=(metal,)) == pytest.approx([0, 0, 0])
+    glossy = Surface((ALBEDO,) * 3, 0.0, 0.2, 1.5)
+    base = floor_light([hidden], surfaces=(glossy,))
+    assert 0.85 * floor_light([seen])[0] < base[0] < floor_light([seen])[0]
 
 
 @pytest.mark.parametrize("shape", ["rectangle", "ball", "sun"])

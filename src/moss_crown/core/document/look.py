@@ -203,6 +203,7 @@ class Light(Model):
     sky. `white` is its colour temperature in kelvin (6500: neutral), `stops` doubles or halves its light. `spot` is the
     whole angle of its cone, 0 for none, `soft` the share of it over which it fades. Beyond `limit` metres it does not
     reach, 0 for no limit. It lights what the switches say, and of blocks those in `only`, or all when that is empty.
+    What does not mirror it is still lit by it, but no gloss shows its shape.
 
     `on_letters_dark` and `on_stage_dark` say how dark its shadows are there: 1 as they fall, 0 none. A `stack` of more
     than 1 shares its light among so many sources in the same place, each `spread` times as wide as the one before: a
@@ -231,6 +232,8 @@ class Light(Model):
     on_faces: Value[bool] = True
     on_edges: Value[bool] = True
     on_stage: Value[bool] = True
+    mirrored_letters: Value[bool] = True
+    mirrored_stage: Value[bool] = True
     only: list[Identity] = Field(default_factory=list, max_length=limits.STEPS)
 
 

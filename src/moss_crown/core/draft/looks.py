@@ -49,7 +49,18 @@ from moss_crown.core.look.patterns import NAMES
 from moss_crown.core.motion.groups import Member, members
 from moss_crown.core.stage.backdrop import corners, covering
 from moss_crown.core.stage.lamps import EDGES, FACES
-from moss_crown.core.stage.scene import Globe, Ground, Haze, Light, ShapeLight, Sheet, SunLight, triangle_areas
+from moss_crown.core.stage.scene import (
+    EVERYTHING,
+    MIRRORED,
+    Globe,
+    Ground,
+    Haze,
+    Light,
+    ShapeLight,
+    Sheet,
+    SunLight,
+    triangle_areas,
+)
 from moss_crown.core.stage.staging import grounds_at, haze_at, horizon_at
 from moss_crown.core.values.sampling import sample_choice, sample_one
 
@@ -122,11 +133,12 @@ def _ground(ground: Ground, surface: Surface) -> GroundDrawn:
 def _lamp(light: Light) -> LampDrawn:
     """A lamp as the draft draws it."""
     manner = light.manner
-    letters, stage = (manner.touches[:-1], manner.touches[-1]) if manner.touches else (None, True)
+    letters, stage = (manner.touches[:-1], manner.touches[-1]) if manner.touches else (None, EVERYTHING)
     touches = Touches(
         None if letters is None else [k for k, bits in enumerate(letters) if bits & FACES],
         None if letters is None else [k for k, bits in enumerate(letters) if bits & EDGES],
         bool(stage),
+        (letters is None or all(bits & MIRRORED for bits in letters if bits), not stage or bool(stage & MIRRORED)),
     )
     spot = float(np.arccos(manner.cone[1])) if manner.cone else 0.0
     soft = float(1 - np.arccos(manner.cone[0]) / np.arccos(manner.cone[1])) if manner.cone else 1.0

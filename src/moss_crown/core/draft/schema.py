@@ -150,11 +150,13 @@ class HazeDrawn:
 
 @dataclass(frozen=True, slots=True)
 class Touches:
-    """The blocks whose faces and whose edges a lamp lights, null for all, and whether it lights the stage."""
+    """The blocks whose faces and whose edges a lamp lights, null for all, whether it lights the stage, and whether
+    letters and the stage mirror it."""
 
     face: list[int] | None
     edge: list[int] | None
     stage: bool
+    mirrored: tuple[bool, bool] = (True, True)
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from moss_crown.core.look import pictures
 from moss_crown.core.look.environment import Tilt, environment, tilted
 from moss_crown.core.stage.backdrop import Backdrop
 from moss_crown.core.stage.lamps import EDGES, FACES, light_at, sources_at
-from moss_crown.core.stage.scene import Light, Surround
+from moss_crown.core.stage.scene import EVERYTHING, MIRRORED, Light, Surround
 from moss_crown.core.values.sampling import sample_choice, sample_one, sample_parts, sample_triple
 
 
@@ -89,10 +89,12 @@ def lights_at(
         if isinstance(step, LightsStep) and sample_choice(step.on, frame):
             for lamp in step.lights:
                 bits = FACES * sample_choice(lamp.on_faces, frame) | EDGES * sample_choice(lamp.on_edges, frame)
-                stage = sample_choice(lamp.on_stage, frame)
+                bits |= MIRRORED * sample_choice(lamp.mirrored_letters, frame)
+                ground = EVERYTHING if sample_choice(lamp.mirrored_stage, frame) else EVERYTHING ^ MIRRORED
+                ground *= sample_choice(lamp.on_stage, frame)
                 touches = None
-                if lamp.only or not stage or bits != FACES | EDGES:
+                if lamp.only or ground != EVERYTHING or bits != FACES | EDGES | MIRRORED:
                     letters = [bits if not lamp.only or owner in lamp.only else 0 for owner in owners]
-                    touches = (*letters, *([255 if stage else 0] * grounds))
+                    touches = (*letters, *([ground] * grounds))
                 found += [light_at(lamp, frame, touches)] if whole else sources_at(lamp, frame, touches)
     return tuple(found)

@@ -55,6 +55,13 @@ def weight(density, chance):
 
 
 @kernel
+def met_in(touches, facet):
+    """Whether light that a ray met by chance counts at the surface it was scattered from: what does not mirror a light
+    has all that it gets of it by looking there."""
+    return (touches >> facet) & (touches >> 7) & 1
+
+
+@kernel
 def told_apart(light_of, w, q, n):
     """Lanes that are alive by what their rays met, into MISSED (nothing), SHONE (a lamp), MET (a surface), and how many
     there are of each. Without branches: they would be guessed wrong."""
@@ -110,7 +117,7 @@ def sky(world, w, q, n, missed, picked, film, clamp, passes):
         r, g, b = texel(radiance, across, down)
         chance = density_at(cells, dense, q[ln.SIDE + i], across, down)
         scale = weight(w[ln.DENSITY + i], chance * factor)
-        if touches[count, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
+        if met_in(touches[count, q[ln.LAST_INSTANCE + i]], q[ln.LAST_FACET + i]):
             r, g, b = r * w[ln.TR + i] * scale, g * w[ln.TG + i] * scale, b * w[ln.TB + i] * scale
             add(film, w, q, i, count, r, g, b, clamp, passes)
 
@@ -131,7 +138,7 @@ def suns(world, w, q, missed, picked, film, clamp, passes):
             x = w[ln.DX + i] + lamps[k, NORMAL]
             y = w[ln.DY + i] + lamps[k, NORMAL + 1]
             z = w[ln.DZ + i] + lamps[k, NORMAL + 2]
-            touched = touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1
+            touched = met_in(touches[k, q[ln.LAST_INSTANCE + i]], q[ln.LAST_FACET + i])
             if touched and x * x + y * y + z * z <= TWO * edge:
                 scale = weight(w[ln.DENSITY + i], chance)
                 r = lamps[k, RADIANCE] * w[ln.TR + i] * scale
@@ -150,7 +157,7 @@ def lamps_met(world, w, q, shone, picked, film, clamp, passes):
         i = i64(q[ln.SHONE + j])
         instance = q[ln.INSTANCE + i]
         k = i64(light_of[instance])
-        if not touches[k, q[ln.LAST_INSTANCE + i]] >> q[ln.LAST_FACET + i] & 1:
+        if not met_in(touches[k, q[ln.LAST_INSTANCE + i]], q[ln.LAST_FACET + i]):
             continue
         dx, dy, dz, far = w[ln.DX + i], w[ln.DY + i], w[ln.DZ + i], w[ln.FAR + i]
         axis = -(dx * lamps[k, NORMAL] + dy * lamps[k, NORMAL + 1] + dz * lamps[k, NORMAL + 2])

@@ -115,6 +115,16 @@ def _keep_touched(world, w, q, n):
 
 
 @kernel
+def _not_mirrored(world, w, q, n):
+    """Where a light is not mirrored only the diffuse base gets it, and only by looking there (see `met_in`)."""
+    touches = world.touches
+    for i in range(n):
+        if not touches[q[ln.LAMP + i], q[ln.INSTANCE + i]] >> 7 & 1:
+            w[ln.OUT_R + i], w[ln.OUT_G + i], w[ln.OUT_B + i] = w[ln.EVEN_R + i], w[ln.EVEN_G + i], w[ln.EVEN_B + i]
+            w[ln.DRAWN + i] = ZERO
+
+
+@kernel
 def _into_frame(w, n):
     """The direction to the light in the surface's frame; lanes that it can not reach get a chance of 0."""
     for i in range(n):
@@ -411,6 +421,8 @@ def trace_rows(
                     if kind in (EVERY, SKY):
                         sky_radiance(world, w, q, n)
                     evaluate(w, table, n, wide, layered)
+                    if world.unmirrored:
+                        _not_mirrored(world, w, q, n)
                     if passes and depth == 0:
                         _split(w, wide)
                     _weigh(w, wide)

@@ -17,10 +17,19 @@ from moss_crown.core.render.surfaces import material_rows
 from moss_crown.core.render.tables import albedo_table, glass_table
 from moss_crown.core.render.texturing import textures
 from moss_crown.core.stage.ground import HALVES, square, triangulated
-from moss_crown.core.stage.scene import Haze, Light, RectangleLight, Scene, ShapeLight, SunLight, triangle_areas
+from moss_crown.core.stage.scene import (
+    EVERYTHING,
+    MIRRORED,
+    Haze,
+    Light,
+    RectangleLight,
+    Scene,
+    ShapeLight,
+    SunLight,
+    triangle_areas,
+)
 
 F32 = NDArray[np.float32]
-_ALL = 0xFF
 
 
 class World(NamedTuple):
@@ -48,8 +57,9 @@ class World(NamedTuple):
     glass: F32  # tables.glass_table
     lights: F32  # (l, lamps.LIGHT_ROW)
     choice: F32  # (l + 2): rising chances to choose each lamp, then the environment
-    touches: NDArray[np.uint8]  # (l + 1, i): a bit a facet that the light reaches
+    touches: NDArray[np.uint8]  # (l + 1, i): a bit a facet that the light reaches, and MIRRORED
     linked: bool  # whether any lamp spares anything
+    unmirrored: bool  # whether any is not mirrored in what it lights
     dark: F32  # (l + 1, i): how dark the light's shadows are
     glow: int  # the lamp that is all letters that glow, or -1
     pieces: F32  # (p, lamps.PIECE_ROW) triangles of shapes
@@ -197,6 +207,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         choice=_choice([*pieces.arriving, around]),
         touches=_touches(scene, len(lights), instances),
         linked=any(light.manner.touches is not None for light in scene.lights),
+        unmirrored=any(0 < bits < MIRRORED for light in scene.lights for bits in light.manner.touches or ()),
         dark=_dark(scene, len(lights), instances),
         glow=len(scene.lights) if len(lights) > len(scene.lights) else -1,
         pieces=pieces.rows,
@@ -362,7 +373,7 @@ def _light_row(light: Light) -> NDArray[np.float64]:
 
 
 def _touches(scene: Scene, lights: int, instances: int) -> NDArray[np.uint8]:
-    found = np.full((lights + 1, instances), _ALL, np.uint8)
+    found = np.full((lights + 1, instances), EVERYTHING, np.uint8)
     for k, light in enumerate(scene.lights):
         if light.manner.touches is not None:
             found[k, : len(light.manner.touches)] = light.manner.touches

@@ -21,11 +21,18 @@ def triangle_areas(triangles: NDArray[np.float64]) -> NDArray[np.float64]:
     return found
 
 
+MIRRORED = 0b1000_0000
+"""The bit of what also mirrors a lamp that lights it."""
+EVERYTHING = 0b1111_1111
+"""The bits of what a lamp lights altogether and is mirrored in."""
+
+
 @dataclass(frozen=True)
 class Manner:
     """How a lamp lights. `cone`: cosines of a spot's inner and outer angle from its axis; `limit`: the distance in
     metres beyond which it does not reach, 0 for none; `dark`: how dark its shadows are on letters and on the stage;
-    `touches`: for each letter, then each sheet, a bit a facet that it lights, None for everything."""
+    `touches`: for each letter, then each sheet, a bit a facet that it lights and MIRRORED,
+    None for everything."""
 
     cone: tuple[float, float] | None = None
     limit: float = 0.0

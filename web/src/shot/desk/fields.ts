@@ -197,6 +197,8 @@ function lightFields(light: Light, k: number): FieldSpec[] {
     { path: `${at}/on_faces`, label: 'Lights faces', kind: 'switch' },
     { path: `${at}/on_edges`, label: 'Lights edges', kind: 'switch' },
     { path: `${at}/on_stage`, label: 'Lights the stage', kind: 'switch' },
+    { path: `${at}/mirrored_letters`, label: 'Mirrored in letters', kind: 'switch' },
+    { path: `${at}/mirrored_stage`, label: 'Mirrored in the stage', kind: 'switch' },
   ];
 }
 

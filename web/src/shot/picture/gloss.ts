@@ -1,7 +1,7 @@
 import * as THREE from 'three';
 import type { Lamp } from '../draft';
 import { replaced } from './patching';
-import { TOUCHING_LIGHTS } from './touching';
+import { MOST_TOLD, TOUCHING_LIGHTS } from './touching';
 
 const MOST = 8;
 const SPOT = 'return smoothstep( coneCosine, penumbraCosine, angleCosine );';
@@ -132,10 +132,28 @@ export const LIGHTS_BY_COSINE = replaced(
   `return penumbraCosine > 0.9999 ? max(angleCosine, 0.0) : ${SPOT.slice('return '.length)}`,
 );
 
-/** Lamps that are mirrored leave no highlight of their own; suns do, whose lights come after them. */
+/** Lamps that are mirrored leave no highlight of their own; suns do where something mirrors them, whose lights come
+ *  after them. */
 const BEFORE_SUNS = '#if ( NUM_DIR_LIGHTS > 0 ) && defined( RE_Direct )';
+const SUN_SHINES = /(directionalLight\b[\s\S]*?)(RE_Direct\( directLight,[^;]*;)/;
 export const LIGHTS_WITHOUT_HIGHLIGHTS = replaced(
-  TOUCHING_LIGHTS,
+  replaced(
+    TOUCHING_LIGHTS,
+    SUN_SHINES,
+    `$1{
+      vec3 highlights = reflectedLight.directSpecular;
+      #ifdef USE_CLEARCOAT
+        vec3 coatHighlights = clearcoatSpecularDirect;
+      #endif
+      $2
+      if (((sunsIn >> min(UNROLLED_LOOP_INDEX, ${MOST_TOLD})) & 1) == 0) {
+        reflectedLight.directSpecular = highlights;
+        #ifdef USE_CLEARCOAT
+          clearcoatSpecularDirect = coatHighlights;
+        #endif
+      }
+    }`,
+  ),
   BEFORE_SUNS,
   `reflectedLight.directSpecular = vec3(0.0);
 #ifdef USE_CLEARCOAT

@@ -27,7 +27,7 @@ const look = {
       soft: 1,
       limit: 0,
       dark: [1, 1],
-      touches: { face: null, edge: null, stage: true },
+      touches: { face: null, edge: null, stage: true, mirrored: [true, true] },
       u: [0.5, 0, 0],
       v: [0, 0, 0.5],
     },

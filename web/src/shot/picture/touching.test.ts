@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import type { Lamp } from '../draft';
 import { TOUCHING_LIGHTS, TOUCHING_SHADOWS, Touching } from './touching';
 
-const ALL: Lamp['touches'] = { face: null, edge: null, stage: true };
+const ALL: Lamp['touches'] = { face: null, edge: null, stage: true, mirrored: [true, true] };
 const standing = (lamp: THREE.Light, touches: Lamp['touches'], dark: [number, number] = [1, 1]) => ({
   lamp,
   light: { touches, dark } as Lamp,
@@ -39,6 +39,25 @@ describe('what lamps touch', () => {
     expect(four(face.litBy.value.w)).toEqual([1, 1, 0, 1]);
     expect([face.dark.value, stage.dark.value]).toEqual([0.25, 0.5]);
     expect(touching.letters(0, true).litBy.value.toArray()).toEqual([-1, -1, -1, -1]);
+  });
+
+  it('has no highlight of what it does not mirror, and is lit by it', () => {
+    const touching = new Touching();
+    const lamps = [
+      standing(new THREE.DirectionalLight(), { ...ALL, mirrored: [true, false] }),
+      standing(new THREE.SpotLight(), { ...ALL, mirrored: [false, true] }),
+      standing(new THREE.DirectionalLight(), { ...ALL, mirrored: [false, true] }),
+    ];
+    const [face, stage] = [touching.letters(0, false), touching.stage()];
+    touching.take(
+      lamps,
+      [lamps[1] as { light: Lamp }].map((s) => s.light),
+    );
+    expect(four(face.sunsIn.value)).toEqual([1, 0, 1, 1]);
+    expect(four(stage.sunsIn.value)).toEqual([0, 1, 1, 1]);
+    expect(four(face.litBy.value.w)).toEqual([0, 1, 1, 1]);
+    expect(four(stage.litBy.value.w)).toEqual([1, 1, 1, 1]);
+    expect(face.litBy.value.toArray().slice(0, 3)).toEqual([-1, -1, -1]);
   });
 
   it('tells every lamp from those that are too many to be told apart', () => {
