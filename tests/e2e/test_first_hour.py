@@ -308,6 +308,27 @@ def test_shots_are_found_sorted_and_several_are_duplicated_and_deleted(quiet, se
     quiet.get_by_text("4 shots", exact=True).wait_for()
 
 
+def test_shots_are_found_by_their_letters_and_put_into_an_order_by_hand(quiet, server):
+    production = server.client.post("/api/productions", json={"name": "Pilot House"}).json()
+    for title, text in (("First", "GANNET"), ("Second", "HERON"), ("Third", "PLOVER")):
+        format = {"width": 320, "height": 180, "first": 0, "last": 24}
+        shot = {"title": title, "text": text, **format}
+        assert server.client.post(f"/api/productions/{production}/shots", json=shot).status_code == 201
+    quiet.goto(f"{server.url}/productions/{production}")
+    quiet.get_by_role("searchbox", name="Find a shot").fill("heron")
+    quiet.get_by_text("1 shot", exact=True).wait_for()
+    quiet.get_by_role("button", name="Second", exact=True).wait_for()
+    quiet.get_by_role("searchbox", name="Find a shot").fill("")
+    titles = lambda: [c["title"] for c in server.client.get(f"/api/productions/{production}/shots").json()]  # noqa: E731
+    quiet.get_by_role("button", name="Third", exact=True).press("Alt+ArrowLeft")
+    wait_for(lambda: titles() == ["First", "Third", "Second"])
+    cards = quiet.get_by_test_id("shot-card")
+    cards.nth(2).drag_to(cards.nth(0), target_position={"x": 20, "y": 60})
+    wait_for(lambda: titles() == ["Second", "First", "Third"])
+    quiet.get_by_role("button", name="Second", exact=True).press("Alt+ArrowLeft")  # the first stays the first
+    assert "Second" in cards.nth(0).inner_text()
+
+
 def test_several_shots_are_ordered_as_takes_and_moved_to_another_production(quiet, server):
     other = server.client.post("/api/productions", json={"name": "Hollin Ferry"}).json()
     made = [new_shot(quiet, server, text) for text in ("CAPSTAN ONE", "CAPSTAN TWO")]

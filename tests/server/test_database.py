@@ -303,3 +303,31 @@ def test_a_shot_that_is_not_there_does_not_move_nor_one_to_nowhere(connection, s
         shots.move_shot(connection, shot, nowhere)
     with pytest.raises(ShotMissing):
         shots.move_shot(connection, nowhere, shots.load_shot(connection, shot).production_id)
+
+
+def test_shots_stand_as_they_were_made_until_they_are_put_into_an_order(connection):
+    production = shots.add_production(connection, "Lowmere", {})
+    made = [shots.add_shot(connection, production, write_shot(new_shot(text=text)), {}) for text in ("A", "B", "C")]
+    order = lambda: [row.id for row in shots.list_shots(connection, production)]  # noqa: E731
+    assert order() == made
+    a, b, c = made
+    shots.order_shots(connection, production, [c, a])
+    assert order() == [c, a, b]
+    newest = shots.add_shot(connection, production, write_shot(new_shot(text="D")), {})
+    assert order() == [c, a, b, newest]
+    with pytest.raises(ShotMissing):
+        shots.order_shots(connection, production, [b, uuid4()])
+    assert order() == [c, a, b, newest]
+    with pytest.raises(ProductionMissing):
+        shots.order_shots(connection, uuid4(), [])
+
+
+def test_what_can_be_read_in_a_shot_is_told_with_it(connection):
+    production = shots.add_production(connection, "Lowmere", {})
+    document = write_shot(new_shot(text="TIDE"))
+    keys = [{"frame": 0, "value": "SLACK WATER"}, {"frame": 20, "value": "KESTREL"}]
+    document["steps"][0]["text"] = {"keys": keys}
+    document["steps"].insert(1, {"id": "swap", "kind": "swap", "texts": "HOLLIN\nFERRY"})
+    shots.add_shot(connection, production, document, {})
+    (row,) = shots.list_shots(connection, production)
+    assert row.texts == ["SLACK WATER", "KESTREL", "HOLLIN\nFERRY"]

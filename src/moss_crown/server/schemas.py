@@ -106,7 +106,8 @@ class NewShot(ShotDefaults):
 
 
 class ShotCard(BaseModel):
-    """A shot on the slate. `poster` is the revision its poster shows, 0 while there is none."""
+    """A shot on the slate. `poster` is the revision its poster shows, 0 while there is none; `texts` is what can be
+    read in it, and what it is made of where that is a formula."""
 
     id: UUID
     title: str
@@ -118,6 +119,7 @@ class ShotCard(BaseModel):
     poster: int
     strip: list[float]
     letters: int
+    texts: list[str]
     take: str
 
 
@@ -195,6 +197,10 @@ class MendingOut(BaseModel):
 
 class ShotMove(Message):
     production: UUID
+
+
+class SlateOrder(Message):
+    shots: Annotated[list[UUID], Field(max_length=10_000)]
 
 
 class Edit(Message):

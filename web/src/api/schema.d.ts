@@ -137,6 +137,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Order Shots
+         * @description Put shots into an order by hand; those that are not named come after them.
+         */
+        put: operations["order_shots_api_productions__production__order_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/duplicate": {
         parameters: {
             query?: never;
@@ -8783,6 +8803,7 @@ export interface components {
          *     sky. `white` is its colour temperature in kelvin (6500: neutral), `stops` doubles or halves its light. `spot` is the
          *     whole angle of its cone, 0 for none, `soft` the share of it over which it fades. Beyond `limit` metres it does not
          *     reach, 0 for no limit. It lights what the switches say, and of blocks those in `only`, or all when that is empty.
+         *     What does not mirror it is still lit by it, but no gloss shows its shape.
          *
          *     `on_letters_dark` and `on_stage_dark` say how dark its shadows are there: 1 as they fall, 0 none. A `stack` of more
          *     than 1 shares its light among so many sources in the same place, each `spread` times as wide as the one before: a
@@ -8923,6 +8944,16 @@ export interface components {
              * @default true
              */
             on_stage: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Mirrored Letters
+             * @default true
+             */
+            mirrored_letters: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Mirrored Stage
+             * @default true
+             */
+            mirrored_stage: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Only */
             only?: string[];
         };
@@ -10431,7 +10462,8 @@ export interface components {
         };
         /**
          * ShotCard
-         * @description A shot on the slate. `poster` is the revision its poster shows, 0 while there is none.
+         * @description A shot on the slate. `poster` is the revision its poster shows, 0 while there is none; `texts` is what can be
+         *     read in it, and what it is made of where that is a formula.
          */
         ShotCard: {
             /**
@@ -10460,6 +10492,8 @@ export interface components {
             strip: number[];
             /** Letters */
             letters: number;
+            /** Texts */
+            texts: string[];
             /** Take */
             take: string;
         };
@@ -10525,6 +10559,11 @@ export interface components {
             undo: string;
             /** Redo */
             redo: string;
+        };
+        /** SlateOrder */
+        SlateOrder: {
+            /** Shots */
+            shots: string[];
         };
         /**
          * Some
@@ -12197,7 +12236,8 @@ export interface components {
         };
         /**
          * Touches
-         * @description The blocks whose faces and whose edges a lamp lights, null for all, and whether it lights the stage.
+         * @description The blocks whose faces and whose edges a lamp lights, null for all, whether it lights the stage, and whether
+         *     letters and the stage mirror it.
          */
         Touches: {
             /** Face */
@@ -12206,6 +12246,17 @@ export interface components {
             edge: number[] | null;
             /** Stage */
             stage: boolean;
+            /**
+             * Mirrored
+             * @default [
+             *       true,
+             *       true
+             *     ]
+             */
+            mirrored: [
+                boolean,
+                boolean
+            ];
         };
         /**
          * Wardrobe
@@ -12647,6 +12698,39 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    order_shots_api_productions__production__order_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlateOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description An error, as application/problem+json */
             default: {

@@ -40,7 +40,7 @@ export function Slate({ production }: { production?: string }) {
   });
   const [making, setMaking] = useState(false);
   const [wanted, setWanted] = useState('');
-  const [order, setOrder] = useState<Order>('made');
+  const [order, setOrder] = useState<Order>('own');
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
   const listed = useMemo(() => inOrder(shots.data ?? [], wanted, order), [shots.data, wanted, order]);
   const chosenShots = listed.filter((s) => picked.has(s.id));
@@ -82,6 +82,30 @@ export function Slate({ production }: { production?: string }) {
       const detail = error instanceof ApiError ? error.problem.detail : String(error);
       toast(`${picked.name}: ${detail}`, 'wrong');
     }
+  }
+
+  /** Put a shot before another, or at the end: seen at once, and as it was when it could not be kept. */
+  async function reorder(moved: string, before: string | null) {
+    if (!chosen || !shots.data) return;
+    const ids = put(
+      shots.data.map((s) => s.id),
+      moved,
+      before,
+    );
+    queries.setQueryData(['shots', chosen.id], (cards: Card[] = []) =>
+      [...cards].sort((a, b) => ids.indexOf(a.id) - ids.indexOf(b.id)),
+    );
+    try {
+      await ok(
+        api.PUT('/api/productions/{production}/order', {
+          params: { path: { production: chosen.id } },
+          body: { shots: ids },
+        }),
+      );
+    } catch (error) {
+      complain(error);
+    }
+    await refresh();
   }
 
   async function renameProduction(name: string) {
@@ -216,7 +240,7 @@ export function Slate({ production }: { production?: string }) {
               <input
                 type="search"
                 aria-label="Find a shot"
-                placeholder="Find a shot"
+                placeholder="Find by name or letters"
                 className={`${inputLook} max-w-56`}
                 value={wanted}
                 onChange={(e) => setWanted(e.target.value)}
@@ -257,11 +281,26 @@ export function Slate({ production }: { production?: string }) {
               [0, 1, 2].map((k) => (
                 <li key={k} aria-hidden="true" className="h-[268px] rounded-xl border bg-panel opacity-60" />
               ))}
-            {listed.map((s) => (
+            {listed.map((s, k) => (
               <ShotCard
                 key={s.id}
                 card={s}
                 changed={refresh}
+                move={
+                  order === 'own' && !wanted && listed.length > 1
+                    ? {
+                        by: (steps) => {
+                          const to = Math.min(Math.max(k + steps, 0), listed.length - 1);
+                          const next = listed[steps > 0 ? to + 1 : to];
+                          if (to !== k) void reorder(s.id, next?.id ?? null);
+                        },
+                        here: (id, after) => {
+                          const before = after ? (listed[k + 1]?.id ?? null) : s.id;
+                          if (id !== before) void reorder(id, before);
+                        },
+                      }
+                    : undefined
+                }
                 picked={picked.has(s.id)}
                 onPick={(on) =>
                   setPicked(
@@ -306,17 +345,27 @@ export function Slate({ production }: { production?: string }) {
 /** Within so long a second press makes a double one. */
 const DOUBLE_MS = 260;
 
-const ORDERS = { made: 'when they were made', edited: 'last edit', name: 'name', length: 'length' };
+const ORDERS = { own: 'your own order', edited: 'last edit', name: 'name', length: 'length' };
 type Order = keyof typeof ORDERS;
 
-/** The shots whose names hold all the words that are looked for, in an order. */
+/** The shots whose names or texts hold all the words that are looked for, in an order. */
 export function inOrder(cards: Card[], wanted: string, order: Order): Card[] {
   const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = cards.filter(({ title }) => words.every((word) => title.toLowerCase().includes(word)));
+  const found = cards.filter(({ title, texts }) => {
+    const said = [title, ...texts].join('\n').toLowerCase();
+    return words.every((word) => said.includes(word));
+  });
   if (order === 'edited') found.sort((a, b) => b.updated_at.localeCompare(a.updated_at));
   if (order === 'name') found.sort((a, b) => a.title.localeCompare(b.title, undefined, { numeric: true }));
   if (order === 'length') found.sort((a, b) => b.seconds - a.seconds);
   return found;
+}
+
+/** Shots with one of them put before another, or at the end. */
+export function put(ids: string[], moved: string, before: string | null): string[] {
+  const rest = ids.filter((id) => id !== moved);
+  const at = before === null ? rest.length : rest.indexOf(before);
+  return at < 0 ? ids : [...rest.slice(0, at), moved, ...rest.slice(at)];
 }
 
 /** What can be done with several shots at once. */
@@ -421,9 +470,19 @@ interface CardProps {
   changed: () => Promise<unknown>;
   picked: boolean;
   onPick: (on: boolean) => void;
+  move?: Moves; // where shots stand in their own order
 }
 
-function ShotCard({ card, changed, picked, onPick }: CardProps) {
+/** What puts shots into an order: this one by so many places, and another before or after this one. */
+interface Moves {
+  by: (steps: number) => void;
+  here: (shot: string, after: boolean) => void;
+}
+
+const DRAGGED = 'application/x-shot';
+
+function ShotCard({ card, changed, picked, onPick, move }: CardProps) {
+  const [over, setOver] = useState<'' | 'before' | 'after'>('');
   const [renaming, setRenaming] = useState(false);
   const [, go] = useLocation();
   const opening = useRef(0);
@@ -461,9 +520,34 @@ function ShotCard({ card, changed, picked, onPick }: CardProps) {
 
   return (
     <li
-      className={`group relative overflow-hidden rounded-xl border bg-panel focus-within:border-moss hover:border-moss ${picked ? 'border-moss' : ''}`}
+      className={`group relative rounded-xl border bg-panel focus-within:border-moss hover:border-moss ${picked ? 'border-moss' : ''}`}
       data-testid="shot-card"
+      draggable={move !== undefined}
+      onDragStart={(e) => {
+        e.dataTransfer.setData(DRAGGED, card.id);
+        e.dataTransfer.effectAllowed = 'move';
+      }}
+      onDragOver={(e) => {
+        if (!move || !e.dataTransfer.types.includes(DRAGGED)) return;
+        e.preventDefault();
+        const box = e.currentTarget.getBoundingClientRect();
+        setOver(e.clientX > box.x + box.width / 2 ? 'after' : 'before');
+      }}
+      onDragLeave={() => setOver('')}
+      onDrop={(e) => {
+        setOver('');
+        const shot = e.dataTransfer.getData(DRAGGED);
+        if (!move || !shot || shot === card.id) return;
+        e.preventDefault();
+        move.here(shot, over === 'after');
+      }}
     >
+      {over && (
+        <i
+          aria-hidden="true"
+          className={`absolute inset-y-2 w-1 rounded bg-moss ${over === 'after' ? '-right-3' : '-left-3'}`}
+        />
+      )}
       <input
         type="checkbox"
         aria-label={`Choose ${card.title}`}
@@ -474,12 +558,14 @@ function ShotCard({ card, changed, picked, onPick }: CardProps) {
       <Link
         href={`/shots/${card.id}`}
         aria-label={`Open ${card.title}`}
-        className="block aspect-video bg-surround outline-offset-[-3px]"
+        draggable={false}
+        className="block aspect-video overflow-hidden rounded-t-xl bg-surround outline-offset-[-3px]"
       >
         {card.poster > 0 ? (
           <img
             src={`/api/shots/${card.id}/poster?revision=${card.poster}`}
             alt=""
+            draggable={false}
             className="h-full w-full object-contain"
           />
         ) : (
@@ -511,11 +597,13 @@ function ShotCard({ card, changed, picked, onPick }: CardProps) {
               }}
             />
           ) : (
-            <Hint text="Open; rename with a double press or F2">
+            <Hint
+              text={`Open; rename with a double press or F2${move ? '; move with Alt and left or right' : ''}`}
+            >
               <button
                 type="button"
                 className="min-w-0 flex-1 truncate text-left font-semibold"
-                aria-keyshortcuts="F2"
+                aria-keyshortcuts={move ? 'F2 Alt+ArrowLeft Alt+ArrowRight' : 'F2'}
                 onClick={(e) => {
                   clearTimeout(opening.current);
                   // A press by keyboard counts no clicks: it opens at once.
@@ -524,9 +612,11 @@ function ShotCard({ card, changed, picked, onPick }: CardProps) {
                   else setRenaming(true);
                 }}
                 onKeyDown={(e) => {
-                  if (e.key !== 'F2') return;
+                  const steps = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+                  if (e.key === 'F2') setRenaming(true);
+                  else if (e.altKey && move && steps) move.by(steps);
+                  else return;
                   e.preventDefault();
-                  setRenaming(true);
                 }}
               >
                 {card.title}

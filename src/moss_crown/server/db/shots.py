@@ -75,22 +75,43 @@ def rename_production(connection: Connection[Any], id: UUID, name: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class HeadRow:
-    """A shot without its steps, which are most of it."""
+    """A shot without its steps, which are most of it, but for the texts in them."""
 
     id: UUID
     head: dict[str, Any]
+    texts: list[str]
     revision: int
     updated_at: datetime
+
+
+_TEXTS = """strict $.steps[*].keyvalue() ? (@.key == "text" || @.key == "texts" || @.key == "words")
+             .value.** ? (@.type() == "string")"""
 
 
 def list_shots(connection: Connection[Any], production: UUID) -> list[HeadRow]:
     production_name(connection, production)
     with connection.cursor(row_factory=class_row(HeadRow)) as cursor:
         return cursor.execute(
-            """select id, document - 'steps' as head, revision, updated_at from shot
-               where production_id = %s and deleted_at is null order by position""",
-            [production],
+            """select id, document - 'steps' as head, revision, updated_at,
+                      jsonb_path_query_array(document, %s::jsonpath) as texts from shot
+               where production_id = %s and deleted_at is null order by coalesce(rank, position), position""",
+            [_TEXTS, production],
         ).fetchall()
+
+
+def order_shots(connection: Connection[Any], production: UUID, ids: list[UUID]) -> None:
+    """Put shots of a production into an order; those that are not named come after them, as they stood. Raises
+    ProductionMissing, and ShotMissing for one that is not there; then nothing has changed."""
+    there = [row.id for row in list_shots(connection, production)]
+    for id in ids:
+        if id not in there:
+            raise ShotMissing(id)
+    order = [*dict.fromkeys(ids), *(id for id in there if id not in ids)]
+    connection.execute(
+        """update shot set rank = o.k from unnest(%s::uuid[]) with ordinality as o(id, k)
+           where shot.id = o.id and shot.production_id = %s""",
+        [order, production],
+    )
 
 
 def production_name(connection: Connection[Any], id: UUID) -> str:
@@ -156,7 +177,7 @@ def move_shot(connection: Connection[Any], id: UUID, production: UUID) -> None:
            on conflict (production_id, id) do update set removed_at = null""",
         {"to": production, "from": row[0], "shot": id},
     )
-    connection.execute("update shot set production_id = %s where id = %s", [production, id])
+    connection.execute("update shot set production_id = %s, rank = null where id = %s", [production, id])
 
 
 def set_deleted(connection: Connection[Any], id: UUID, deleted: bool) -> None:

@@ -25,6 +25,7 @@ from moss_crown.server.schemas import (
     ShotCard,
     ShotDefaults,
     ShotMove,
+    SlateOrder,
     StoredOut,
 )
 
@@ -89,12 +90,19 @@ def list_shots(production: UUID, here: Context = Depends(context)) -> list[ShotC
                     poster=poster.revision if poster else 0,
                     strip=poster.strip if poster else [],
                     letters=poster.letters if poster else 0,
+                    texts=row.texts,
                     take=_told(take) if take else "",
                 )
             )
         return cards
 
     return here.database.call(work)
+
+
+@router.put("/productions/{production}/order", status_code=204)
+def order_shots(production: UUID, order: SlateOrder, here: Context = Depends(context)) -> None:
+    """Put shots into an order by hand; those that are not named come after them."""
+    here.database.call(lambda c: shots.order_shots(c, production, order.shots))
 
 
 def _told(take: takes.TakeRow) -> str:
