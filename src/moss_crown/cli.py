@@ -368,6 +368,14 @@ def facts(out: Annotated[Path, typer.Argument()]) -> None:
     out.write_text(json.dumps(found(), indent=2) + "\n")
 
 
+@app.command(hidden=True)
+def deformers(out: Annotated[Path, typer.Argument()]) -> None:
+    """Write what bends letters as a script, for the front end."""
+    from moss_crown.core.deform.source import script
+
+    out.write_text(script())
+
+
 def main() -> None:
     try:
         app()

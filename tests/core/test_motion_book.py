@@ -46,7 +46,7 @@ def test_every_entry_moves_any_title(id, text):
     moving = [s for s in shot.steps if s.facts.moves]
     assert all(s.name or s.kind == "follow" for s in moving)
     found = Evaluation(shot).spans([float(f) for f in range(0, 121, 4)])
-    poses = [Evaluation(shot).poses(structure, np.array(own)) for structure, own in found]
+    poses = [Evaluation(shot).boxed(structure, np.array(own)) for structure, own in found]
     assert all(np.isfinite(p).all() for p in poses)
     first, last = poses[0][0], poses[-1][-1]
     middle = poses[len(poses) // 2]

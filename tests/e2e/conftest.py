@@ -66,3 +66,10 @@ def quiet(page):
     page.set_default_timeout(90_000)
     yield page
     assert wrong == []
+
+
+@pytest.fixture
+def blank(quiet, server):
+    """An empty page of the server's, to try things in."""
+    quiet.goto(f"{server.url}/api/health")
+    return quiet

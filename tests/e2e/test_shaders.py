@@ -70,12 +70,6 @@ def drawn(page, source, body, points):
     return np.array(page.evaluate(ANSWERS, [source, body, given.ravel().tolist()])).reshape(-1, 4)
 
 
-@pytest.fixture
-def blank(quiet, server):
-    quiet.goto(f"{server.url}/api/health")
-    return quiet
-
-
 @numba.njit
 def each_mixed(points):
     found = np.empty((len(points), 4))

@@ -8,7 +8,7 @@ from typing import Any
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, Material, MaterialStep, StageStep
-from moss_crown.core.document.motion import DriveStep
+from moss_crown.core.document.motion import ReachingStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import FamilyUnknown, PictureUnknown
@@ -66,7 +66,7 @@ def assets_of(shot: Shot) -> dict[str, str]:
             named = [(f"/steps/{index}/emblem", step.emblem)]
         elif isinstance(step, EnvironmentStep):
             named = [(f"/steps/{index}/preset", step.preset), (f"/steps/{index}/backdrop", step.backdrop)]
-        elif isinstance(step, DriveStep):
+        elif isinstance(step, ReachingStep):
             named = [
                 (f"/steps/{index}/reaches/{k}/picture", reach.picture)
                 for k, reach in enumerate(step.reaches)

@@ -16,6 +16,7 @@ from pydantic import ValidationError
 
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
+from moss_crown.core.deform.source import vertex_source
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import Patch, first_error, patched
 from moss_crown.core.document.keys import move_keys, paste_keys, retimed
@@ -161,6 +162,10 @@ def solid_of(recipe: str) -> bytes:
 
 def pattern_source(pattern: str) -> str:
     return texture_source(pattern)
+
+
+def deformer_source(kinds: tuple[str, ...], most: int) -> str:
+    return vertex_source(kinds, most)
 
 
 def families(own: list[str]) -> list[dict[str, Any]]:

@@ -13,7 +13,7 @@ from PIL import Image
 
 from moss_crown.core.compiling import called
 from moss_crown.core.document.look import Texture
-from moss_crown.core.look.glsl import CannotSay, _Writer, texture_source
+from moss_crown.core.look.glsl import CannotSay, Writer, texture_source
 from moss_crown.core.look.material import Grain, surface_at, texture_matrix
 from moss_crown.core.look.materials import CONTROLS, MATERIALS, SWATCHES
 from moss_crown.core.look.noise import cells, clouds, lattice, noise
@@ -135,7 +135,7 @@ def test_every_pattern_can_be_written_for_the_draft(name):
 def test_what_the_shared_language_cannot_say_is_refused(body):
     (function,) = ast.parse(f"def f(x):\n    {body}").body
     with pytest.raises(CannotSay):
-        _Writer({}).function(function)
+        Writer({}).function(function)
 
 
 @given(st.floats(0.01, 10), st.floats(-720, 720), st.floats(-5, 5))

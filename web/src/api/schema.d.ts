@@ -848,6 +848,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deformers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Deformers
+         * @description What bends letters by deformers of these kinds, parted by commas, at most so many of a letter: GLSL ES 3.00 for a
+         *     vertex shader.
+         */
+        get: operations["deformers_api_deformers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production}/looks": {
         parameters: {
             query?: never;
@@ -1482,6 +1503,273 @@ export interface components {
             bar: number;
         };
         /**
+         * BendStep
+         * @description A stretch of `length` metres about the centre bent by `angle` degrees in all, about the depth (a line becomes an
+         *     arch), the vertical (its ends go back) or the horizontal (its head goes back); what lies beyond goes on straight.
+         *     With a length of 0 the stretch is all of what it is about. The middle line keeps its length.
+         */
+        BendStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "everywhere",
+             *         "level": 1
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Space
+             * @default block
+             * @enum {string}
+             */
+            space: "letter" | "block" | "world";
+            /**
+             * @default {
+             *       "about": "block",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            centre: components["schemas"]["Pivot"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend";
+            /**
+             * About
+             * @default depth
+             */
+            about: ("depth" | "vertical" | "horizontal") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Angle
+             * @default 60
+             */
+            angle: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Length
+             * @default 0
+             */
+            length: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * BlastStep
+         * @description Driven `outward` from the centre by so many metres, less within a `core` about it, and by a share `rough` of that
+         *     unevenly, in features of a `size`; another way for each letter.
+         */
+        BlastStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "everywhere",
+             *         "level": 1
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Space
+             * @default letter
+             * @enum {string}
+             */
+            space: "letter" | "block" | "world";
+            /**
+             * @default {
+             *       "about": "letter",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            centre: components["schemas"]["Pivot"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blast";
+            /**
+             * Outward
+             * @default 0.6
+             */
+            outward: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Core
+             * @default 0.3
+             */
+            core: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Rough
+             * @default 1
+             */
+            rough: number | components["schemas"]["KeyedFloat11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Size
+             * @default 0.35
+             */
+            size: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * BlockStep
          * @description Lines of lettering. The origin is the middle of the last line's baseline; text lies in XY and faces +Z.
          *
@@ -1692,12 +1980,12 @@ export interface components {
              * Way
              * @default arrive
              */
-            way: ("arrive" | "leave" | "pass") | components["schemas"]["KeyedLiteral12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            way: ("arrive" | "leave" | "pass") | components["schemas"]["KeyedLiteral9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far") | components["schemas"]["KeyedLiteral13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far") | components["schemas"]["KeyedLiteral10"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Along
              * @default [
@@ -1738,7 +2026,7 @@ export interface components {
              * Group
              * @default none
              */
-            group: ("none" | "word" | "line") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            group: ("none" | "word" | "line") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Group Delay
              * @default 8
@@ -1748,7 +2036,7 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Backward
              * @default false
@@ -1763,12 +2051,12 @@ export interface components {
              * Whole
              * @default 0
              */
-            whole: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            whole: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Bend
              * @default 0
              */
-            bend: number | components["schemas"]["KeyedFloat18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            bend: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Pulled */
             pulled?: {
                 [key: string]: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
@@ -1777,12 +2065,12 @@ export interface components {
              * Duration
              * @default 22
              */
-            duration: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            duration: number | components["schemas"]["KeyedFloat18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Stay
              * @default 10
              */
-            stay: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            stay: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "leave": [
@@ -1849,12 +2137,12 @@ export interface components {
              * Lens
              * @default 42
              */
-            lens: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lens: number | components["schemas"]["KeyedFloat39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Sensor
              * @default 36
              */
-            sensor: number | components["schemas"]["KeyedFloat36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sensor: number | components["schemas"]["KeyedFloat40"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fit
              * @default 0.8
@@ -1874,12 +2162,12 @@ export interface components {
              * Drift
              * @default 0
              */
-            drift: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            drift: number | components["schemas"]["KeyedFloat41"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Drift Tempo
              * @default 0.5
              */
-            drift_tempo: number | components["schemas"]["KeyedFloat38"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            drift_tempo: number | components["schemas"]["KeyedFloat42"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Orbit
              * @default [
@@ -1901,7 +2189,7 @@ export interface components {
             shift: [
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -1932,12 +2220,12 @@ export interface components {
              * Shutter
              * @default 180
              */
-            shutter: number | components["schemas"]["KeyedFloat39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shutter: number | components["schemas"]["KeyedFloat43"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shutter Phase
              * @default 0
              */
-            shutter_phase: number | components["schemas"]["KeyedFloat40"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shutter_phase: number | components["schemas"]["KeyedFloat44"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opening
              * @default 0
@@ -1969,7 +2257,7 @@ export interface components {
              * White
              * @default 6500
              */
-            white: number | components["schemas"]["KeyedFloat30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            white: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Copies
@@ -2018,12 +2306,12 @@ export interface components {
              * Scale
              * @default 1
              */
-            scale: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: number | components["schemas"]["KeyedFloat28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 0
              */
-            radius: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            radius: number | components["schemas"]["KeyedFloat29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint
              * @default [
@@ -2036,12 +2324,150 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Share
              * @default 0
              */
             share: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * CurlStep
+         * @description The share `rolled` of what it is about, rolled up from an end, to the front or the back, about a core of a
+         *     `radius`, its turns a `gap` apart: with a gap larger than the letters are deep nothing cuts itself. Lengths stay.
+         */
+        CurlStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "everywhere",
+             *         "level": 1
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Space
+             * @default block
+             * @enum {string}
+             */
+            space: "letter" | "block" | "world";
+            /**
+             * @default {
+             *       "about": "block",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            centre: components["schemas"]["Pivot"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "curl";
+            /**
+             * Rolls
+             * @default right
+             */
+            rolls: ("right" | "left" | "top" | "bottom") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Over
+             * @default front
+             */
+            over: ("front" | "back") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Rolled
+             * @default 0.5
+             */
+            rolled: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Radius
+             * @default 0.25
+             */
+            radius: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Gap
+             * @default 0.35
+             */
+            gap: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Dressing
@@ -2058,11 +2484,6 @@ export interface components {
         /**
          * DriveStep
          * @description Moves letters: the offset times the reach, about a pivot.
-         *
-         *     `scope` is what feels the reach as one: each letter by itself, or a word, a line or the block by its middle. The
-         *     reaches join in their order; `response` shapes what comes out, through points of (reach, strength) with smooth
-         *     curves between them; without `beyond` it is kept within 0 and 1, and nothing overshoots. `strength` is a factor on
-         *     all of it, `exposed` puts the drive on twos or threes.
          */
         DriveStep: {
             /** Id */
@@ -2088,61 +2509,10 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "drive";
-            /**
              * Scope
              * @default letter
              */
             scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * @default {
-             *       "about": "letter",
-             *       "place": "centre",
-             *       "own": [
-             *         0,
-             *         0,
-             *         0
-             *       ]
-             *     }
-             */
-            pivot: components["schemas"]["Pivot"];
-            /**
-             * @default {
-             *       "move": [
-             *         0,
-             *         0,
-             *         1.2
-             *       ],
-             *       "turn": [
-             *         -90,
-             *         0,
-             *         0
-             *       ],
-             *       "scale": [
-             *         1,
-             *         1,
-             *         1
-             *       ],
-             *       "spacing": 0,
-             *       "tint": [
-             *         1,
-             *         0.35,
-             *         0.1
-             *       ],
-             *       "tint_share": 0,
-             *       "opacity": 1,
-             *       "softness": 0,
-             *       "outside": "none",
-             *       "sides": "alike",
-             *       "axes": {},
-             *       "scramble": 0,
-             *       "scramble_hold": 3
-             *     }
-             */
-            offset: components["schemas"]["Offset"];
             /**
              * Strength
              * @default 1
@@ -2219,6 +2589,57 @@ export interface components {
              * @default 1
              */
             exposed: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drive";
+            /**
+             * @default {
+             *       "about": "letter",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            pivot: components["schemas"]["Pivot"];
+            /**
+             * @default {
+             *       "move": [
+             *         0,
+             *         0,
+             *         1.2
+             *       ],
+             *       "turn": [
+             *         -90,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": [
+             *         1,
+             *         1,
+             *         1
+             *       ],
+             *       "spacing": 0,
+             *       "tint": [
+             *         1,
+             *         0.35,
+             *         0.1
+             *       ],
+             *       "tint_share": 0,
+             *       "opacity": 1,
+             *       "softness": 0,
+             *       "outside": "none",
+             *       "sides": "alike",
+             *       "axes": {},
+             *       "scramble": 0,
+             *       "scramble_hold": 3
+             *     }
+             */
+            offset: components["schemas"]["Offset"];
         };
         /**
          * DrumStep
@@ -2282,7 +2703,7 @@ export interface components {
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -2292,7 +2713,7 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 2
@@ -2302,7 +2723,7 @@ export interface components {
              * Duration
              * @default 36
              */
-            duration: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            duration: number | components["schemas"]["KeyedFloat18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "leave": [
@@ -2552,7 +2973,7 @@ export interface components {
              * Strength
              * @default 0.85
              */
-            strength: number | components["schemas"]["KeyedFloat28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            strength: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -2573,7 +2994,7 @@ export interface components {
              * Behind
              * @default nothing
              */
-            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -2586,7 +3007,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour Above
              * @default [
@@ -2599,7 +3020,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Gradient Turn
              * @default 0
@@ -2718,7 +3139,7 @@ export interface components {
              * Damping
              * @default 0.35
              */
-            damping: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            damping: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Lag
              * @default 0.12
@@ -2745,6 +3166,11 @@ export interface components {
              */
             scale: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Bend
+             * @default true
+             */
+            bend: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
              * Apart
              * @default false
              */
@@ -2753,7 +3179,7 @@ export interface components {
              * Gap
              * @default 0.02
              */
-            gap: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gap: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * FormStep
@@ -3084,7 +3510,7 @@ export interface components {
              * Pivot
              * @default centre
              */
-            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -3239,8 +3665,8 @@ export interface components {
              */
             delay: number;
         };
-        /** KeyFloat27 */
-        KeyFloat27: {
+        /** KeyFloat31 */
+        KeyFloat31: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3309,8 +3735,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat21 */
-        KeyFloat21: {
+        /** KeyFloat20 */
+        KeyFloat20: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3344,8 +3770,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat38 */
-        KeyFloat38: {
+        /** KeyFloat42 */
+        KeyFloat42: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3414,8 +3840,78 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat29 */
-        KeyFloat29: {
+        /** KeyFloat27 */
+        KeyFloat27: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat33 */
+        KeyFloat33: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat26 */
+        KeyFloat26: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3589,8 +4085,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat18 */
-        KeyFloat18: {
+        /** KeyFloat17 */
+        KeyFloat17: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3659,8 +4155,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat31 */
-        KeyFloat31: {
+        /** KeyFloat35 */
+        KeyFloat35: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3764,8 +4260,43 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat40 */
-        KeyFloat40: {
+        /** KeyFloat24 */
+        KeyFloat24: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat44 */
+        KeyFloat44: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3834,8 +4365,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat28 */
-        KeyFloat28: {
+        /** KeyFloat32 */
+        KeyFloat32: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3869,8 +4400,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat17 */
-        KeyFloat17: {
+        /** KeyFloat16 */
+        KeyFloat16: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3939,288 +4470,43 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyFloat25 */
+        KeyFloat25: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyFloat11 */
         KeyFloat11: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat32 */
-        KeyFloat32: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat8 */
-        KeyFloat8: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat37 */
-        KeyFloat37: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat23 */
-        KeyFloat23: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat39 */
-        KeyFloat39: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat20 */
-        KeyFloat20: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat15 */
-        KeyFloat15: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat30 */
-        KeyFloat30: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4289,8 +4575,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat26 */
-        KeyFloat26: {
+        /** KeyFloat8 */
+        KeyFloat8: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4324,8 +4610,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat33 */
-        KeyFloat33: {
+        /** KeyFloat41 */
+        KeyFloat41: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4359,8 +4645,43 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat35 */
-        KeyFloat35: {
+        /** KeyFloat23 */
+        KeyFloat23: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat43 */
+        KeyFloat43: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4429,8 +4750,253 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyFloat21 */
+        KeyFloat21: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyFloat34 */
         KeyFloat34: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat40 */
+        KeyFloat40: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat30 */
+        KeyFloat30: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat37 */
+        KeyFloat37: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat39 */
+        KeyFloat39: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat18 */
+        KeyFloat18: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat38 */
+        KeyFloat38: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4534,8 +5100,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat24 */
-        KeyFloat24: {
+        /** KeyFloat28 */
+        KeyFloat28: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4989,8 +5555,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral11 */
-        KeyLiteral11: {
+        /** KeyLiteral18 */
+        KeyLiteral18: {
             /** Frame */
             frame: number;
             /**
@@ -5027,8 +5593,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral12 */
-        KeyLiteral12: {
+        /** KeyLiteral9 */
+        KeyLiteral9: {
             /** Frame */
             frame: number;
             /**
@@ -5103,8 +5669,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral9 */
-        KeyLiteral9: {
+        /** KeyLiteral16 */
+        KeyLiteral16: {
             /** Frame */
             frame: number;
             /**
@@ -5112,6 +5678,82 @@ export interface components {
              * @enum {string}
              */
             value: "centre" | "baseline" | "cap" | "left" | "right" | "own";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral30 */
+        KeyLiteral30: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "centre" | "foot" | "own";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral35 */
+        KeyLiteral35: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "corner" | "sweep" | "steps" | "globe" | "card";
             /**
              * @default {
              *       "leave": [
@@ -5149,7 +5791,7 @@ export interface components {
              * Value
              * @enum {string}
              */
-            value: "centre" | "foot" | "own";
+            value: "depth" | "vertical" | "horizontal";
             /**
              * @default {
              *       "leave": [
@@ -5179,15 +5821,15 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral28 */
-        KeyLiteral28: {
+        /** KeyLiteral29 */
+        KeyLiteral29: {
             /** Frame */
             frame: number;
             /**
              * Value
              * @enum {string}
              */
-            value: "corner" | "sweep" | "steps" | "globe" | "card";
+            value: "drum" | "roller" | "globe";
             /**
              * @default {
              *       "leave": [
@@ -5226,6 +5868,44 @@ export interface components {
              * @enum {string}
              */
             value: "edge_on" | "back";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral25 */
+        KeyLiteral25: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "front" | "back";
             /**
              * @default {
              *       "leave": [
@@ -5331,8 +6011,46 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral10 */
-        KeyLiteral10: {
+        /** KeyLiteral26 */
+        KeyLiteral26: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "line" | "vertical" | "depth";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral17 */
+        KeyLiteral17: {
             /** Frame */
             frame: number;
             /**
@@ -5369,8 +6087,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral14 */
-        KeyLiteral14: {
+        /** KeyLiteral11 */
+        KeyLiteral11: {
             /** Frame */
             frame: number;
             /**
@@ -5407,8 +6125,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral26 */
-        KeyLiteral26: {
+        /** KeyLiteral33 */
+        KeyLiteral33: {
             /** Frame */
             frame: number;
             /**
@@ -5416,6 +6134,44 @@ export interface components {
              * @enum {string}
              */
             value: "nothing" | "environment" | "colour" | "gradient" | "picture";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral28 */
+        KeyLiteral28: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "one" | "many" | "endless";
             /**
              * @default {
              *       "leave": [
@@ -5483,8 +6239,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral24 */
-        KeyLiteral24: {
+        /** KeyLiteral31 */
+        KeyLiteral31: {
             /** Frame */
             frame: number;
             /**
@@ -5521,8 +6277,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral18 */
-        KeyLiteral18: {
+        /** KeyLiteral15 */
+        KeyLiteral15: {
             /** Frame */
             frame: number;
             /**
@@ -5530,6 +6286,120 @@ export interface components {
              * @enum {string}
              */
             value: "reading" | "reverse" | "centre_out" | "edges_in" | "shuffled";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral10 */
+        KeyLiteral10: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral34 */
+        KeyLiteral34: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "rectangle" | "disc" | "tube" | "ball" | "sun";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral14 */
+        KeyLiteral14: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "repeat" | "mirror" | "once";
             /**
              * @default {
              *       "leave": [
@@ -5567,121 +6437,45 @@ export interface components {
              * Value
              * @enum {string}
              */
-            value: "reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far";
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyLiteral27 */
-        KeyLiteral27: {
-            /** Frame */
-            frame: number;
-            /**
-             * Value
-             * @enum {string}
-             */
-            value: "rectangle" | "disc" | "tube" | "ball" | "sun";
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyLiteral17 */
-        KeyLiteral17: {
-            /** Frame */
-            frame: number;
-            /**
-             * Value
-             * @enum {string}
-             */
-            value: "repeat" | "mirror" | "once";
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyLiteral16 */
-        KeyLiteral16: {
-            /** Frame */
-            frame: number;
-            /**
-             * Value
-             * @enum {string}
-             */
             value: "rest" | "moved";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral24 */
+        KeyLiteral24: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "right" | "left" | "top" | "bottom";
             /**
              * @default {
              *       "leave": [
@@ -5825,8 +6619,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral15 */
-        KeyLiteral15: {
+        /** KeyLiteral12 */
+        KeyLiteral12: {
             /** Frame */
             frame: number;
             /**
@@ -5977,8 +6771,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral25 */
-        KeyLiteral25: {
+        /** KeyLiteral32 */
+        KeyLiteral32: {
             /** Frame */
             frame: number;
             /**
@@ -6024,6 +6818,44 @@ export interface components {
              * @enum {string}
              */
             value: "up" | "down";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral27 */
+        KeyLiteral27: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "up" | "front" | "along";
             /**
              * @default {
              *       "leave": [
@@ -6158,8 +6990,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyTuple5 */
-        KeyTuple5: {
+        /** KeyTuple4 */
+        KeyTuple4: {
             /** Frame */
             frame: number;
             /** Value */
@@ -6351,8 +7183,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyTuple4 */
-        KeyTuple4: {
+        /** KeyTuple5 */
+        KeyTuple5: {
             /** Frame */
             frame: number;
             /** Value */
@@ -6390,10 +7222,10 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyedFloat27 */
-        KeyedFloat27: {
+        /** KeyedFloat31 */
+        KeyedFloat31: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat27"][];
+            keys: components["schemas"]["KeyFloat31"][];
             /**
              * Before
              * @default hold
@@ -6444,10 +7276,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat21 */
-        KeyedFloat21: {
+        /** KeyedFloat20 */
+        KeyedFloat20: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat21"][];
+            keys: components["schemas"]["KeyFloat20"][];
             /**
              * Before
              * @default hold
@@ -6471,10 +7303,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat38 */
-        KeyedFloat38: {
+        /** KeyedFloat42 */
+        KeyedFloat42: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat38"][];
+            keys: components["schemas"]["KeyFloat42"][];
             /**
              * Before
              * @default hold
@@ -6525,10 +7357,64 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat29 */
-        KeyedFloat29: {
+        /** KeyedFloat27 */
+        KeyedFloat27: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat29"][];
+            keys: components["schemas"]["KeyFloat27"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat33 */
+        KeyedFloat33: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat33"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat26 */
+        KeyedFloat26: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat26"][];
             /**
              * Before
              * @default hold
@@ -6660,10 +7546,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat18 */
-        KeyedFloat18: {
+        /** KeyedFloat17 */
+        KeyedFloat17: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat18"][];
+            keys: components["schemas"]["KeyFloat17"][];
             /**
              * Before
              * @default hold
@@ -6714,10 +7600,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat31 */
-        KeyedFloat31: {
+        /** KeyedFloat35 */
+        KeyedFloat35: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat31"][];
+            keys: components["schemas"]["KeyFloat35"][];
             /**
              * Before
              * @default hold
@@ -6795,10 +7681,37 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat40 */
-        KeyedFloat40: {
+        /** KeyedFloat24 */
+        KeyedFloat24: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat40"][];
+            keys: components["schemas"]["KeyFloat24"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat44 */
+        KeyedFloat44: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat44"][];
             /**
              * Before
              * @default hold
@@ -6849,10 +7762,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat28 */
-        KeyedFloat28: {
+        /** KeyedFloat32 */
+        KeyedFloat32: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat28"][];
+            keys: components["schemas"]["KeyFloat32"][];
             /**
              * Before
              * @default hold
@@ -6876,10 +7789,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat17 */
-        KeyedFloat17: {
+        /** KeyedFloat16 */
+        KeyedFloat16: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat17"][];
+            keys: components["schemas"]["KeyFloat16"][];
             /**
              * Before
              * @default hold
@@ -6930,226 +7843,37 @@ export interface components {
              */
             spread: number;
         };
+        /** KeyedFloat25 */
+        KeyedFloat25: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat25"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
         /** KeyedFloat11 */
         KeyedFloat11: {
             /** Keys */
             keys: components["schemas"]["KeyFloat11"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat32 */
-        KeyedFloat32: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat32"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat8 */
-        KeyedFloat8: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat8"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat37 */
-        KeyedFloat37: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat37"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat23 */
-        KeyedFloat23: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat23"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat39 */
-        KeyedFloat39: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat39"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat20 */
-        KeyedFloat20: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat20"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat15 */
-        KeyedFloat15: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat15"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat30 */
-        KeyedFloat30: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat30"][];
             /**
              * Before
              * @default hold
@@ -7200,10 +7924,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat26 */
-        KeyedFloat26: {
+        /** KeyedFloat8 */
+        KeyedFloat8: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat26"][];
+            keys: components["schemas"]["KeyFloat8"][];
             /**
              * Before
              * @default hold
@@ -7227,10 +7951,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat33 */
-        KeyedFloat33: {
+        /** KeyedFloat41 */
+        KeyedFloat41: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat33"][];
+            keys: components["schemas"]["KeyFloat41"][];
             /**
              * Before
              * @default hold
@@ -7254,10 +7978,37 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat35 */
-        KeyedFloat35: {
+        /** KeyedFloat23 */
+        KeyedFloat23: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat35"][];
+            keys: components["schemas"]["KeyFloat23"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat43 */
+        KeyedFloat43: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat43"][];
             /**
              * Before
              * @default hold
@@ -7308,10 +8059,199 @@ export interface components {
              */
             spread: number;
         };
+        /** KeyedFloat21 */
+        KeyedFloat21: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat21"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
         /** KeyedFloat34 */
         KeyedFloat34: {
             /** Keys */
             keys: components["schemas"]["KeyFloat34"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat40 */
+        KeyedFloat40: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat40"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat30 */
+        KeyedFloat30: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat30"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat37 */
+        KeyedFloat37: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat37"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat39 */
+        KeyedFloat39: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat39"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat18 */
+        KeyedFloat18: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat18"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat38 */
+        KeyedFloat38: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat38"][];
             /**
              * Before
              * @default hold
@@ -7389,10 +8329,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat24 */
-        KeyedFloat24: {
+        /** KeyedFloat28 */
+        KeyedFloat28: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat24"][];
+            keys: components["schemas"]["KeyFloat28"][];
             /**
              * Before
              * @default hold
@@ -7713,64 +8653,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral11 */
-        KeyedLiteral11: {
+        /** KeyedLiteral18 */
+        KeyedLiteral18: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral11"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral12 */
-        KeyedLiteral12: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral12"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral3 */
-        KeyedLiteral3: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral3"][];
+            keys: components["schemas"]["KeyLiteral18"][];
             /**
              * Before
              * @default hold
@@ -7821,6 +8707,114 @@ export interface components {
              */
             spread: number;
         };
+        /** KeyedLiteral3 */
+        KeyedLiteral3: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral3"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral16 */
+        KeyedLiteral16: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral16"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral30 */
+        KeyedLiteral30: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral30"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral35 */
+        KeyedLiteral35: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral35"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
         /** KeyedLiteral23 */
         KeyedLiteral23: {
             /** Keys */
@@ -7848,10 +8842,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral28 */
-        KeyedLiteral28: {
+        /** KeyedLiteral29 */
+        KeyedLiteral29: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral28"][];
+            keys: components["schemas"]["KeyLiteral29"][];
             /**
              * Before
              * @default hold
@@ -7879,6 +8873,33 @@ export interface components {
         KeyedLiteral21: {
             /** Keys */
             keys: components["schemas"]["KeyLiteral21"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral25 */
+        KeyedLiteral25: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral25"][];
             /**
              * Before
              * @default hold
@@ -7956,199 +8977,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral10 */
-        KeyedLiteral10: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral10"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral14 */
-        KeyedLiteral14: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral14"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
         /** KeyedLiteral26 */
         KeyedLiteral26: {
             /** Keys */
             keys: components["schemas"]["KeyLiteral26"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral4 */
-        KeyedLiteral4: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral4"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral24 */
-        KeyedLiteral24: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral24"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral18 */
-        KeyedLiteral18: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral18"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral13 */
-        KeyedLiteral13: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral13"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral27 */
-        KeyedLiteral27: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral27"][];
             /**
              * Before
              * @default hold
@@ -8199,10 +9031,280 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral16 */
-        KeyedLiteral16: {
+        /** KeyedLiteral11 */
+        KeyedLiteral11: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral16"][];
+            keys: components["schemas"]["KeyLiteral11"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral33 */
+        KeyedLiteral33: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral33"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral28 */
+        KeyedLiteral28: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral28"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral4 */
+        KeyedLiteral4: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral4"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral31 */
+        KeyedLiteral31: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral31"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral15 */
+        KeyedLiteral15: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral15"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral10 */
+        KeyedLiteral10: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral10"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral34 */
+        KeyedLiteral34: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral34"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral14 */
+        KeyedLiteral14: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral14"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral13 */
+        KeyedLiteral13: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral13"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral24 */
+        KeyedLiteral24: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral24"][];
             /**
              * Before
              * @default hold
@@ -8307,10 +9409,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral15 */
-        KeyedLiteral15: {
+        /** KeyedLiteral12 */
+        KeyedLiteral12: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral15"][];
+            keys: components["schemas"]["KeyLiteral12"][];
             /**
              * Before
              * @default hold
@@ -8415,10 +9517,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral25 */
-        KeyedLiteral25: {
+        /** KeyedLiteral32 */
+        KeyedLiteral32: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral25"][];
+            keys: components["schemas"]["KeyLiteral32"][];
             /**
              * Before
              * @default hold
@@ -8446,6 +9548,33 @@ export interface components {
         KeyedLiteral20: {
             /** Keys */
             keys: components["schemas"]["KeyLiteral20"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral27 */
+        KeyedLiteral27: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral27"][];
             /**
              * Before
              * @default hold
@@ -8550,10 +9679,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedTuple5 */
-        KeyedTuple5: {
+        /** KeyedTuple4 */
+        KeyedTuple4: {
             /** Keys */
-            keys: components["schemas"]["KeyTuple5"][];
+            keys: components["schemas"]["KeyTuple4"][];
             /**
              * Before
              * @default hold
@@ -8685,10 +9814,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedTuple4 */
-        KeyedTuple4: {
+        /** KeyedTuple5 */
+        KeyedTuple5: {
             /** Keys */
-            keys: components["schemas"]["KeyTuple4"][];
+            keys: components["schemas"]["KeyTuple5"][];
             /**
              * Before
              * @default hold
@@ -8819,7 +9948,7 @@ export interface components {
              * Shape
              * @default rectangle
              */
-            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -8860,7 +9989,7 @@ export interface components {
              * Angle
              * @default 0.6
              */
-            angle: number | components["schemas"]["KeyedFloat29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            angle: number | components["schemas"]["KeyedFloat33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -8873,27 +10002,27 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * White
              * @default 6500
              */
-            white: number | components["schemas"]["KeyedFloat30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            white: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Power
              * @default 400
              */
-            power: number | components["schemas"]["KeyedFloat28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            power: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Stops
              * @default 0
              */
-            stops: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            stops: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spot
              * @default 0
              */
-            spot: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spot: number | components["schemas"]["KeyedFloat36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Soft
              * @default 0.3
@@ -8928,7 +10057,7 @@ export interface components {
              * Spread
              * @default 2.5
              */
-            spread: number | components["schemas"]["KeyedFloat33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spread: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Faces
              * @default true
@@ -9139,7 +10268,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Metal
              * @default 0
@@ -9154,7 +10283,7 @@ export interface components {
              * Ior
              * @default 1.5
              */
-            ior: number | components["schemas"]["KeyedFloat26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ior: number | components["schemas"]["KeyedFloat30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Coat
              * @default 0
@@ -9187,7 +10316,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Brushed
              * @default 0
@@ -9212,7 +10341,7 @@ export interface components {
              * Tint Depth
              * @default 0.3
              */
-            tint_depth: number | components["schemas"]["KeyedFloat27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tint_depth: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opacity
              * @default 1
@@ -9643,7 +10772,7 @@ export interface components {
              * Tempo
              * @default 0.6
              */
-            tempo: number | components["schemas"]["KeyedFloat20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tempo: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Low
              * @default 0
@@ -9736,7 +10865,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint Share
              * @default 0
@@ -9751,17 +10880,17 @@ export interface components {
              * Softness
              * @default 0
              */
-            softness: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            softness: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Outside
              * @default none
              */
-            outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["KeyedLiteral10"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Sides
              * @default alike
              */
-            sides: ("alike" | "turns" | "round" | "nearest" | "shuffled") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sides: ("alike" | "turns" | "round" | "nearest" | "shuffled") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Axes */
             axes?: {
                 [key: string]: number | components["schemas"]["KeyedFloat1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
@@ -9956,12 +11085,12 @@ export interface components {
             middle: [
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tiling
              * @default once
              */
-            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Dark
              * @default 0
@@ -9998,7 +11127,7 @@ export interface components {
              * Tiling
              * @default repeat
              */
-            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Mix
              * @default 1
@@ -10016,7 +11145,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Rough
              * @default 1
@@ -10026,7 +11155,7 @@ export interface components {
              * Height
              * @default 0.3
              */
-            height: number | components["schemas"]["KeyedFloat18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            height: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -10062,7 +11191,7 @@ export interface components {
              * Place
              * @default centre
              */
-            place: ("centre" | "baseline" | "cap" | "left" | "right" | "own") | components["schemas"]["KeyedLiteral9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("centre" | "baseline" | "cap" | "left" | "right" | "own") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -10194,6 +11323,149 @@ export interface components {
         RidgesOut: {
             /** Letters */
             letters: string[];
+        };
+        /**
+         * RippleStep
+         * @description Lifted by smooth noise with features of a `size` and about a `height`, which changes `speed` times a second from
+         *     one pattern to the next; with `loop` above 0 it is the same again after so many frames.
+         */
+        RippleStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "everywhere",
+             *         "level": 1
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Space
+             * @default block
+             * @enum {string}
+             */
+            space: "letter" | "block" | "world";
+            /**
+             * @default {
+             *       "about": "block",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            centre: components["schemas"]["Pivot"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ripple";
+            /**
+             * Lifts
+             * @default front
+             */
+            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Size
+             * @default 0.8
+             */
+            size: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Height
+             * @default 0.15
+             */
+            height: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Speed
+             * @default 1
+             */
+            speed: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Loop
+             * @default 0
+             */
+            loop: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
         };
         /**
          * Room
@@ -10360,22 +11632,22 @@ export interface components {
              * Start
              * @default 0
              */
-            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * End
              * @default -1
              */
-            end: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            end: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fade In
              * @default 0
              */
-            fade_in: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            fade_in: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fade Out
              * @default 12
              */
-            fade_out: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            fade_out: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Seed
              * @default 1
@@ -10458,7 +11730,7 @@ export interface components {
              */
             beats: components["schemas"]["Beats"];
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -10637,7 +11909,7 @@ export interface components {
              * Shape
              * @default corner
              */
-            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 1.5
@@ -10685,7 +11957,7 @@ export interface components {
              * Haze
              * @default 0
              */
-            haze: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            haze: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Haze Colour
              * @default [
@@ -10698,12 +11970,12 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Horizon
              * @default 0
              */
-            horizon: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            horizon: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Horizon Colour
              * @default [
@@ -10716,7 +11988,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Floor
              * @default true
@@ -10731,7 +12003,7 @@ export interface components {
              * Wall Distance
              * @default 1.25
              */
-            wall_distance: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wall_distance: number | components["schemas"]["KeyedFloat38"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Catch
              * @default false
@@ -10964,12 +12236,12 @@ export interface components {
              * Start
              * @default 10
              */
-            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 22
              */
-            turn: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Hold
              * @default 18
@@ -11010,7 +12282,7 @@ export interface components {
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -11020,7 +12292,7 @@ export interface components {
              * Start
              * @default 4
              */
-            start: number | components["schemas"]["KeyedFloat16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            start: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 1
@@ -11035,12 +12307,12 @@ export interface components {
              * Damping
              * @default 0.12
              */
-            damping: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            damping: number | components["schemas"]["KeyedFloat20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Settle
              * @default 60
              */
-            settle: number | components["schemas"]["KeyedFloat19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            settle: number | components["schemas"]["KeyedFloat18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * TakeOrders
@@ -11157,12 +12429,12 @@ export interface components {
              * Pattern
              * @default plain
              */
-            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default 0.6
              */
-            scale: number | components["schemas"]["KeyedFloat27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Amount
              * @default 0.5
@@ -11200,7 +12472,7 @@ export interface components {
                 number,
                 number,
                 number
-            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ] | components["schemas"]["KeyedTuple5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Metal
              * @default 0
@@ -11215,7 +12487,7 @@ export interface components {
              * Place
              * @default title
              */
-            place: ("title" | "letter") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("title" | "letter") | components["schemas"]["KeyedLiteral32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -11307,6 +12579,288 @@ export interface components {
             last: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
+         * TwistStep
+         * @description Turned about an axis through the centre, by half of `angle` to each side over a stretch of `length` metres (0:
+         *     all of what it is about), easing off towards its ends.
+         */
+        TwistStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "everywhere",
+             *         "level": 1
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Space
+             * @default block
+             * @enum {string}
+             */
+            space: "letter" | "block" | "world";
+            /**
+             * @default {
+             *       "about": "block",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            centre: components["schemas"]["Pivot"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "twist";
+            /**
+             * About
+             * @default line
+             */
+            about: ("line" | "vertical" | "depth") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Angle
+             * @default 180
+             */
+            angle: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Length
+             * @default 0
+             */
+            length: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * WaveStep
+         * @description Crests of a `height` that travel from the centre `speed` metres a second from `start` on: one, one after the
+         *     other a `width` apart, or endless ones, which are there before it too. The larger `narrow`, the narrower a crest.
+         *     They travel along the line or up, and lift up, to the front or along.
+         */
+        WaveStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "everywhere",
+             *         "level": 1
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Space
+             * @default block
+             * @enum {string}
+             */
+            space: "letter" | "block" | "world";
+            /**
+             * @default {
+             *       "about": "block",
+             *       "place": "left",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            centre: components["schemas"]["Pivot"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wave";
+            /**
+             * Travels
+             * @default right
+             */
+            travels: ("right" | "left" | "up" | "down") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Lifts
+             * @default up
+             */
+            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Crests
+             * @default many
+             */
+            crests: ("one" | "many" | "endless") | components["schemas"]["KeyedLiteral28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Width
+             * @default 2
+             */
+            width: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Height
+             * @default 0.3
+             */
+            height: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Narrow
+             * @default 1
+             */
+            narrow: number | components["schemas"]["KeyedFloat26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Speed
+             * @default 3
+             */
+            speed: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Start
+             * @default 0
+             */
+            start: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
          * Wearing
          * @description A look to put on, and which parts of it.
          */
@@ -11319,6 +12873,134 @@ export interface components {
             look: string;
             /** Parts */
             parts?: ("material" | "environment" | "lights" | "stage")[];
+        };
+        /**
+         * WrapStep
+         * @description Laid around an upright drum, a level one or a globe of a `radius` behind the centre, by the share `wrapped`: at 0
+         *     it is straight. Distances along the line stay.
+         */
+        WrapStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "everywhere",
+             *         "level": 1
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Space
+             * @default block
+             * @enum {string}
+             */
+            space: "letter" | "block" | "world";
+            /**
+             * @default {
+             *       "about": "block",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            centre: components["schemas"]["Pivot"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wrap";
+            /**
+             * Onto
+             * @default drum
+             */
+            onto: ("drum" | "roller" | "globe") | components["schemas"]["KeyedLiteral29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Radius
+             * @default 2
+             */
+            radius: number | components["schemas"]["KeyedFloat27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Wrapped
+             * @default 1
+             */
+            wrapped: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Zone
@@ -11345,12 +13027,12 @@ export interface components {
              * Shape
              * @default slab
              */
-            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["KeyedLiteral12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Measures
              * @default rest
              */
-            measures: ("rest" | "moved") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            measures: ("rest" | "moved") | components["schemas"]["KeyedLiteral13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -11419,8 +13101,8 @@ export interface components {
              */
             ease: components["schemas"]["Ease"];
         };
-        /** KeyFloat16 */
-        KeyFloat16: {
+        /** KeyFloat15 */
+        KeyFloat15: {
             /** Frame */
             frame: number;
             /** Value */
@@ -11454,8 +13136,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat25 */
-        KeyFloat25: {
+        /** KeyFloat29 */
+        KeyFloat29: {
             /** Frame */
             frame: number;
             /** Value */
@@ -11489,10 +13171,10 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyedFloat16 */
-        KeyedFloat16: {
+        /** KeyedFloat15 */
+        KeyedFloat15: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat16"][];
+            keys: components["schemas"]["KeyFloat15"][];
             /**
              * Before
              * @default hold
@@ -11516,10 +13198,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat25 */
-        KeyedFloat25: {
+        /** KeyedFloat29 */
+        KeyedFloat29: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat25"][];
+            keys: components["schemas"]["KeyFloat29"][];
             /**
              * Before
              * @default hold
@@ -12073,7 +13755,8 @@ export interface components {
         /**
          * SeenSpanHead
          * @description Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
-         *     `pivots` of letters in their own space, by the id of the step that turns them.
+         *     `pivots` of letters in their own space, by the id of the step that turns them. Letters go through so many `bends`,
+         *     which are of these kinds.
          */
         SeenSpanHead: {
             /** First */
@@ -12094,6 +13777,10 @@ export interface components {
                     number
                 ] | null)[];
             };
+            /** Bends */
+            bends: number;
+            /** Bent By */
+            bent_by: string[];
         };
         /**
          * SheetDrawn
@@ -12345,6 +14032,10 @@ export interface components {
                     number
                 ] | null)[];
             };
+            /** Bends */
+            bends: number;
+            /** Bent By */
+            bent_by: string[];
             /** Starts */
             starts: {
                 [key: string]: number[];
@@ -13923,6 +15614,36 @@ export interface operations {
             path: {
                 pattern: string;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description An error, as application/problem+json */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deformers_api_deformers_get: {
+        parameters: {
+            query: {
+                kinds: string;
+                most: number;
+            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

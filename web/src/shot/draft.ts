@@ -26,6 +26,7 @@ export interface SeenSpan extends SeenSpanHead {
   poses: Float32Array; // frames x letters x 16, column by column
   fades: boolean; // does any letter let light through?
   wear: Float32Array | null; // frames x letters x columns of wear
+  rows: Float32Array | null; // frames x letters x bends x numbers of a row: what bends them
 }
 export interface Span extends SpanHead, SeenSpan {
   speeds: Speeds; // each frames x letters, cap heights a second
@@ -41,6 +42,8 @@ export interface Draft extends Omit<Head, 'spans'>, Seen {
 }
 
 const WEAR = TABLES.wear;
+/** Of a row that bends: where its kind stands, and its amount. */
+const [KIND, AMOUNT] = [TABLES.bend - 7, TABLES.bend - 6];
 const COLUMN = Object.fromEntries(WEAR.map((name, k) => [name, k])) as Record<
   'red' | 'green' | 'blue' | 'share' | 'opacity' | 'softness',
   number
@@ -68,8 +71,9 @@ function seenIn(facts: SeenHead, take: (count: number) => Float32Array): Seen {
     const cells = cellsOf(span);
     const poses = take(cells * TABLES.pose);
     const wear = span.worn ? take(cells * WEAR.length) : null;
+    const rows = span.bends ? take(cells * span.bends * TABLES.bend) : null;
     const fades = wear?.some((v, k) => k % WEAR.length === COLUMN.opacity && v < 1) ?? false;
-    return { ...span, poses, wear, fades };
+    return { ...span, poses, wear, rows, fades };
   });
   return {
     ...facts,
@@ -123,6 +127,21 @@ export function wearAt(span: SeenSpan, frame: number, letter: number): Wear | nu
     opacity: of(COLUMN.opacity),
     softness: of(COLUMN.softness),
   };
+}
+
+/** The rows that bend a letter at a frame; none where nothing does. */
+export function rowsAt(span: SeenSpan, frame: number, letter: number): Float32Array | null {
+  if (!span.rows) return null;
+  const long = span.bends * TABLES.bend;
+  const start = ((frame - span.first) * span.letters.length + letter) * long;
+  return span.rows.subarray(start, start + long);
+}
+
+/** Is a letter bent at all by its rows? */
+export function isBent(rows: Float32Array | null): rows is Float32Array {
+  if (!rows) return false;
+  for (let k = 0; k < rows.length; k += TABLES.bend) if (rows[k + KIND] && rows[k + AMOUNT]) return true;
+  return false;
 }
 
 /** A pose of a letter at a frame, as 16 numbers. */

@@ -188,27 +188,16 @@ class Pivot(Model):
     own: Value[Vec3] = (0.0, 0.0, 0.0)
 
 
-class DriveStep(StepBase):
-    """Moves letters: the offset times the reach, about a pivot.
+class ReachingStep(StepBase):
+    """What acts on letters as strongly as reaches say.
 
     `scope` is what feels the reach as one: each letter by itself, or a word, a line or the block by its middle. The
     reaches join in their order; `response` shapes what comes out, through points of (reach, strength) with smooth
     curves between them; without `beyond` it is kept within 0 and 1, and nothing overshoots. `strength` is a factor on
-    all of it, `exposed` puts the drive on twos or threes.
+    all of it, `exposed` puts the step on twos or threes.
     """
 
-    facts: ClassVar[Facts] = Facts(
-        title="Drive",
-        about="Moves letters, one after the other or as zones reach them",
-        stage="motion",
-        column="move",
-        moves=True,
-        by_letter=True,
-    )
-    kind: Literal["drive"] = "drive"
     scope: Value[Literal["letter", "word", "line", "block"]] = "letter"
-    pivot: Pivot = Pivot()
-    offset: Offset = Offset(move=(0.0, 0.0, 1.2), turn=(-90.0, 0.0, 0.0))
     strength: Value[Factor] = 1.0
     reaches: list[Reach] = Field(default=[Cadence()], max_length=limits.REACHES)
     response: list[ResponsePoint] = Field(default=[(0.0, 0.0), (1.0, 1.0)], min_length=2, max_length=16)
@@ -222,6 +211,22 @@ class DriveStep(StepBase):
         if any(b[0] <= a[0] for a, b in pairwise(response)) or response[0][0] != 0 or response[-1][0] != 1:
             raise ValueError("a response runs from a reach of 0 to a reach of 1, each point after the one before")
         return response
+
+
+class DriveStep(ReachingStep):
+    """Moves letters: the offset times the reach, about a pivot."""
+
+    facts: ClassVar[Facts] = Facts(
+        title="Drive",
+        about="Moves letters, one after the other or as zones reach them",
+        stage="motion",
+        column="move",
+        moves=True,
+        by_letter=True,
+    )
+    kind: Literal["drive"] = "drive"
+    pivot: Pivot = Pivot()
+    offset: Offset = Offset(move=(0.0, 0.0, 1.2), turn=(-90.0, 0.0, 0.0))
 
     @property
     def changes_letters(self) -> bool:
@@ -253,6 +258,7 @@ class FollowStep(StepBase):
     move: Value[bool] = True
     turn: Value[bool] = True
     scale: Value[bool] = True
+    bend: Value[bool] = True
     apart: Value[bool] = False
     gap: Value[Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)]] = 0.02
 

@@ -13,6 +13,16 @@ from pydantic import Field, model_validator
 from moss_crown.core import limits
 from moss_crown.core.document.binding import bind
 from moss_crown.core.document.camera import CameraStep
+from moss_crown.core.document.deform import (
+    BendStep,
+    BlastStep,
+    CurlStep,
+    DeformStep,
+    RippleStep,
+    TwistStep,
+    WaveStep,
+    WrapStep,
+)
 from moss_crown.core.document.form import FormStep
 from moss_crown.core.document.kinds import FrameNumber, FrameRate, Name, StepBase
 from moss_crown.core.document.letters import BlockStep, EmblemStep
@@ -32,6 +42,13 @@ Step: TypeAlias = Annotated[
     | DrumStep
     | SwapStep
     | ShiverStep
+    | BendStep
+    | CurlStep
+    | TwistStep
+    | WaveStep
+    | WrapStep
+    | RippleStep
+    | BlastStep
     | GroupStep
     | MaterialStep
     | EnvironmentStep
@@ -102,6 +119,8 @@ class Shot(Model):
         for kind in KINDS:
             if kind.facts.once and sum(isinstance(step, kind) for step in self.steps) > 1:
                 raise ValueError(f"steps: a shot has at most one {kind_of(kind)} step")
+        if sum(isinstance(step, DeformStep) for step in self.steps) > limits.DEFORMERS:
+            raise ValueError(f"steps: a shot has at most {limits.DEFORMERS} deformers")
         bind(self)
         return self
 

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.motion import DriveStep, FollowStep, ShiverStep
+from moss_crown.core.document.deform import DeformStep
+from moss_crown.core.document.motion import DriveStep, FollowStep, ReachingStep, ShiverStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed, moving
 from moss_crown.core.draft.looks import look_at_frame
@@ -35,6 +36,7 @@ from moss_crown.core.draft.schema import (
     three,
     two,
 )
+from moss_crown.core.evaluation.bending import bends_of, draft_edges, kinds_of
 from moss_crown.core.evaluation.camera import camera_step, grade_at
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Block, Structure
@@ -90,19 +92,22 @@ def see(shot: Shot) -> Seen:
         blocks = of.moved(structure, at)
         part = SeenSpan(structure, at, together(blocks, len(at)))
         wear = _wear(blocks)
+        bends = bends_of(blocks, len(at))
         parts.append(part)
         heads.append(
             SeenSpanHead(
                 numbers[0],
                 numbers[-1],
-                _letters(shot, structure, numbers[0]),
+                _letters(of, structure, numbers[0]),
                 [_block(shot, block) for block in structure.blocks],
                 wear is not None,
                 _pivots(shot, structure),
+                0 if bends is None else bends.shape[2],
+                [] if bends is None else kinds_of(bends),
             )
         )
         tables.append(np.swapaxes(part.poses, 2, 3).astype(np.float32))
-        tables += [] if wear is None else [wear]
+        tables += [table for table in (wear, None if bends is None else bends.astype(np.float32)) if table is not None]
     tables.append(np.swapaxes(camera.poses, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
     head = SeenHead(
@@ -140,8 +145,9 @@ def packed_whole(seen: Seen) -> bytes:
         starts = {drive: begun.tolist() for drive, begun in times.starts.items()}
         heads.append(grown(SpanHead, head, starts=starts, rest=times.rest.tolist()))
         own = slice(head.first - shot.first, head.last - shot.first + 1)
-        out = out_of_frame(part.poses, part.structure.boxes, *(values[own] for values in seen.camera))
-        met = of.contacts(part.structure, part.frames, part.poses)
+        poses = of.boxed(part.structure, part.frames)
+        out = out_of_frame(poses, part.structure.boxes, *(values[own] for values in seen.camera))
+        met = of.contacts(part.structure, part.frames, poses)
         tables += [times.speeds.astype(np.float32), (met | np.uint8(OUT) * out).astype(np.float32)]
     rest = of.rest_frame(timings[-1].rest)
     whole = grown(
@@ -170,16 +176,22 @@ def _pivots(shot: Shot, structure: Structure) -> dict[str, list[Three | None]]:
     at = np.array([float(shot.last)])
     found: dict[str, list[Three | None]] = {}
     for index, step in enumerate(shot.steps):
-        if not isinstance(step, DriveStep | ShiverStep):
+        if not isinstance(step, DriveStep | ShiverStep | DeformStep) or _in_world(step):
             continue
+        pivot = step.centre if isinstance(step, DeformStep) else step.pivot
         rows: list[Three | None] = []
         for block in structure.blocks:
             if block.step > index:
                 rows += [None] * len(block.letters)
             else:
-                rows += [three(pivot) for pivot in np.round(pivots_of(step.pivot, block.setting, at)[0], 5)]
+                rows += [three(place) for place in np.round(pivots_of(pivot, block.setting, at)[0], 5)]
         found[step.id] = rows
     return found
+
+
+def _in_world(step: object) -> bool:
+    """Does a deformer stand in the world, so that no letter has its centre?"""
+    return isinstance(step, DeformStep) and step.space == "world"
 
 
 def _centres(structure: Structure, shot: Shot) -> dict[str, Three]:
@@ -197,7 +209,7 @@ def _responses(shot: Shot) -> dict[str, list[float]]:
     return {
         step.id: np.round(through(step.response, reach), 4).tolist()
         for step in shot.steps
-        if isinstance(step, DriveStep)
+        if isinstance(step, ReachingStep)
     }
 
 
@@ -248,15 +260,17 @@ def keyed_values(shot: Shot) -> dict[str, list[object]]:
 def pack(head: bytes, tables: list[NDArray[np.float32]]) -> bytes:
     """The head (JSON) and the tables one by one, `framed`; their columns are those of `TABLES`.
 
-    For each span: poses (f, l, 16), column by column; where it is "worn" tints, opacity and softness (f, l, 6). Then
+    For each span: poses (f, l, 16), column by column; where it is "worn" tints, opacity and softness (f, l, 6); where
+    letters are bent its rows (f, l, bends, ROW). Then
     the camera poses (f, 16). Then, unless it is of the picture alone, for each span: speeds (4, f, l), SPEEDS; contacts
     (f, l), bits of `clearance`.
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
 
 
-def _letters(shot: Shot, structure: Structure, frame: int) -> list[LetterAtRest]:
-    found = []
+def _letters(of: Evaluation, structure: Structure, frame: int) -> list[LetterAtRest]:
+    found: list[LetterAtRest] = []
+    shot, edges = of.shot, draft_edges(of, structure)
     for number, block in enumerate(structure.blocks):
         own = own_colours(shot, block.step, block.letters, frame)
         dresses, wears = dresses_of(shot, block.step, block.setting, frame)
@@ -271,7 +285,7 @@ def _letters(shot: Shot, structure: Structure, frame: int) -> list[LetterAtRest]
                     letter.first,
                     letter.lacking,
                     own[place] if own else None,
-                    recipe_of(letter, block.form, dresses[wears[place]].which),
+                    recipe_of(letter, block.form, dresses[wears[place]].which, float(edges[len(found)])),
                     (letter.left, letter.bottom, letter.right, letter.top),
                     at_rest[place],
                     letter.index,

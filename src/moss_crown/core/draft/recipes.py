@@ -11,6 +11,7 @@ from pydantic import Field
 
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
+from moss_crown.core.deform.density import with_edges
 from moss_crown.core.document.form import CurvePoint
 from moss_crown.core.document.kinds import Finite, Identity, Size
 from moss_crown.core.document.letters import AxisPlace, AxisTag
@@ -86,15 +87,23 @@ class SolidRecipe(Model):
     unit: Annotated[float, Field(gt=0, le=1)]
     form: FormRecipe
     which: tuple[Part, Part, Part, Part, Part] = FACE_AND_EDGE
+    edge: Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)] = 0.0
+    """Metres that no edge is longer than; 0: as it comes."""
 
 
-def recipe_of(letter: Letter, form: Form, which: Which = FACE_AND_EDGE) -> str:
-    """The recipe of a letter as JSON text."""
-    return _recipe(letter.family, letter.axes, letter.glyphs, letter.unit, form_of_letter(letter, form), which)
+MOST_TRIANGLES = 60_000
+"""Of a letter, however short its edges are wanted."""
+
+
+def recipe_of(letter: Letter, form: Form, which: Which = FACE_AND_EDGE, edge: float = 0.0) -> str:
+    """The recipe of a letter as JSON text, with edges no longer than so many metres."""
+    return _recipe(letter.family, letter.axes, letter.glyphs, letter.unit, form_of_letter(letter, form), which, edge)
 
 
 @lru_cache(maxsize=2048)
-def _recipe(family: str, axes: Axes, glyphs: tuple[Glyph, ...], unit: float, form: Form, which: Which) -> str:
+def _recipe(
+    family: str, axes: Axes, glyphs: tuple[Glyph, ...], unit: float, form: Form, which: Which, edge: float
+) -> str:
     recipe = SolidRecipe(
         family=family,
         axes=list(axes),
@@ -102,6 +111,7 @@ def _recipe(family: str, axes: Axes, glyphs: tuple[Glyph, ...], unit: float, for
         unit=unit,
         form=FormRecipe.model_validate(asdict(form)),
         which=which,
+        edge=edge,
     )
     return recipe.model_dump_json()
 
@@ -117,6 +127,8 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
             raise DocumentInvalid(f"/glyphs/{k}/0", f"below {known}", f"the family has {known} faces, not {face + 1}")
     glyphs = tuple(Glyph(*glyph) for glyph in recipe.glyphs)
     made = letter_solid(glyphs, recipe.family, tuple(recipe.axes), recipe.unit, recipe.form.form(), cache)
+    if recipe.edge > 0:
+        made = with_edges(made, recipe.edge, MOST_TRIANGLES)
     grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)
     if not len(made.triangles):
         return write_glb(TitleModel("letter", [], [], []))

@@ -12,6 +12,7 @@ from typing import Literal, Protocol, TypeAlias, TypedDict, TypeVar, cast
 from pydantic import TypeAdapter
 from pydantic.json_schema import JsonSchemaValue
 
+from moss_crown.core.deform.rows import ROW
 from moss_crown.core.look.material import Grain, Images, Surface
 from moss_crown.core.motion.clearance import MEETS, OUT, SINKS
 from moss_crown.core.motion.poses import SPEEDS
@@ -30,6 +31,7 @@ class Tables(TypedDict):
     wear: list[str]
     speeds: list[str]
     contacts: dict[str, int]
+    bend: int
 
 
 TABLES: Tables = {
@@ -37,9 +39,10 @@ TABLES: Tables = {
     "wear": ["red", "green", "blue", "share", "opacity", "softness"],
     "speeds": list(SPEEDS),
     "contacts": {"letters": MEETS, "stage": SINKS, "outside": OUT},
+    "bend": ROW,
 }
 """Columns of the tables: numbers of a pose (column by column), what a letter wears (`share` is that of its tint), whose
-speeds there are, and the bits of a contact."""
+speeds there are, the bits of a contact, and numbers of a row that bends a letter."""
 
 
 def three(values: Iterable[float]) -> Three:
@@ -252,7 +255,8 @@ class BlockAtRest:
 @dataclass(frozen=True, slots=True)
 class SeenSpanHead:
     """Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
-    `pivots` of letters in their own space, by the id of the step that turns them."""
+    `pivots` of letters in their own space, by the id of the step that turns them. Letters go through so many `bends`,
+    which are of these kinds."""
 
     first: int
     last: int
@@ -260,6 +264,8 @@ class SeenSpanHead:
     blocks: list[BlockAtRest]
     worn: bool
     pivots: dict[str, list[Three | None]]
+    bends: int
+    bent_by: list[str]
 
 
 @dataclass(frozen=True, slots=True)

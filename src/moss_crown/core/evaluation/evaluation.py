@@ -39,8 +39,8 @@ class Evaluation(Whereabouts):
         return timing.rest_frame(self, letters)
 
     def contacts(self, structure: Structure, frames: Frames, poses: Poses | None = None) -> NDArray[np.uint8]:
-        """(f, l): at which frames letters run into each other, the floor or the wall. `poses` may give those at the
-        frames, where they are known."""
+        """(f, l): at which frames letters run into each other, the floor or the wall. `poses` may give those of
+        `boxed` at the frames, where they are known."""
         return timing.contacts_of(self, structure, frames, poses)
 
     def scene(self, frame: float, aspect: float, blur: bool = True, height: int = 720, motion: bool = False) -> Scene:

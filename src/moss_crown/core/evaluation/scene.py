@@ -10,9 +10,10 @@ from moss_crown.core import limits
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.around import light_names, lights_at, surround_at
-from moss_crown.core.evaluation.seen import camera, shutter_frames
+from moss_crown.core.evaluation.bending import CHORD_PIXELS, COARSEST, bending, bent_solid, soft_solid
+from moss_crown.core.evaluation.seen import camera, shutter, shutter_frames
 from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
-from moss_crown.core.evaluation.solids import fineness, letter_solid, solid_address
+from moss_crown.core.evaluation.solids import fineness, letter_solid, pixel, solid_address
 from moss_crown.core.evaluation.whereabouts import Whereabouts
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.dressing import worn_by
@@ -48,6 +49,7 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
     shot = of.shot
     structure = of.structure(frame)
     moments = shutter_frames(of, structure, frame, aspect) if blur else np.array([float(frame)])
+    bends = bending(of, structure, shutter(of, frame) if blur else moments, motion)
     done = of.moved(structure, moments)
     if soft := any(block.wear.soft is not None for block in done):
         moments = np.linspace(moments[0], moments[-1], SOFT_POSES)
@@ -92,9 +94,20 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                     raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
             if place_of[where] != NOWHERE and not hidden[number]:
                 pose = np.ascontiguousarray(poses[:, count])
+                place, bent = place_of[where], None
+                if bends and bends.soft[count]:
+                    fine = min(CHORD_PIXELS * pixel(letter, poses[middle, count], eye, height), COARSEST)
+                    own = soft_solid(solids[place], where, bends.states[:, count], fine, of.cache)
+                    after = None if bends.later is None else bends.later[0, count]
+                    bent = bent_solid(own, bends.rows[:, count], after, fine)
+                    place = len(solids)
+                    solids.append(own.solid)
+                    triangles += len(own.solid.triangles)
+                    if triangles > limits.TRIANGLES:
+                        raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
                 letters.append(
                     Placed(
-                        place_of[where],
+                        place,
                         pose,
                         by_facet,
                         at_rest[number],
@@ -102,6 +115,7 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                         None if later is None else later[0, count],
                         names[count],
                         f"{prefix_of(shot, structure, block)}line {letter.line + 1} word {letter.word + 1}",
+                        bent,
                     )
                 )
                 owners.append(shot.steps[block.step].id)

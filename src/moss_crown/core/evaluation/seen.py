@@ -46,17 +46,22 @@ def _focus(of: Whereabouts, step: CameraStep, frame: float, pose: Floats) -> flo
     return max(float((pose[:3, 3] - middle) @ pose[:3, 2]), 0.01)
 
 
+def shutter(of: Whereabouts, frame: float) -> Frames:
+    """When a shutter opens, is half way, and closes; that moment alone where it opens for none."""
+    step = camera_step(of.shot)
+    half = sample_one(step.shutter, frame) / 720
+    middle = frame + sample_one(step.shutter_phase, frame) / 360
+    return np.array([middle - half, middle, middle + half]) if half else np.array([middle])
+
+
 def shutter_frames(of: Whereabouts, structure: Structure, frame: float, aspect: float) -> Frames:
     """The moments at which poses are taken while the shutter is open, evenly spread about the middle of that.
 
     As few as the fastest turn allows; one when nothing moves.
     """
-    step = camera_step(of.shot)
-    half = sample_one(step.shutter, frame) / 720
-    middle = frame + sample_one(step.shutter_phase, frame) / 360
-    if half == 0:
-        return np.array([middle])
-    ends = np.array([middle - half, middle, middle + half])
+    ends = shutter(of, frame)
+    if len(ends) == 1:
+        return ends
     poses = of.poses(structure, ends)
     cameras = of.camera_path(ends, aspect).poses
     if np.array_equal(poses[0], poses[1]) and np.array_equal(poses[1], poses[2]) and np.ptp(cameras, axis=0).max() == 0:
@@ -64,7 +69,7 @@ def shutter_frames(of: Whereabouts, structure: Structure, frame: float, aspect: 
     turned = max((_turned(a, b) for a, b in ((poses[0], poses[1]), (poses[1], poses[2]))), default=0.0)
     turned = max(turned, _turned(cameras[0:1], cameras[1:2]))
     count = 2 * int(np.clip(np.ceil(turned / STEP_BLUR), 1, MOST_BLUR_POSES // 2)) + 1
-    return np.linspace(middle - half, middle + half, count)
+    return np.linspace(ends[0], ends[-1], count)
 
 
 def _turned(before: Poses, after: Poses) -> float:

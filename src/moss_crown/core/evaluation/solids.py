@@ -90,12 +90,20 @@ def block_section(block: Block) -> tuple[NDArray[np.float64], float]:
 
 def fineness(letter: Letter, pose: NDArray[np.float64], camera: Camera, height: int) -> float:
     """The tolerance of a letter's curves at which no chord is off by more than CHORD_PIXELS in a frame so high."""
+    wide = pixel(letter, pose, camera, height)
+    if wide == np.inf:
+        return FINER[0]
+    wanted = CHORD_PIXELS * wide / letter.unit  # in thousandths of an em
+    return next((tolerance for tolerance in FINER if tolerance <= wanted), FINER[-1])
+
+
+def pixel(letter: Letter, pose: NDArray[np.float64], camera: Camera, height: int) -> float:
+    """The width of a pixel of a frame so high where a letter is, in metres of the letter's own space; endless where
+    that is behind the camera."""
     middle = len(camera.poses) // 2
     centre = pose[:3, :3] @ (*letter.centre, 0.0) + pose[:3, 3]
     away = float((camera.poses[middle, :3, 3] - centre) @ camera.poses[middle, :3, 2])
     if away <= 0:
-        return FINER[0]
+        return np.inf
     size = float(np.linalg.norm(pose[:3, :3], axis=0)[:2].max())
-    pixels = letter.unit * size * height / (2 * camera.half[1] * away)  # of a thousandth of an em
-    wanted = CHORD_PIXELS / max(pixels, 1e-12)
-    return next((tolerance for tolerance in FINER if tolerance <= wanted), FINER[-1])
+    return 2 * camera.half[1] * away / (max(size, 1e-12) * height)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
-from moss_crown.core.document.motion import DriveStep, GroupStep
+from moss_crown.core.document.motion import GroupStep, ReachingStep
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.evaluation.whereabouts import Whereabouts
@@ -45,7 +45,7 @@ def timing(of: Whereabouts, structure: Structure, frames: Frames) -> Timing:
     """
     shot = of.shot
     between = np.append(frames - 0.5, frames[-1] + 0.5)
-    fast = speeds(of.poses(structure, between), structure.boxes, float(1 / shot.fps.fraction))
+    fast = speeds(of.boxed(structure, between), structure.boxes, float(1 / shot.fps.fraction))
     total = len(structure.letters)
     starts: dict[str, NDArray[np.float64]] = {}
     at = np.array([float(shot.last)])
@@ -55,7 +55,7 @@ def timing(of: Whereabouts, structure: Structure, frames: Frames) -> Timing:
         begin = own.stop
         fast[:, :, own] /= block.setting.size
         for step in shot.steps[block.step + 1 :]:
-            if isinstance(step, DriveStep) and sample_choice(step.on, shot.last) and block.letters:
+            if isinstance(step, ReachingStep) and sample_choice(step.on, shot.last) and block.letters:
                 begun = starts_of(of.company(structure, number), step, at)
                 if begun is not None:
                     starts.setdefault(step.id, np.full(total, float(shot.first)))[own] = begun[0]
@@ -83,7 +83,7 @@ def rest_frames(of: Whereabouts, structure: Structure) -> NDArray[np.float64]:
         if known is not None:
             found.append(known)
             continue
-        poses = moved(of.company(structure, number), exposures(shot.exposed, watched), False).poses
+        poses = moved(of.company(structure, number), exposures(shot.exposed, watched), False).boxed(boxes[own])
         away = poses[:, :, :3] - poses[-1:, :, :3]
         corners = np.concatenate([boxes[own], np.ones((*boxes[own].shape[:2], 1))], 2)
         near = REST_MOVE * block.setting.size
@@ -101,10 +101,10 @@ def rest_frames(of: Whereabouts, structure: Structure) -> NDArray[np.float64]:
 
 
 def contacts_of(of: Whereabouts, structure: Structure, frames: Frames, poses: Poses | None = None) -> NDArray[np.uint8]:
-    """(f, l): at which frames letters run into each other, the floor or the wall. `poses` may give those at the
-    frames, where they are known."""
+    """(f, l): at which frames letters run into each other, the floor or the wall. `poses` may give those of
+    `Whereabouts.boxed` at the frames, where they are known."""
     shot = of.shot
-    found = of.poses(structure, frames) if poses is None else poses
+    found = of.boxed(structure, frames) if poses is None else poses
     if not structure.blocks:
         return np.zeros(found.shape[:2], np.uint8)
     still = of.resting(structure, shot.last).poses

@@ -220,6 +220,15 @@ class Whereabouts:
         """(f, l, 4, 4) letter to world, for all letters of a structure."""
         return together(self.moved(structure, frames, restless), len(frames))
 
+    def boxed(self, structure: Structure, frames: Frames) -> Poses:
+        """(f, l, 4, 4): poses that put the boxes of letters at rest where the letters are, bent or not."""
+        blocks, begin, found = self.moved(structure, frames), 0, []
+        for block in blocks:
+            own = slice(begin, begin + block.poses.shape[1])
+            begin = own.stop
+            found.append(replace(block, poses=block.boxed(structure.boxes[own])))
+        return together(found, len(frames))
+
     def framing(self, frames: Frames, aspect: float) -> Framing:
         """The camera at frames (f), whatever it follows."""
         return self._once(

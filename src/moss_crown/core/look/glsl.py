@@ -27,7 +27,7 @@ LATTICE = """float lattice_(float x, float y, float z, float seed) {
 _OPERATORS = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/"}
 _COMPARISONS = {ast.Lt: "<", ast.Gt: ">", ast.LtE: "<=", ast.GtE: ">=", ast.Eq: "=="}
 _BUILT_IN = ("abs", "min", "max")
-_VECTORS = {1: "float", 2: "vec2", 3: "vec3", 4: "vec4"}
+VECTORS = {1: "float", 2: "vec2", 3: "vec3", 4: "vec4"}
 
 
 class CannotSay(Exception):
@@ -41,17 +41,17 @@ def texture_source(pattern: str) -> str:
 
     Raises CannotSay.
     """
-    every = {function.name: function for module in (noise, patterns) for function in _functions(module)}
+    every = {function.name: function for module in (noise, patterns) for function in functions_of(module)}
     # The pattern itself stands for the choice among all of them: a shader that could draw any would be slow to make.
     (choice,) = ast.parse(f"def pattern(kind, x, y, z, p, q):\n    return {pattern}(x, y, z, p, q)").body
     assert isinstance(choice, ast.FunctionDef)
     named = {**every, "pattern": choice}
-    needed = _needed("layered", named) | _needed("worn", named)
+    needed = needed_by("layered", named) | needed_by("worn", named)
     widths: dict[str, int] = {"lattice": 1}
     found = [LATTICE]
     for name, function in named.items():
         if name in needed and name != "lattice":
-            found.append(_Writer(widths).function(function))
+            found.append(Writer(widths).function(function))
     return "\n".join(found)
 
 
@@ -60,14 +60,14 @@ def shared_source() -> str:
     constants = ""
     for name, value in mixing.CONSTANTS.items():
         parts = value if isinstance(value, tuple) else (value,)
-        kind = _VECTORS[len(parts)]
+        kind = VECTORS[len(parts)]
         constants += f"const {kind} {name} = {kind}({', '.join(repr(float(part)) for part in parts)});\n"
-    writer = _Writer({})
-    return constants + "\n".join(writer.function(function) for function in _functions(mixing))
+    writer = Writer({})
+    return constants + "\n".join(writer.function(function) for function in functions_of(mixing))
 
 
-def _needed(name: str, functions: dict[str, ast.FunctionDef]) -> set[str]:
-    """A function and all that it calls, however indirectly."""
+def needed_by(name: str, functions: dict[str, ast.FunctionDef]) -> set[str]:
+    """The names of a function and all that it calls, however indirectly."""
     found: set[str] = set()
     waiting = [name]
     while waiting:
@@ -79,11 +79,12 @@ def _needed(name: str, functions: dict[str, ast.FunctionDef]) -> set[str]:
     return found
 
 
-def _functions(module: ModuleType) -> list[ast.FunctionDef]:
+def functions_of(module: ModuleType) -> list[ast.FunctionDef]:
+    """What a module defines, in its order."""
     return [node for node in ast.parse(inspect.getsource(module)).body if isinstance(node, ast.FunctionDef)]
 
 
-class _Writer:
+class Writer:
     """Writes one function. `widths`: how many numbers each function that is known answers."""
 
     def __init__(self, widths: dict[str, int]) -> None:
@@ -99,7 +100,7 @@ class _Writer:
         body = node.body[1:] if _is_text(node.body[0]) else node.body
         lines = self._block(body, 1)
         head = ", ".join(f"float {name}_" for name in parameters)
-        return f"{_VECTORS[width]} {node.name}_({head}) {{\n{lines}}}\n"
+        return f"{VECTORS[width]} {node.name}_({head}) {{\n{lines}}}\n"
 
     def _width(self, node: ast.expr) -> int:
         if isinstance(node, ast.Tuple):
@@ -122,7 +123,7 @@ class _Writer:
             case ast.Assign(targets=[ast.Tuple(elts=names)], value=value):
                 self._spare += 1
                 several = f"several{self._spare}"
-                text = f"{pad}{_VECTORS[len(names)]} {several} = {self._say(value)};\n"
+                text = f"{pad}{VECTORS[len(names)]} {several} = {self._say(value)};\n"
                 for place, one in zip("xyzw", names, strict=False):
                     if isinstance(one, ast.Name) and not one.id.startswith("_"):
                         text += f"{pad}{self._fresh(one.id)}{one.id}_ = {several}.{place};\n"
@@ -170,7 +171,7 @@ class _Writer:
             case ast.IfExp(test=ast.Compare() as test, body=body, orelse=orelse):
                 return f"({self._say(test)} ? {self._say(body)} : {self._say(orelse)})"
             case ast.Tuple(elts=elts):
-                return f"{_VECTORS[len(elts)]}({', '.join(self._say(one) for one in elts)})"
+                return f"{VECTORS[len(elts)]}({', '.join(self._say(one) for one in elts)})"
             case ast.Call(func=ast.Attribute(value=ast.Name(id="math"), attr=name), args=args):
                 return f"{name}({', '.join(self._say(one) for one in args)})"
             case ast.Call(func=ast.Name(id=name), args=args):

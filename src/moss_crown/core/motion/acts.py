@@ -14,13 +14,24 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
-from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, Offset, Pivot, ShiverStep, SwapStep
+from moss_crown.core.document.motion import (
+    DriveStep,
+    DrumStep,
+    FollowStep,
+    Offset,
+    Pivot,
+    ReachingStep,
+    ShiverStep,
+    SwapStep,
+)
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid, moving
 from moss_crown.core.motion.poses import Act, Channel
 from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
+from moss_crown.core.motion.soft import AtRest, Deed, Soft, rigid, soft
 from moss_crown.core.motion.swap import texts
 from moss_crown.core.motion.swap import turned as swap_turned
 from moss_crown.core.values.noise import hashed, phases, seed_of, smooth_noise
@@ -84,7 +95,7 @@ class Surroundings:
 
     pivots: Callable[[Pivot, Frames], Floats]
     world: Callable[[Floats, Frames], Floats]
-    moved: Callable[[Sequence[Act], Frames], Floats]
+    moved: Callable[[Sequence[Deed], Frames], Floats]
     outside: Callable[[str, Pivot, Offset, Frames], Floats]
     fps: float
     first: float
@@ -99,12 +110,12 @@ class _Grid:
     """The grid that all follow-throughs of a recipe share, and what the steps above each of them do on it."""
 
     at: Frames
-    done: dict[int, list[Act]]
+    done: dict[int, list[Deed]]
 
 
 def acts(
     steps: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings, fine: _Grid | None = None
-) -> list[Act]:
+) -> list[Deed]:
     """What the steps, in their order, do to the letters at frames, fractional ones too."""
     for place in range(len(steps) - 1, -1, -1):
         if isinstance(steps[place], FollowStep) and steps[place].on is not False and place and len(frames):
@@ -127,7 +138,7 @@ class Above:
     cast: Cast
     around: Surroundings
     frames: Frames | None = None
-    known: Sequence[Act] = ()
+    known: Sequence[Deed] = ()
 
     def middles(self, frames: Frames) -> Floats:
         """(f, l, 3): where they leave the middles of letters in the world."""
@@ -142,7 +153,9 @@ class Above:
         return np.stack([middles[:, unit_of == u].mean(1) for u in range(len(places))], 1)
 
 
-def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Act:
+def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Deed:
+    if isinstance(step, DeformStep):
+        return _deform(step, cast, frames, around, above)
     if isinstance(step, DriveStep):
         return _drive(step, cast, frames, around, above)
     if isinstance(step, DrumStep):
@@ -192,7 +205,18 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
     )
 
 
-def drive_reach(step: DriveStep, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Floats:
+def _deform(step: DeformStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Soft:
+    frames = exposures(step.exposed, seen)
+    reach = drive_reach(step, cast, frames, around, above)
+    if step.on is not True:
+        reach = reach * switched(step.on, frames)
+    row = around.row()
+    units = {scope: unit_of for scope, (unit_of, _) in cast.units.items()}
+    at_rest = AtRest(row.rest, row.boxes, units, cast.letters)
+    return soft(step, reach, frames, around.pivots(step.centre, frames), at_rest, around.fps, around.seed)
+
+
+def drive_reach(step: ReachingStep, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Floats:
     """(f, l): how strongly letters feel a drive below others, whatever its switch says."""
     scopes = choices(step.scope, frames) if changes(step.scope) else [step.scope]
     found: dict[str, Floats] = {}
@@ -368,19 +392,23 @@ def trailed(
 
 def _following(
     step: FollowStep, above: Sequence[Any], cast: Cast, frames: Frames, around: Surroundings, fine: _Grid
-) -> list[Act]:
+) -> list[Deed]:
     """The acts of the steps above, followed on the step's channels."""
     if len(above) not in fine.done:
         fine.done[len(above)] = acts(above, cast, fine.at, around, fine)
     then = fine.done[len(above)]
     now = then if frames is fine.at else acts(above, cast, frames, around, fine)
     how = Following.of(step, frames, fine.at, around)
-    found = []
+    found: list[Deed] = []
     for act, target in zip(now, then, strict=True):
         if not act.followed:
             found.append(act)
             continue
         done: dict[int, Floats] = {}
+        if isinstance(act, Soft) or isinstance(target, Soft):
+            assert isinstance(act, Soft) and isinstance(target, Soft)  # of the same step
+            found.append(replace(act, amount=how.channel("bend", act.amount, target.amount, done)))
+            continue
         found.append(
             replace(
                 act,
@@ -392,7 +420,9 @@ def _following(
     apart = switched(step.apart, frames)[:, 0] > 0
     if not apart.any():
         return found
-    return kept_apart(now, found, around.row(), np.where(apart, sample(step.gap, frames) * cast.height, -np.inf))
+    gap = np.where(apart, sample(step.gap, frames) * cast.height, -np.inf)
+    apart_now = iter(kept_apart(rigid(now), rigid(found), around.row(), gap))
+    return [next(apart_now) if isinstance(deed, Act) else deed for deed in found]
 
 
 @dataclass(frozen=True)
@@ -413,7 +443,7 @@ class Following:
         springs = np.array(choices(step.way, begun)) == "spring"
         tempo, lag = sample(step.tempo, begun), sample(step.lag, begun)
         strength = sample(step.strength, frames)[:, None] * switched(step.on, frames)
-        shares = {name: strength * switched(getattr(step, name), frames) for name in ("move", "turn", "scale")}
+        shares = {name: strength * switched(getattr(step, name), frames) for name in ("move", "turn", "scale", "bend")}
         return Following(
             frames,
             around.first,

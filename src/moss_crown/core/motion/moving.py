@@ -10,8 +10,20 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.document.deform import DeformStep, RippleStep, WaveStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
-from moss_crown.core.document.motion import Cadence, DriveStep, DrumStep, FollowStep, Offset, Pivot, SwapStep, Swing
+from moss_crown.core.document.motion import (
+    Cadence,
+    DriveStep,
+    DrumStep,
+    Everywhere,
+    FollowStep,
+    Offset,
+    Pivot,
+    ReachingStep,
+    SwapStep,
+    Swing,
+)
 from moss_crown.core.look.dress import Wear
 from moss_crown.core.look.pictures import shades
 from moss_crown.core.motion.acts import (
@@ -31,8 +43,9 @@ from moss_crown.core.motion.apart import Row
 from moss_crown.core.motion.drum import LETTERS, columns, in_front, turned
 from moss_crown.core.motion.groups import NO_GROUP, Led
 from moss_crown.core.motion.pivots import About, Place, pivots
-from moss_crown.core.motion.poses import Act, Poses, moved_poses, place_matrix, place_poses, rest_poses
+from moss_crown.core.motion.poses import Act, Poses, place_matrix, place_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
+from moss_crown.core.motion.soft import Deed, boxed, in_world, performed, rigid
 from moss_crown.core.motion.swap import last_rest
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import Axes, find
@@ -188,7 +201,7 @@ def surroundings(company: Company) -> Surroundings:
         found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in _placed(company, at)]
         return np.array(found).reshape(len(at), -1, 3)
 
-    def moved(done: Sequence[Act], frames: Frames) -> Floats:
+    def moved(done: Sequence[Deed], frames: Frames) -> Floats:
         poses = _standing(company, done, frames, around)
         middles = np.array([(*letter.centre, 0.0) for letter in letters_of(company.setting)]).reshape(-1, 3)
         return np.asarray(np.einsum("flij,lj->fli", poses[..., :3, :3], middles) + poses[..., :3, 3])
@@ -208,10 +221,15 @@ def surroundings(company: Company) -> Surroundings:
     return around
 
 
-def _standing(company: Company, done: Sequence[Act], frames: Frames, around: Surroundings) -> Poses:
+def _standing(company: Company, done: Sequence[Deed], frames: Frames, around: Surroundings) -> Poses:
     """(f, l, 4, 4): a block's letters in the world, moved by acts and put where its place and its groups, with what
     follows them, put it."""
-    poses = moved_poses(rest_poses(rest_of(company.setting), len(frames)), done)
+    poses, _ = performed(done, rest_of(company.setting), len(frames))
+    return _carried(company, poses, frames, around)
+
+
+def _carried(company: Company, poses: Poses, frames: Frames, around: Surroundings) -> Poses:
+    """Letters of a block (f, l, 4, 4) put where its place and its groups, with what follows them, put it."""
     return company.led.lead(place_poses(poses, *places(company.step, company.steps, frames, around)), frames, around)
 
 
@@ -255,14 +273,21 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
 
 @dataclass(frozen=True)
 class Moved:
-    """What motion makes of a block: poses to world (f, l, 4, 4), and how its letters look."""
+    """What motion makes of a block: poses to world (f, l, 4, 4), how its letters look, and the rows by which they are
+    bent before (f, l, k, ROW), where they are."""
 
     poses: Poses
     wear: Wear
+    bends: Floats | None = None
+
+    def boxed(self, boxes: Floats) -> Poses:
+        """Poses that put the boxes (l, 8, 3) of letters at rest where they are, bent or not."""
+        return self.poses if self.bends is None else boxed(self.poses, self.bends, boxes)
 
     def alone(self, k: int) -> Moved:
         """At one of its frames."""
-        return Moved(self.poses[k : k + 1], self.wear.alone(k))
+        bends = None if self.bends is None else self.bends[k : k + 1]
+        return Moved(self.poses[k : k + 1], self.wear.alone(k), bends)
 
 
 def together(blocks: Sequence[Moved], frames: int) -> Poses:
@@ -282,8 +307,12 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     steps = [s for s in company.steps if restless or s.facts.rests]
     around = surroundings(company)
     cast = cast_of(company.setting)
-    done = acts(steps, cast, frames, around) if cast.count else []
-    poses = _standing(company, done, frames, around)
+    deeds = acts(steps, cast, frames, around) if cast.count else []
+    done = rigid(deeds)
+    poses, bends = performed(deeds, rest_of(company.setting), len(frames))
+    poses = _carried(company, poses, frames, around)
+    if bends is not None:
+        in_world(deeds, bends, poses)
     tints = [(act.tint.offset, act.tint.reach) for act in done if act.tint is not None]
     tints += [(colour[:, None], share[:, None]) for colour, share in company.led.tints(frames)]
     soft = sum((act.soft for act in done if act.soft is not None), np.zeros((len(frames), cast.count)))
@@ -293,7 +322,7 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
         _opacity(done, len(frames), cast.count),
         soft * company.setting.size if soft.any() else None,
     )
-    return Moved(poses, wear)
+    return Moved(poses, wear, bends)
 
 
 def _tinted(tints: Sequence[tuple[Floats, Floats]], frames: int, letters: int) -> Floats | None:
@@ -321,7 +350,7 @@ def _opacity(done: Sequence[Act], frames: int, letters: int) -> Floats | None:
     return left
 
 
-def starts_of(company: Company, drive: DriveStep, frames: Frames) -> Floats | None:
+def starts_of(company: Company, drive: ReachingStep, frames: Frames) -> Floats | None:
     """(f or 1, l): the shot's frame at which a drive begins with each letter; None for one without a cadence or a
     swing."""
     cast = cast_of(company.setting)
@@ -429,18 +458,29 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
         if isinstance(step, SwapStep):
             rest = np.maximum(rest, last_rest(step, frame) + company.late)
             continue
-        if isinstance(step, FollowStep) or changes(step.offset) or not step.reaches:
-            return None
-        for reach in step.reaches:
-            if not isinstance(reach, Cadence | Swing):
-                return None
-        begun = starts_of(company, step, at)
-        if begun is None or len(step.reaches) > 1:
+        if isinstance(step, DeformStep) and stays_bent(step):
+            continue
+        if not isinstance(step, ReachingStep) or _goes_on(step) or len(step.reaches) != 1:
             return None
         (reach,) = step.reaches
+        begun = starts_of(company, step, at)
+        if begun is None or not isinstance(reach, Cadence | Swing):
+            return None
         lasts = cadence_end(reach, frame) if isinstance(reach, Cadence) else float(sample(reach.settle, at)[0])
         rest = np.maximum(rest, begun[0] + lasts)
     return rest
+
+
+def _goes_on(step: ReachingStep) -> bool:
+    """Does what a step does change by itself, whatever its reaches do?"""
+    if isinstance(step, DriveStep):
+        return changes(step.offset)
+    return isinstance(step, WaveStep | RippleStep) or changes([v for name, v in step if name != "reaches"])
+
+
+def stays_bent(step: DeformStep) -> bool:
+    """Are letters bent alike at all frames, as long as nothing above moves them?"""
+    return all(isinstance(reach, Everywhere) for reach in step.reaches) and not _goes_on(step) and not changes(step)
 
 
 def overshoot(company: Company, step: FollowStep, frames: Frames) -> float:
@@ -448,7 +488,7 @@ def overshoot(company: Company, step: FollowStep, frames: Frames) -> float:
     above = [s for s in company.steps[: company.steps.index(step) + 1] if s.facts.rests]
     cast = cast_of(company.setting)
     most = 0.0
-    for act in acts(above, cast, frames, surroundings(company)) if cast.count and len(frames) else []:
+    for act in rigid(acts(above, cast, frames, surroundings(company))) if cast.count and len(frames) else []:
         for channel in (act.move, act.turn, act.scale):
             way = channel.reach[:1] - channel.reach[-1:]
             if channel.offset.any() and len(channel.offset) == 1 and (np.abs(way) > 0.01).any():

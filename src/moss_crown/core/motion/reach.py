@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.document.motion import Cadence, DriveStep, DrumStep, Everywhere, Noise, Picture, Swing, Zone
+from moss_crown.core.document.motion import Cadence, DrumStep, Everywhere, Noise, Picture, ReachingStep, Swing, Zone
 from moss_crown.core.motion.poses import turn_matrix
 from moss_crown.core.values.curves import ease, pressed, through
 from moss_crown.core.values.noise import hashed, phases, seed_of, smooth_noise
@@ -41,7 +41,7 @@ class Units:
         return len(self.places)
 
 
-def reach_of(drive: DriveStep, frames: Frames, units: Units, fps: float, seed: int) -> Floats:
+def reach_of(drive: ReachingStep, frames: Frames, units: Units, fps: float, seed: int) -> Floats:
     """(f, u): the reaches of a drive joined, shaped by its response, times its strength."""
     total: Floats | None = None
     for number, reach in enumerate(drive.reaches):

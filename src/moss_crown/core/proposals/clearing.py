@@ -57,7 +57,7 @@ def _deep(shot: Shot, motion: bool) -> tuple[dict[str, tuple[float, float]], flo
     back = 0.0
     for structure, own in of.spans(frames):
         at = np.array(own)
-        poses = of.poses(structure, at) if motion else np.concatenate(of.resting(structure, shot.last).poses)[None]
+        poses = of.boxed(structure, at) if motion else np.concatenate(of.resting(structure, shot.last).poses)[None]
         begin = 0
         for block in structure.blocks:
             part = slice(begin, begin + len(block.letters))

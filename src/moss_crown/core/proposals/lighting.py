@@ -162,7 +162,7 @@ def _corners(shot: Shot, frame: float, letters: Sequence[int]) -> Floats:
     own = [k for k in letters if 0 <= k < len(structure.letters)]
     if not own:
         raise DocumentInvalid("letters", "letters of the title", "the title has none of these letters")
-    poses = of.poses(structure, np.array([frame]))[0]
+    poses = of.boxed(structure, np.array([frame]))[0]
     return in_world(poses[own], structure.boxes[own]).reshape(-1, 3)
 
 

@@ -14,6 +14,16 @@ from typing import Any, Literal, TypeAlias
 from pydantic import Field
 
 from moss_crown.core import limits
+from moss_crown.core.document.deform import (
+    AnyDeform,
+    BendStep,
+    BlastStep,
+    CurlStep,
+    RippleStep,
+    TwistStep,
+    WaveStep,
+    WrapStep,
+)
 from moss_crown.core.document.kinds import Name
 from moss_crown.core.document.motion import (
     Cadence,
@@ -33,7 +43,7 @@ from moss_crown.core.document.motion import (
 from moss_crown.core.document.values import Ease, Formula, Model, straight
 
 Group: TypeAlias = Literal["arrive", "leave", "stay", "rig", "own"]
-MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep
+MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep | AnyDeform
 Patch: TypeAlias = list[dict[str, Any]]
 SOFT = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
 EVEN = Ease(leave=(0.4, 0.0), arrive=(0.35, 1.0))
@@ -128,6 +138,12 @@ def _spring(tempo: float, damping: float) -> FollowStep:
 
 def _one(*steps: MotionStep) -> Made:
     return Made(steps)
+
+
+def _whole(w: Where, lasts: float, start: float = 0.15, **more: Any) -> Cadence:
+    """All of a block at once."""
+    fields: dict[str, Any] = {"ease": EVEN, **more}
+    return Cadence(start=w.at(start), delay=0.0, duration=w.frames(lasts), **fields)
 
 
 def _swung(w: Where, name: str, place: Any, about: Any = "letter", **more: Any) -> DriveStep:
@@ -419,6 +435,93 @@ def _entries() -> list[Entry]:
             ),
         ),
         entry(
+            "unfurl",
+            "Unfurl",
+            "arrive",
+            "the line lies rolled up at its left end, and unrolls onto its place",
+            lambda w: _one(
+                CurlStep(
+                    id="unfurl",
+                    name="Unfurl",
+                    scope="block",
+                    rolled=1.0,
+                    radius=round(0.35 * w.size, 3),
+                    gap=round(0.45 * w.size, 3),
+                    reaches=[_whole(w, 2.2)],
+                )
+            ),
+        ),
+        entry(
+            "charts",
+            "Charts",
+            "arrive",
+            "letters unroll from their foot, one after the other",
+            lambda w: _one(
+                CurlStep(
+                    id="charts",
+                    name="Charts",
+                    space="letter",
+                    centre=Pivot(about="letter"),
+                    rolls="top",
+                    over="front",
+                    rolled=1.0,
+                    radius=round(0.12 * w.size, 3),
+                    gap=round(0.32 * w.size, 3),
+                    reaches=[_arrive(w, 0.07, 1.0, ease=EVEN)],
+                )
+            ),
+        ),
+        entry(
+            "hawser",
+            "Hawser",
+            "arrive",
+            "letters come wrung about themselves, and unwind",
+            lambda w: _one(
+                TwistStep(
+                    id="hawser",
+                    name="Hawser",
+                    space="letter",
+                    centre=Pivot(about="letter"),
+                    about="vertical",
+                    angle=540.0,
+                    reaches=[_arrive(w, 0.06, 1.2)],
+                ),
+                _drive("hawser-turn", "Half a turn", [_arrive(w, 0.06, 1.2)], turn=(0.0, 270.0, 0.0)),
+            ),
+        ),
+        entry(
+            "capstan",
+            "Capstan",
+            "arrive",
+            "the line comes off a drum and straightens",
+            lambda w: _one(
+                WrapStep(
+                    id="capstan",
+                    name="Capstan",
+                    scope="block",
+                    radius=round(1.2 * w.size, 3),
+                    reaches=[_whole(w, 2.0)],
+                )
+            ),
+        ),
+        entry(
+            "spindrift",
+            "Spindrift",
+            "arrive",
+            "letters lie blown apart, and come whole one after the other",
+            lambda w: _one(
+                BlastStep(
+                    id="spindrift",
+                    name="Spindrift",
+                    outward=round(1.1 * w.size, 3),
+                    core=round(0.35 * w.size, 3),
+                    rough=2.2,
+                    size=round(0.28 * w.size, 3),
+                    reaches=[_arrive(w, 0.06, 1.3, ease=EVEN)],
+                )
+            ),
+        ),
+        entry(
             "ebb",
             "Ebb",
             "leave",
@@ -502,6 +605,57 @@ def _entries() -> list[Entry]:
             ),
         ),
         entry(
+            "groundswell",
+            "Groundswell",
+            "stay",
+            "waves without end run under the line",
+            lambda w: _one(
+                WaveStep(
+                    id="groundswell",
+                    name="Groundswell",
+                    crests="endless",
+                    height=round(0.3 * w.size, 3),
+                    width=round(4.0 * w.size, 3),
+                    speed=round(1.6 * w.size, 3),
+                )
+            ),
+        ),
+        entry(
+            "tidal-bore",
+            "Tidal bore",
+            "stay",
+            "one wave runs through the line from its right end",
+            lambda w: _one(
+                WaveStep(
+                    id="bore",
+                    name="Tidal bore",
+                    centre=Pivot(about="block", place="right"),
+                    travels="left",
+                    lifts="up",
+                    crests="one",
+                    height=round(0.6 * w.size, 3),
+                    width=round(2.6 * w.size, 3),
+                    speed=round(max(w.count, 3) * 0.45 * w.size, 3),
+                    start=w.at(0.2),
+                )
+            ),
+        ),
+        entry(
+            "pennant",
+            "Pennant",
+            "stay",
+            "the line flutters like cloth",
+            lambda w: _one(
+                RippleStep(
+                    id="pennant",
+                    name="Pennant",
+                    height=round(0.22 * w.size, 3),
+                    size=round(1.3 * w.size, 3),
+                    speed=1.4,
+                )
+            ),
+        ),
+        entry(
             "at-anchor",
             "At anchor",
             "stay",
@@ -553,6 +707,23 @@ def _entries() -> list[Entry]:
                     settle=2.8,
                     turn=(60.0, 0.0, 6.0),
                 )
+            ),
+        ),
+        entry(
+            "span",
+            "Span",
+            "rig",
+            "the line is bent into an arch, springs and stands",
+            lambda w: _one(
+                BendStep(
+                    id="span",
+                    name="Span",
+                    scope="block",
+                    angle=70.0,
+                    centre=Pivot(about="block", place="baseline"),
+                    reaches=[_whole(w, 0.9, way="leave", ease=SOFT)],
+                ),
+                _spring(1.3, 0.22),
             ),
         ),
         entry(

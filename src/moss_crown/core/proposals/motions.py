@@ -8,13 +8,6 @@ from typing import Any, TypeAlias
 import numpy as np
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
-from moss_crown.core.document.motion import (
-    DriveStep,
-    DrumStep,
-    FollowStep,
-    ShiverStep,
-    SwapStep,
-)
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
@@ -104,7 +97,7 @@ def set_motion(shot: Shot, id: str, texts: Sequence[str] = (), keep: bool = Fals
 
 def motion_of(shot: Shot, name: str) -> MotionSet:
     """The motion steps of a shot, to be kept. Raises DocumentInvalid without any."""
-    steps = [step for step in shot.steps if isinstance(step, DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep)]
+    steps = [step for step in shot.steps if step.facts.moves]
     if not steps:
         raise DocumentInvalid("motion", "at least 1 motion step", "the shot has no motion to keep")
     return MotionSet(name=name, steps=steps)

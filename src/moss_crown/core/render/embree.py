@@ -124,11 +124,14 @@ class RayScene:
         return scene
 
     def add_mesh(self, vertices: NDArray[np.floating], triangles: NDArray[np.integer]) -> int:
-        """(n, 3) vertices, (m, 3) triangles -> a mesh to instance."""
+        """(n, 3) vertices, or (t, n, 3) at even times over the shutter, (m, 3) triangles -> a mesh to instance."""
         library = self._library
         scene = self._new_scene()
         geometry = library.rtcNewGeometry(self._device, _TRIANGLE)
-        self._fill(geometry, _VERTEX, _FLOAT3, ctypes.c_float, np.float32, vertices)
+        times = vertices if vertices.ndim == 3 else vertices[None]
+        library.rtcSetGeometryTimeStepCount(geometry, len(times))
+        for step, rows in enumerate(times):
+            self._fill(geometry, _VERTEX, _FLOAT3, ctypes.c_float, np.float32, rows, step)
         self._fill(geometry, _INDEX, _UINT3, ctypes.c_uint, np.uint32, triangles)
         library.rtcCommitGeometry(geometry)
         library.rtcAttachGeometryByID(scene, geometry, 0)
@@ -136,8 +139,17 @@ class RayScene:
         library.rtcCommitScene(scene)
         return scene
 
-    def _fill(self, geometry: int, slot: int, layout: int, kind: type, dtype: type, rows: NDArray[np.generic]) -> None:
-        address = self._library.rtcSetNewGeometryBuffer(geometry, slot, 0, layout, 12, len(rows))
+    def _fill(
+        self,
+        geometry: int,
+        slot: int,
+        layout: int,
+        kind: type,
+        dtype: type,
+        rows: NDArray[np.generic],
+        step: int = 0,
+    ) -> None:
+        address = self._library.rtcSetNewGeometryBuffer(geometry, slot, step, layout, 12, len(rows))
         if not address:
             raise RayEngineError("no memory for a mesh")
         np.ctypeslib.as_array(ctypes.cast(address, ctypes.POINTER(kind)), (len(rows), 3))[:] = rows.astype(dtype)

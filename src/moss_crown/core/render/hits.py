@@ -181,11 +181,49 @@ def lamps_met(world, w, q, shone, picked, film, clamp, passes):
             add(film, w, q, i, k, r, g, b, clamp, passes)
 
 
+@inlined
+def between(normals, triangle, bu, bv):
+    """A triangle's normal between those of its corners."""
+    bw = ONE - bu - bv
+    return (
+        normals[triangle, 0, 0] * bw + normals[triangle, 1, 0] * bu + normals[triangle, 2, 0] * bv,
+        normals[triangle, 0, 1] * bw + normals[triangle, 1, 1] * bu + normals[triangle, 2, 1] * bv,
+        normals[triangle, 0, 2] * bw + normals[triangle, 1, 2] * bu + normals[triangle, 2, 2] * bv,
+    )
+
+
+@inlined
+def place_between(corners, triangle, bu, bv):
+    """A place on a triangle between its corners."""
+    bw = ONE - bu - bv
+    return (
+        corners[triangle, 0] * bw + corners[triangle, 3] * bu + corners[triangle, 6] * bv,
+        corners[triangle, 1] * bw + corners[triangle, 4] * bu + corners[triangle, 7] * bv,
+        corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv,
+    )
+
+
+@inlined
+def leant(x, y, z, rx, ry, rz, sx, sy, sz):
+    """What lay about a normal r, turned as far as takes that to a normal s, the shortest way."""
+    scale = ONE / math.sqrt(max((rx * rx + ry * ry + rz * rz) * (sx * sx + sy * sy + sz * sz), f32(1e-30)))
+    cosine = (rx * sx + ry * sy + rz * sz) * scale
+    vx, vy, vz = (ry * sz - rz * sy) * scale, (rz * sx - rx * sz) * scale, (rx * sy - ry * sx) * scale
+    px, py, pz = vy * z - vz * y, vz * x - vx * z, vx * y - vy * x
+    by = ONE / max(ONE + cosine, f32(1e-3))
+    return (
+        x + px + (vy * pz - vz * py) * by,
+        y + py + (vz * px - vx * pz) * by,
+        z + pz + (vx * py - vy * px) * by,
+    )
+
+
 @kernel
 def gather(world, w, q, n):
     """Move the n lanes that met a surface up to the front, with all that belongs to it."""
     rows, normals, facets, poses = world.rows, world.normals, world.facet, world.poses
     first_triangle, surface = world.first_triangle, world.surface
+    first_normal, times, soft, rest_normals = world.first_normal, world.times, world.soft, world.rest_normals
     steps = poses.shape[1]
     for j in range(n):
         i = i64(q[ln.MET + j])  # at j or behind it, so that lane j has been read already
@@ -222,9 +260,22 @@ def gather(world, w, q, n):
         q[ln.FACET + j], q[ln.MATERIAL + j] = u32(facet), u32(material)
         bu, bv = w[ln.BU + j], w[ln.BV + j]
         bw = ONE - bu - bv
-        w[ln.SX + j] = normals[triangle, 0, 0] * bw + normals[triangle, 1, 0] * bu + normals[triangle, 2, 0] * bv
-        w[ln.SY + j] = normals[triangle, 0, 1] * bw + normals[triangle, 1, 1] * bu + normals[triangle, 2, 1] * bv
-        w[ln.SZ + j] = normals[triangle, 0, 2] * bw + normals[triangle, 1, 2] * bu + normals[triangle, 2, 2] * bv
+        at = triangle if not soft else first_normal[instance] + q[ln.PIECE + i]
+        following, share = at, ZERO
+        if soft and times[instance, 0] > 1:
+            step, after, share = step_at(w[ln.TIME + j], times[instance, 0])
+            following = at + after * times[instance, 1]
+            at = at + step * times[instance, 1]
+        w[ln.SX + j] = normals[at, 0, 0] * bw + normals[at, 1, 0] * bu + normals[at, 2, 0] * bv
+        w[ln.SY + j] = normals[at, 0, 1] * bw + normals[at, 1, 1] * bu + normals[at, 2, 1] * bv
+        w[ln.SZ + j] = normals[at, 0, 2] * bw + normals[at, 1, 2] * bu + normals[at, 2, 2] * bv
+        if share > ZERO:
+            x = normals[following, 0, 0] * bw + normals[following, 1, 0] * bu + normals[following, 2, 0] * bv
+            y = normals[following, 0, 1] * bw + normals[following, 1, 1] * bu + normals[following, 2, 1] * bv
+            z = normals[following, 0, 2] * bw + normals[following, 1, 2] * bu + normals[following, 2, 2] * bv
+            w[ln.SX + j] += (x - w[ln.SX + j]) * share
+            w[ln.SY + j] += (y - w[ln.SY + j]) * share
+            w[ln.SZ + j] += (z - w[ln.SZ + j]) * share
         if steps == 1:
             w[ln.M0 + j], w[ln.M1 + j], w[ln.M2 + j] = (
                 poses[instance, 0, 0],
@@ -270,6 +321,12 @@ def gather(world, w, q, n):
         w[ln.AX + j] = w[ln.M0 + j] * x + w[ln.M1 + j] * y
         w[ln.AY + j] = w[ln.M4 + j] * x + w[ln.M5 + j] * y
         w[ln.AZ + j] = w[ln.M8 + j] * x + w[ln.M9 + j] * y
+        if soft and brushed > ZERO:
+            rx, ry, rz = between(rest_normals, triangle, bu, bv)
+            x, y, z = leant(x, y, ZERO, rx, ry, rz, w[ln.SX + j], w[ln.SY + j], w[ln.SZ + j])
+            w[ln.AX + j] = w[ln.M0 + j] * x + w[ln.M1 + j] * y + w[ln.M2 + j] * z
+            w[ln.AY + j] = w[ln.M4 + j] * x + w[ln.M5 + j] * y + w[ln.M6 + j] * z
+            w[ln.AZ + j] = w[ln.M8 + j] * x + w[ln.M9 + j] * y + w[ln.M10 + j] * z
 
 
 @kernel
@@ -329,8 +386,9 @@ def glows(world, w, q, n, depth, picked, film, clamp, passes):
 @kernel
 def grains(world, w, q, n, relief):
     """The textures of surfaces: their colours into the lanes; their relief bends the lanes' normals."""
-    texture, rows, corners = world.texture, world.rows, world.corners
+    texture, rows, corners = world.texture, world.rows, world.rest_corners
     rest, first_triangle = world.rest, world.first_triangle
+    soft, rest_normals = world.soft, world.rest_normals
     point = room(9)
     here, row_address = address(point), address(rows)
     for i in range(n):
@@ -340,11 +398,11 @@ def grains(world, w, q, n, relief):
         instance, facet = q[ln.INSTANCE + i], q[ln.FACET + i]
         triangle = first_triangle[instance] + q[ln.PIECE + i]
         bu, bv = w[ln.BU + i], w[ln.BV + i]
-        bw = ONE - bu - bv
-        lx = corners[triangle, 0] * bw + corners[triangle, 3] * bu + corners[triangle, 6] * bv
-        ly = corners[triangle, 1] * bw + corners[triangle, 4] * bu + corners[triangle, 7] * bv
-        lz = corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv
+        lx, ly, lz = place_between(corners, triangle, bu, bv)
         sx, sy, sz = w[ln.SX + i], w[ln.SY + i], w[ln.SZ + i]
+        rx, ry, rz = sx, sy, sz
+        if soft:
+            rx, ry, rz = between(rest_normals, triangle, bu, bv)
         # To the title at rest, or afresh on each letter: far from where any other one looks.
         own = ZERO
         if rows[material, su.BY_LETTER] > ZERO:
@@ -359,9 +417,9 @@ def grains(world, w, q, n, relief):
         point[0] = q0 * lx + q1 * ly + q2 * lz + q3
         point[1] = q4 * lx + q5 * ly + q6 * lz + q7
         point[2] = q8 * lx + q9 * ly + q10 * lz + q11
-        point[3] = q0 * sx + q1 * sy + q2 * sz
-        point[4] = q4 * sx + q5 * sy + q6 * sz
-        point[5] = q8 * sx + q9 * sy + q10 * sz
+        point[3] = q0 * rx + q1 * ry + q2 * rz
+        point[4] = q4 * rx + q5 * ry + q6 * rz
+        point[5] = q8 * rx + q9 * ry + q10 * rz
         point[6] = ONE if facet == u32(BEVEL) or facet == u32(REAR_BEVEL) else ZERO
         point[7] = ONE if relief else ZERO
         point[8] = own
@@ -370,6 +428,8 @@ def grains(world, w, q, n, relief):
         w[ln.METAL + i], w[ln.ROUGH + i] = point[3], point[4]
         ex, ey, ez = point[5], point[6], point[7]
         hx, hy, hz = q0 * ex + q4 * ey + q8 * ez, q1 * ex + q5 * ey + q9 * ez, q2 * ex + q6 * ey + q10 * ez
+        if soft:
+            hx, hy, hz = leant(hx, hy, hz, rx, ry, rz, sx, sy, sz)
         # Bumps turn the normal against the slope along the surface (Blinn, 1978).
         along = hx * sx + hy * sy + hz * sz
         w[ln.SX + i], w[ln.SY + i], w[ln.SZ + i] = (
@@ -399,7 +459,8 @@ def _on_film(pose, instance, lens, camera, x, y, z):
 def first_passes(world, w, q, n, film, mattes, counts):
     """Place, motion to the next frame (in half frames, across and up) and name of the surfaces that the camera sees."""
     poses, later, camera, later_camera = world.poses, world.later, world.camera, world.later_camera
-    corners, first_triangle, lens = world.corners, world.first_triangle, world.lens
+    corners, later_corners, first_triangle = world.corners, world.later_corners, world.first_triangle
+    lens, soft = world.lens, world.soft
     for i in range(n):
         pixel, instance = q[ln.PIXEL + i], q[ln.INSTANCE + i]
         far = w[ln.FAR + i]
@@ -408,11 +469,10 @@ def first_passes(world, w, q, n, film, mattes, counts):
         film[pixel, POSITION + 2] += w[ln.OZ + i] + w[ln.DZ + i] * far
         triangle = first_triangle[instance] + q[ln.PIECE + i]
         bu, bv = w[ln.BU + i], w[ln.BV + i]
-        bw = ONE - bu - bv
-        x = corners[triangle, 0] * bw + corners[triangle, 3] * bu + corners[triangle, 6] * bv
-        y = corners[triangle, 1] * bw + corners[triangle, 4] * bu + corners[triangle, 7] * bv
-        z = corners[triangle, 2] * bw + corners[triangle, 5] * bu + corners[triangle, 8] * bv
+        x, y, z = place_between(corners, triangle, bu, bv)
         before_x, before_y = _on_film(poses, instance, lens, camera, x, y, z)
+        if soft:
+            x, y, z = place_between(later_corners, triangle, bu, bv)
         after_x, after_y = _on_film(later, instance, lens, later_camera, x, y, z)
         film[pixel, MOTION] += after_x - before_x
         film[pixel, MOTION + 1] += after_y - before_y

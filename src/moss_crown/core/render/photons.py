@@ -124,9 +124,12 @@ def _numbers(count: int) -> Floats:
 
 def _letters(scene: Scene) -> Floats:
     """(n, 3, 3) all triangles of the letters, where they are when the shutter opens."""
-    placed = [(scene.solids[letter.solid], letter.poses[0]) for letter in scene.letters]
-    corners = [solid.vertices[solid.triangles] @ pose[:3, :3].T + pose[:3, 3] for solid, pose in placed]
-    return np.concatenate([np.zeros((0, 3, 3)), *corners])
+    corners = [np.zeros((0, 3, 3))]
+    for letter in scene.letters:
+        solid, pose = scene.solids[letter.solid], letter.poses[0]
+        vertices = letter.bent.places[0].astype(np.float64) if letter.bent else solid.vertices
+        corners.append(vertices[solid.triangles] @ pose[:3, :3].T + pose[:3, 3])
+    return np.concatenate(corners)
 
 
 def _sent(scene: Scene, triangles: Floats, count: int) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:

@@ -20,6 +20,7 @@ from moss_crown.core.stage.ground import HALVES, square, triangulated
 from moss_crown.core.stage.scene import (
     EVERYTHING,
     MIRRORED,
+    Bent,
     Haze,
     Light,
     RectangleLight,
@@ -37,9 +38,15 @@ class World(NamedTuple):
 
     scene: int
     first_triangle: NDArray[np.int64]  # (i) of the instance's mesh in the tables below
-    normals: F32  # (t, 3, 3)
+    normals: F32  # (n, 3, 3): those of a mesh, one after the other for each time that its vertices have
+    first_normal: NDArray[np.int64]  # (i) of the instance's mesh there
+    times: NDArray[np.int64]  # (i, 2): so many times its vertices have, and how many triangles it has
     facet: NDArray[np.uint8]  # (t)
-    corners: F32  # (t, 9) in the mesh's space; none where nothing asks for them
+    corners: F32  # (t, 9) in the mesh's space when the shutter opens; none where nothing asks for them
+    later_corners: F32  # (t, 9): one frame on
+    rest_corners: F32  # (t, 9): where textures see them
+    rest_normals: F32  # (t, 3, 3): the same, none where nothing is bent
+    soft: bool  # whether anything is
     poses: F32  # (i, steps, 12): rows of the 3x4 matrices
     later: F32  # (i, 1, 12): one frame on
     rest: F32  # (i, 13): rows of the 3x4 matrix to the title at rest, and the letter's number
@@ -76,17 +83,35 @@ class World(NamedTuple):
     lens: F32  # half tangents across and up, shift across and up, radius of the opening, focus, blades
 
 
+class _Mesh(NamedTuple):
+    """A mesh of the ray tree, its first triangle and its first normals in the tables, and its row of `World.times`."""
+
+    handle: int
+    first: int
+    first_normal: int
+    times: tuple[int, int]
+
+
 class _Stage:
     """Instances as they are gathered."""
 
     def __init__(self, scene: Scene, corners_wanted: bool) -> None:
         self.rays = RayScene()
-        self.steps = max([1, len(scene.camera.poses), *(len(letter.poses) for letter in scene.letters)])
+        moments = (len(m.bent.places) for m in scene.letters if m.bent)
+        moves = 2 if max(moments, default=1) > 1 else 1  # rays get times of their own
+        self.steps = max([moves, len(scene.camera.poses), *(len(letter.poses) for letter in scene.letters)])
+        self.soft = any(letter.bent for letter in scene.letters)
         self.corners_wanted = corners_wanted
         self.total = 0
         self.normals: list[NDArray[np.float32]] = []
         self.facets: list[NDArray[np.uint8]] = []
         self.corners: list[NDArray[np.float32]] = []
+        self.later_corners: list[NDArray[np.float32]] = []
+        self.rest_corners: list[NDArray[np.float32]] = []
+        self.rest_normals: list[NDArray[np.float32]] = []
+        self.first_normal: list[int] = []
+        self.times: list[tuple[int, int]] = []
+        self.all_normals = 0
         self.triangles: list[NDArray[np.float64]] = []
         self.first: list[int] = []
         self.poses: list[NDArray[np.float64]] = []
@@ -103,19 +128,35 @@ class _Stage:
         triangles: NDArray[np.integer],
         normals: NDArray[np.floating],
         facet: NDArray[np.uint8],
-    ) -> tuple[int, int]:
-        """A mesh of the ray tree, and its first triangle in the tables."""
-        first = self.total
+        bent: Bent | None = None,
+    ) -> _Mesh:
+        """A mesh of the ray tree, and where it stands in the tables."""
         at = np.asarray(vertices, np.float64)[triangles]
-        self.normals.append(np.asarray(normals, np.float32))
+        moments = bent.normals if bent else np.asarray(normals, np.float32)[None]
+        made = _Mesh(
+            self.rays.add_mesh(bent.places if bent else vertices, triangles),
+            self.total,
+            self.all_normals,
+            (len(moments), len(triangles)),
+        )
+        self.normals.append(moments.reshape(-1, 3, 3))
+        self.all_normals += moments.shape[0] * moments.shape[1]
         self.facets.append(facet)
+        now = bent.places[0].astype(np.float64)[triangles] if bent else at
         if self.corners_wanted:
-            self.corners.append(at.reshape(-1, 9).astype(np.float32))
-        self.triangles.append(at)
+            self.corners.append(now.reshape(-1, 9).astype(np.float32))
+        if self.corners_wanted and self.soft:
+            after = now if bent is None or bent.later is None else bent.later[triangles]
+            self.later_corners.append(after.reshape(-1, 9).astype(np.float32))
+            self.rest_corners.append(at.reshape(-1, 9).astype(np.float32))
+        if self.soft:
+            self.rest_normals.append(np.asarray(normals, np.float32))
+        # Where glowing letters are looked for as lamps: half way through.
+        self.triangles.append(bent.places[len(bent.places) // 2].astype(np.float64)[triangles] if bent else at)
         self.total += len(triangles)
-        return self.rays.add_mesh(vertices, triangles), first
+        return made
 
-    def flat(self, triangles: NDArray[np.float64]) -> tuple[int, int]:
+    def flat(self, triangles: NDArray[np.float64]) -> _Mesh:
         """The same for triangles (n, 3, 3) with flat normals, of one facet."""
         normal = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
         normal = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
@@ -129,7 +170,7 @@ class _Stage:
 
     def place(
         self,
-        mesh: tuple[int, int],
+        mesh: _Mesh,
         mask: int,
         surface: tuple[int, ...],
         poses: NDArray[np.float64] | None = None,
@@ -139,8 +180,10 @@ class _Stage:
         catches: bool = False,
     ) -> None:
         at = np.eye(4)[None] if poses is None else poses
-        self.rays.add_instance(mesh[0], at, mask)
-        self.first.append(mesh[1])
+        self.rays.add_instance(mesh.handle, at, mask)
+        self.first.append(mesh.first)
+        self.first_normal.append(mesh.first_normal)
+        self.times.append(mesh.times)
         self.poses.append(_stretched(at, self.steps))
         self.later.append((at[0] if later is None else later)[:3].reshape(12))
         self.rest.append(rest or [*np.eye(4)[:3].reshape(-1), 0.0])
@@ -157,7 +200,13 @@ def _hazy_row(haze: Haze | None) -> list[float]:
 def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     """Flatten a scene and build its ray tree. The caller closes the ray scene."""
     stage = _Stage(scene, passes or any(surface.grain or surface.images for surface in scene.surfaces))
-    meshes = [stage.mesh(s.vertices, s.triangles, s.normals, s.facet) for s in scene.solids]
+    bent = {letter.solid: letter.bent for letter in scene.letters if letter.bent}
+    used = {letter.solid for letter in scene.letters}
+    meshes = {
+        k: stage.mesh(s.vertices, s.triangles, s.normals, s.facet, bent.get(k))
+        for k, s in enumerate(scene.solids)
+        if k in used
+    }
     for letter in scene.letters:
         rest = [*letter.rest[:3].reshape(-1), float(letter.number)]
         stage.place(meshes[letter.solid], SOLID_MASK, letter.surfaces, letter.poses, letter.later, rest)
@@ -181,13 +230,20 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     grained = bool(((rows[:, su.PATTERN] > 0) | (rows[:, su.PICTURED] > 0)).any())
     surround, around = environment_map(scene.surround)
     c = scene.camera
+    corners = _all(stage.corners, 9)
     instances = len(stage.first)
     world = World(
         scene=stage.rays.handle,
         first_triangle=np.array(stage.first, np.int64),
         normals=np.ascontiguousarray(np.concatenate([np.zeros((0, 3, 3), np.float32), *stage.normals])),
+        first_normal=np.array(stage.first_normal, np.int64),
+        times=np.array(stage.times, np.int64).reshape(-1, 2),
         facet=np.concatenate([np.zeros(0, np.uint8), *stage.facets]),
-        corners=np.ascontiguousarray(np.concatenate([np.zeros((0, 9), np.float32), *stage.corners])),
+        corners=corners,
+        later_corners=_all(stage.later_corners, 9) if stage.soft else corners,
+        rest_corners=_all(stage.rest_corners, 9) if stage.soft else corners,
+        rest_normals=_all([rows.reshape(-1, 9) for rows in stage.rest_normals], 9).reshape(-1, 3, 3),
+        soft=stage.soft,
         poses=np.array(stage.poses, np.float32).reshape(-1, stage.steps, 12),
         later=np.array(stage.later, np.float32).reshape(-1, 1, 12),
         rest=np.array(stage.rest, np.float32).reshape(-1, 13),
@@ -224,6 +280,10 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         lens=np.array([*c.half, *c.shift, c.opening, c.focus, c.blades], np.float32),
     )
     return world, stage.rays
+
+
+def _all(tables: list[NDArray[np.float32]], columns: int) -> F32:
+    return np.ascontiguousarray(np.concatenate([np.zeros((0, columns), np.float32), *tables]))
 
 
 def _stretched(poses: NDArray[np.float64], steps: int) -> NDArray[np.float64]:

@@ -172,12 +172,22 @@ class Camera:
 
 
 @dataclass(frozen=True)
+class Bent:
+    """Where the vertices of a bent letter are, in its own space: places (t, n, 3) and corner normals (t, m, 3, 3) at
+    even times over the shutter; `later` (n, 3) are the places one frame after its opening."""
+
+    places: NDArray[np.float32]
+    normals: NDArray[np.float32]
+    later: NDArray[np.float32] | None = None
+
+
+@dataclass(frozen=True)
 class Placed:
     """A letter in the scene: which solid, its poses at even times over the shutter (t, 4, 4), surfaces by facet.
 
     `rest` (4, 4) takes it to the title at rest, where textures run through; `number` tells letters apart where they
-    begin afresh. `later` (4, 4) is its pose one frame on. `name`
-    and `word` tell it, and the word that it is part of, apart in mattes.
+    begin afresh. `later` (4, 4) is its pose one frame on. `name` and `word` tell it, and the word that it is part of,
+    apart in mattes. A letter that is `bent` has its solid as it is at rest: its textures stay where they are there.
     """
 
     solid: int
@@ -188,6 +198,7 @@ class Placed:
     later: NDArray[np.float64] | None = None
     name: str = ""
     word: str = ""
+    bent: Bent | None = None
 
 
 @dataclass(frozen=True)

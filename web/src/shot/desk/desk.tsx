@@ -5,6 +5,7 @@ import { Hint } from '../../ui/controls';
 import { alongTabs, tabStop } from '../../ui/tabs';
 import { useShot, useShotStore } from '../context';
 import type { Step } from '../open/state';
+import { reaches } from '../reaching';
 import { newId } from '../recipe/adding';
 import { moveStep } from '../recipe/recipe';
 import { stepTitle } from '../recipe/steps';
@@ -81,10 +82,9 @@ export function Desk() {
   if (step.kind === 'lights') groups.push('Kits');
   if (step.kind === 'material') groups.push('Worn by');
   const group = groups.includes(wanted) ? wanted : (groups[0] as string);
-  const reachAt =
-    step.kind === 'drive'
-      ? (step.reaches ?? []).findIndex((r, k, all) => reachGroup(r.kind, k, all.length) === group)
-      : -1;
+  const reachAt = reaches(step)
+    ? (step.reaches ?? []).findIndex((r, k, all) => reachGroup(r.kind, k, all.length) === group)
+    : -1;
   const part = PARTS.find(([, title]) => title === group)?.[0];
   const sheet = step.kind === 'stage' && sheetsOf(step).find(([, title]) => title === group)?.[0];
   const drawn =
@@ -169,11 +169,11 @@ export function Desk() {
             {step.kind === 'lights' && group !== 'Kits' && (
               <PointLight step={step} index={index} light={groups.indexOf(group)} />
             )}
-            {step.kind === 'drive' && reachAt >= 0 && (
+            {reaches(step) && reachAt >= 0 && (
               <ReachHead step={step} index={index} at={reachAt} onGroup={setWanted} />
             )}
-            {step.kind === 'drive' && group === 'Response' && <ResponseBoard step={step} index={index} />}
-            {step.kind === 'drive' && group === 'Response' && !step.reaches?.length && (
+            {reaches(step) && group === 'Response' && <ResponseBoard step={step} index={index} />}
+            {reaches(step) && group === 'Response' && !step.reaches?.length && (
               <ReachHead step={step} index={index} at={-1} onGroup={setWanted} />
             )}
             {step.kind === 'drive' && group === 'Offset' && <DriveStarts step={step} index={index} />}
@@ -277,6 +277,14 @@ function aboutStep(step: Step): string {
       return 'size softens, power stays';
     case 'stage':
       return 'takes the shadows';
+    case 'bend':
+    case 'curl':
+    case 'twist':
+    case 'wave':
+    case 'wrap':
+    case 'ripple':
+    case 'blast':
+      return 'bends what stands above it; steps below carry it on as it is bent';
     case 'camera':
       return 'what a take sees';
     default:

@@ -1,6 +1,7 @@
 import type { Schemas } from '../../api/client';
 import { BOUNDS } from '../../api/facts';
 import type { Step } from '../open/state';
+import type { Deformer, Reaching } from '../reaching';
 import { at, isKeyed } from '../values';
 
 type Family = Schemas['FamilyOut'];
@@ -611,7 +612,6 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
 }
 
 function driveFields(step: Drive, family?: Family): FieldSpec[] {
-  const reaches = step.reaches ?? [];
   return [
     ...grouped('Offset', [
       vector('/offset/move', 'Move', { unit: 'm', step: 0.02 }),
@@ -669,11 +669,19 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
         }),
       ),
     ]),
+    ...reachingFields(step, 'Moved as one'),
+  ];
+}
+
+/** The tabs of reaches, and what comes of them. */
+function reachingFields(step: Reaching, together: string): FieldSpec[] {
+  const reaches = step.reaches ?? [];
+  return [
     ...reaches.flatMap((reach, k) =>
       grouped(reachGroup(reach.kind, k, reaches.length), reachFields(reach, `/reaches/${k}`)),
     ),
     ...grouped('Response', [
-      choice('/scope', 'Moved as one', { letter: 'each letter', block: 'the block' }),
+      choice('/scope', together, { letter: 'each letter', block: 'the block' }),
       number('/strength', 'Strength', { step: 0.02 }),
       { path: '/beyond', label: 'May go beyond 0 and 1', kind: 'switch' },
       {
@@ -688,6 +696,110 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
       },
     ]),
   ];
+}
+
+const ALL = 'm, 0: all of it';
+const LIFTS = { up: 'up', front: 'to the front', along: 'along their way' };
+
+/** What a deformer does; then where its axes stand, and its reaches. */
+function deformFields(step: Deformer): FieldSpec[] {
+  const world = step.space === 'world';
+  return [
+    ...grouped(DEFORM_TITLES[step.kind], deforming(step)),
+    ...grouped('Where', [
+      {
+        ...choice('/space', 'Stands in', { letter: 'each letter', block: 'the block', world: 'the world' }),
+        plain: true,
+      },
+      ...(world
+        ? [vector('/centre/own', 'Centre', { unit: 'm', step: 0.05 })]
+        : [
+            choice('/centre/place', 'Centre', {
+              cap: 'cap height',
+              left: 'left edge',
+              right: 'right edge',
+              own: 'own place',
+            }),
+            choice('/centre/about', 'of the'),
+            ...(step.centre?.place === 'own'
+              ? [vector('/centre/own', 'Centre place', { unit: 'cap heights', step: 0.02 })]
+              : []),
+          ]),
+      vector('/turn', 'Turned', { unit: '°', step: 1, decimals: 1 }),
+    ]),
+    ...reachingFields(step, 'Felt as one'),
+  ];
+}
+
+const DEFORM_TITLES: Record<Deformer['kind'], string> = {
+  bend: 'Bend',
+  curl: 'Curl',
+  twist: 'Twist',
+  wave: 'Wave',
+  wrap: 'Wrap',
+  ripple: 'Ripple',
+  blast: 'Blast',
+};
+
+function deforming(step: Deformer): FieldSpec[] {
+  const angle = number('/angle', 'Angle', { unit: '°', step: 1, decimals: 1 });
+  const seed = { ...number('/seed', 'Seed', { step: 1, decimals: 0 }), plain: true };
+  switch (step.kind) {
+    case 'bend':
+      return [
+        choice('/about', 'About the', {
+          depth: 'depth: an arch',
+          vertical: 'vertical',
+          horizontal: 'horizontal',
+        }),
+        angle,
+        number('/length', 'Over', { unit: ALL, step: 0.05 }),
+      ];
+    case 'curl':
+      return [
+        choice('/rolls', 'Rolls from the'),
+        choice('/over', 'To the'),
+        number('/rolled', 'Rolled', { unit: 'share' }),
+        number('/radius', 'Core radius', { unit: 'm' }),
+        number('/gap', 'Turns apart', { unit: 'm' }),
+      ];
+    case 'twist':
+      return [choice('/about', 'About the'), angle, number('/length', 'Over', { unit: ALL, step: 0.05 })];
+    case 'wave':
+      return [
+        choice('/crests', 'Crests', { many: 'one after the other', endless: 'without end' }),
+        choice('/travels', 'Travel to the', { up: 'top', down: 'foot' }),
+        choice('/lifts', 'Lift', LIFTS),
+        number('/height', 'Height', { unit: 'm' }),
+        number('/width', 'Width', { unit: 'm', step: 0.05 }),
+        number('/narrow', 'Narrowness', { step: 0.1 }),
+        number('/speed', 'Speed', { unit: 'm a second', step: 0.05 }),
+        frames('/start', 'Start', { unit: 'frame' }),
+      ];
+    case 'wrap':
+      return [
+        choice('/onto', 'Around a', { drum: 'upright drum', roller: 'level roller' }),
+        number('/radius', 'Radius', { unit: 'm', step: 0.05 }),
+        number('/wrapped', 'Wrapped', { unit: 'share' }),
+      ];
+    case 'ripple':
+      return [
+        choice('/lifts', 'Lifts', LIFTS),
+        number('/height', 'Height', { unit: 'm' }),
+        number('/size', 'Size', { unit: 'm', step: 0.02 }),
+        number('/speed', 'Changes', { unit: 'a second', step: 0.05 }),
+        { ...frames('/loop', 'Loops over', { unit: 'frames, 0: no', decimals: 0 }), plain: true },
+        seed,
+      ];
+    case 'blast':
+      return [
+        number('/outward', 'Outward', { unit: 'm', step: 0.02 }),
+        number('/core', 'Core', { unit: 'm', step: 0.02 }),
+        number('/rough', 'Roughness'),
+        number('/size', 'Size of its pieces', { unit: 'm', step: 0.02 }),
+        seed,
+      ];
+  }
 }
 
 /** What more there is to say of what shows behind everything; all of it while that changes over the shot. */
@@ -758,6 +870,14 @@ function specsOf(step: Step, more: More): FieldSpec[] {
       ];
     case 'drive':
       return driveFields(step, more.family);
+    case 'bend':
+    case 'curl':
+    case 'twist':
+    case 'wave':
+    case 'wrap':
+    case 'ripple':
+    case 'blast':
+      return deformFields(step);
     case 'follow':
       return [
         choice('/way', 'Follows as', { spring: 'a spring', lag: 'a lag' }),
@@ -767,6 +887,7 @@ function specsOf(step: Step, more: More): FieldSpec[] {
         { path: '/move', label: 'Follows moves', kind: 'switch' },
         { path: '/turn', label: 'Follows turns', kind: 'switch' },
         { path: '/scale', label: 'Follows scale', kind: 'switch' },
+        { path: '/bend', label: 'Follows bending', kind: 'switch' },
         { path: '/apart', label: 'Keeps letters apart', kind: 'switch' },
         ...(step.apart === false ? [] : [number('/gap', 'Gap', { unit: 'cap heights', step: 0.005 })]),
       ];

@@ -2,10 +2,9 @@ import { Plus, X } from 'lucide-react';
 import { useRef, useState } from 'react';
 import { Button, Hint, inputLook } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
-import type { Step } from '../open/state';
+import type { Reaching } from '../reaching';
 import { reachGroup } from './fields';
 
-type Drive = Extract<Step, { kind: 'drive' }>;
 export const REACHES = ['cadence', 'zone', 'noise', 'picture', 'swing', 'everywhere'] as const;
 const ABOUT: Record<(typeof REACHES)[number], string> = {
   cadence: 'letter after letter',
@@ -29,7 +28,7 @@ export function ReachHead({
   at,
   onGroup,
 }: {
-  step: Drive;
+  step: Reaching;
   index: number;
   at: number;
   onGroup: (name: string) => void; // show the values of another reach
@@ -88,7 +87,7 @@ export function ReachHead({
               </select>
             </label>
           )}
-          <Hint text="Without any reach the drive acts everywhere">
+          <Hint text="Without any reach it acts everywhere">
             <Button
               look="quiet"
               aria-label="Remove this reach"
@@ -125,7 +124,7 @@ const HIGH = 1.3;
 const toY = (v: number) => ((HIGH - v) / (HIGH - LOW)) * HEIGHT;
 
 /** The response of a drive: what strength each reach gives. Points are dragged; a press on the board sets one. */
-export function ResponseBoard({ step, index }: { step: Drive; index: number }) {
+export function ResponseBoard({ step, index }: { step: Reaching; index: number }) {
   const store = useShotStore();
   const stored = (step.response ?? []) as [number, number][];
   const curve = useShot((s) => s.draft?.responses[step.id]) ?? [];

@@ -2,6 +2,7 @@ import * as THREE from 'three';
 import { bytes } from '../../api/client';
 import { SHADERS } from '../../api/facts';
 import type { Grain, Images, LetterAtRest, Surface } from '../draft';
+import { type Bend, type BendUniforms, bending, UNBENT } from './bending';
 import { LIGHTS_BY_COSINE, LIGHTS_WITHOUT_HIGHLIGHTS } from './gloss';
 import { HIDING, HIDING_HEAD, type HidingUniforms } from './hiding';
 import { HORIZON, HORIZON_HEAD, HORIZON_VERTEX, HORIZON_VERTEX_HEAD, type HorizonUniforms } from './horizon';
@@ -226,7 +227,11 @@ interface GrainUniforms {
 interface Grained {
   program: string;
   uniforms: GrainUniforms;
+  bends: BendUniforms;
 }
+
+/** Where a material is told the rows by which its letters are bent. */
+export const bendsOf = (material: THREE.Material) => (material.userData as Partial<Grained>).bends ?? null;
 
 const WRAPS = {
   repeat: THREE.RepeatWrapping,
@@ -264,6 +269,7 @@ export function grow(
   touch: TouchUniforms,
   ground: (HorizonUniforms & HidingUniforms) | null = null,
   mirror: MirrorUniforms | null = null,
+  bend: Bend = UNBENT,
 ): Promise<void> | null {
   const kept = material.userData as Partial<Grained>;
   kept.uniforms ??= {
@@ -291,7 +297,9 @@ export function grow(
     ? [images.colour, images.roughness, images.bump].map((id) => (id ? '1' : '0')).join('')
     : '';
   const brushed = surface.brushed > 0;
-  const program = `${grain?.name ?? ''} ${maps} ${brushed} ${ground !== null} ${mirror !== null}`;
+  const program = `${grain?.name ?? ''} ${maps} ${brushed} ${ground !== null} ${mirror !== null} ${bend.key}`;
+  kept.bends ??= { bends: { value: null } };
+  const { bends } = kept;
   if (program === kept.program) return null;
   kept.program = program;
   const put = (text: string) => {
@@ -303,11 +311,11 @@ export function grow(
     // Not before: what is drawn until then must not be kept as this program.
     material.customProgramCacheKey = () => program;
     material.onBeforeCompile = (shader) => {
-      Object.assign(shader.uniforms, uniforms, room, touch, ground, mirror);
+      Object.assign(shader.uniforms, uniforms, room, touch, ground, mirror, bends);
       shader.vertexShader = [
         ['common', VERTEX_HEAD + when(ground, HORIZON_VERTEX_HEAD)] as const,
         ['begin_vertex', VERTEX + when(ground, HORIZON_VERTEX)] as const,
-      ].reduce((text, [part, more]) => after(text, part, more), shader.vertexShader);
+      ].reduce((text, [part, more]) => after(text, part, more), bending(shader.vertexShader, bend));
       // What three works out of a material that has no gloss knows none of these.
       const glossy = material instanceof THREE.MeshPhysicalMaterial;
       const added = [

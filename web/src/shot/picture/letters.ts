@@ -1,11 +1,21 @@
 import * as THREE from 'three';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { bytes } from '../../api/client';
-import { type LetterAtRest, type Look, poseAt, type SeenSpan, type Wear, wearAt } from '../draft';
+import {
+  isBent,
+  type LetterAtRest,
+  type Look,
+  poseAt,
+  rowsAt,
+  type SeenSpan,
+  type Wear,
+  wearAt,
+} from '../draft';
+import { type Bend, bendOf, bentBox, bentGeometry, shadowsOf, tellRows, UNBENT } from './bending';
 import { dress } from './dress';
 import { placeInDisc } from './gather';
 import type { Facets } from './glow';
-import { grow, setRest } from './grain';
+import { bendsOf, grow, setRest } from './grain';
 import type { Room } from './room';
 import { Softening, seenBy } from './softening';
 import type { Touching } from './touching';
@@ -18,6 +28,7 @@ const MOST_KEPT = 400;
 export const OF_EACH = 0.5;
 const APART = Math.sqrt(1 - OF_EACH * OF_EACH);
 const NOTHING = new THREE.BufferGeometry();
+const BOTH_SIDES = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
 const TINT = new THREE.Color();
 const FACTORS = new THREE.Vector4();
 const PLAIN: Wear = { tint: [0, 0, 0], share: 0, opacity: 1, softness: 0 };
@@ -57,6 +68,7 @@ export class Letters {
   private restOf: SeenSpan | null = null;
   private wornLast = false;
   private softened = false;
+  private bend: Bend = UNBENT;
 
   constructor(
     private readonly room: Room,
@@ -77,7 +89,12 @@ export class Letters {
    *  solids are on their way, `come` is called when they are there, and what was shown stays: no flicker while a value
    *  is dragged. */
   show(span: SeenSpan, come: () => void): 'coming' | 'same' | 'other' {
-    const key = `${this.keyOf(span)} ${this.wearsKey}`;
+    const bend = bendOf(span);
+    if (bend instanceof Promise) {
+      this.waiting.for(bend, come);
+      return 'coming';
+    }
+    const key = `${this.keyOf(span)} ${this.wearsKey} ${bend.key}`;
     if (key !== this.shownKey) {
       const recipes = new Set(span.letters.map((l) => l.recipe));
       const missing = [...recipes].filter((r) => !this.built.has(r));
@@ -86,6 +103,7 @@ export class Letters {
         return 'coming';
       }
       this.shownKey = key;
+      this.bend = bend;
       this.fill(span);
       this.trim(recipes);
     } else if (this.restOf === span) return 'same';
@@ -97,6 +115,13 @@ export class Letters {
   place(span: SeenSpan, frame: number) {
     for (const { batch, instance, letter } of this.places) {
       batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
+    }
+    if (span.bends) {
+      for (const batch of this.batches()) {
+        const uniforms = bendsOf(batch.material as THREE.Material);
+        const own = this.places.filter((p) => p.batch === batch).map((p) => p.letter);
+        if (uniforms) tellRows(uniforms, span, frame, own);
+      }
     }
     this.wear(span, frame);
   }
@@ -186,6 +211,9 @@ export class Letters {
     batch.sortObjects = false;
     batch.frustumCulled = false;
     batch.castShadow = batch.receiveShadow = true;
+    const uniforms = bendsOf(material);
+    if (this.bend.source && uniforms)
+      [batch.customDepthMaterial, batch.customDistanceMaterial] = shadowsOf(this.bend, uniforms);
     const ids = new Map<string, number>();
     for (const [recipe, geometry] of geometries) {
       if (geometry.index) ids.set(recipe, batch.addGeometry(geometry));
@@ -249,7 +277,17 @@ export class Letters {
       dress(material, surface);
       const edge = surface.part !== 'face' && surface.part !== 'rear';
       const touch = this.touching.letters(block, edge);
-      const grown = grow(material, surface, edge, this.waiting.ask, this.room.at(0), touch);
+      const grown = grow(
+        material,
+        surface,
+        edge,
+        this.waiting.ask,
+        this.room.at(0),
+        touch,
+        null,
+        null,
+        this.bend,
+      );
       if (grown) this.waiting.for(grown, this.waiting.ask);
       worn.set(surface.part, material);
     }
@@ -263,7 +301,9 @@ export class Letters {
     span.letters.forEach(({ recipe }, letter) => {
       const box = this.boxes.get(recipe);
       if (!box || box.isEmpty()) return;
-      all.union(own.copy(box).applyMatrix4(this.pose.fromArray(poseAt(span, frame, letter))));
+      const rows = rowsAt(span, frame, letter);
+      own.copy(isBent(rows) ? bentBox(box, rows) : box);
+      all.union(own.applyMatrix4(this.pose.fromArray(poseAt(span, frame, letter))));
     });
     const ball = new THREE.Sphere();
     return all.isEmpty() ? ball.set(new THREE.Vector3(), 1) : all.getBoundingSphere(ball);
@@ -274,6 +314,27 @@ export class Letters {
     this.title.updateMatrixWorld(true);
     const hit = ray.intersectObjects(this.title.children, false)[0];
     return this.places.find((p) => p.batch === hit?.object && p.instance === hit?.batchId)?.letter ?? -1;
+  }
+
+  /** The same of letters that may be bent, by their vertices as they are bent. */
+  hitIn(ray: THREE.Raycaster, span: SeenSpan, frame: number): number {
+    const mesh = new THREE.Mesh(undefined, BOTH_SIDES);
+    let found = -1;
+    let nearest = Number.POSITIVE_INFINITY;
+    span.letters.forEach(({ recipe }, letter) => {
+      const rows = rowsAt(span, frame, letter);
+      mesh.matrixWorld.fromArray(poseAt(span, frame, letter));
+      for (const part of this.built.get(recipe)?.values() ?? []) {
+        const bent = isBent(rows);
+        mesh.geometry = bent ? bentGeometry(part, rows) : part;
+        const [hit] = ray.intersectObject(mesh, false);
+        if (bent) mesh.geometry.dispose();
+        if (!hit || hit.distance >= nearest) continue;
+        nearest = hit.distance;
+        found = letter;
+      }
+    });
+    return found;
   }
 
   /** Letters that are soft at a frame, with how much, in metres. */

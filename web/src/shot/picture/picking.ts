@@ -1,5 +1,6 @@
 import * as THREE from 'three';
 import { poseAt, type Seen, type SeenSpan, spanAt } from '../draft';
+import { placeIn } from './bending';
 import type { Cameras } from './cameras';
 import type { Letters } from './letters';
 
@@ -70,10 +71,7 @@ export class Picking {
     const [left, bottom, right, top] = box;
     const middle = new THREE.Vector3((left + right) / 2, (bottom + top) / 2, 0);
     const places = Array.from({ length: span.last - span.first + 1 }, (_, k) =>
-      middle
-        .clone()
-        .applyMatrix4(poseOf(span, span.first + k, letter))
-        .toArray(),
+      placeIn(span, span.first + k, letter, middle.clone()).toArray(),
     );
     return this.see(places);
   }
@@ -98,12 +96,11 @@ export class Picking {
     if (!span) return [];
     const camera = this.camera();
     return span.letters.flatMap((letter, k) => {
-      const pose = poseOf(span, this.frame, k);
       const [left, , right] = letter.box;
       const cap = span.blocks[letter.block]?.size ?? 1;
       return [0, cap].flatMap((y) => {
         const [a, b] = [left, right].map((x) =>
-          placeOf(new THREE.Vector3(x, y, 0).applyMatrix4(pose).project(camera)),
+          placeOf(placeIn(span, this.frame, k, new THREE.Vector3(x, y, 0)).project(camera)),
         );
         return a && b ? [[...a, ...b] as [number, number, number, number]] : [];
       });
@@ -137,7 +134,8 @@ export class Picking {
   letterAt(x: number, y: number): number {
     const ray = new THREE.Raycaster();
     ray.setFromCamera(new THREE.Vector2(x * 2 - 1, 1 - y * 2), this.camera());
-    return this.letters.hitBy(ray);
+    const span = this.span();
+    return span?.bends ? this.letters.hitIn(ray, span, this.frame) : this.letters.hitBy(ray);
   }
 
   /** Letters whose middle lies within a rectangle of the picture. */
@@ -161,13 +159,12 @@ function cornersOf(span: SeenSpan, frame: number, letter: number): THREE.Vector3
   const box = span.letters[letter]?.box;
   if (!box) return [];
   const [left, bottom, right, top] = box;
-  const pose = poseOf(span, frame, letter);
   return [
     [left, bottom],
     [right, bottom],
     [right, top],
     [left, top],
-  ].map(([x, y]) => new THREE.Vector3(x, y, 0).applyMatrix4(pose));
+  ].map(([x, y]) => placeIn(span, frame, letter, new THREE.Vector3(x, y, 0)));
 }
 
 /** A projected point's place in the picture; null behind the eye. */

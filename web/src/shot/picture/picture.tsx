@@ -4,6 +4,7 @@ import { Button, Hint } from '../../ui/controls';
 import { useAspect, useShot, useShotStore } from '../context';
 import type { Seen } from '../draft';
 import type { View } from '../open/state';
+import { reaches } from '../reaching';
 import { Ball } from './ball';
 import { Clearance } from './clearance';
 import { Guides, OtherFrames } from './guides';
@@ -188,8 +189,8 @@ function Frame() {
         const { guides, picked, step, document, playing } = store.getState();
         const chosen = document?.steps?.find((s) => s.id === step);
         // Zones go on while it plays, pivots do not.
-        const zoned = chosen?.kind === 'drive' && chosen.reaches?.some((r) => r.kind === 'zone');
-        const turns = !playing && ['drive', 'shiver', 'group'].includes(chosen?.kind ?? '');
+        const zoned = reaches(chosen) && chosen.reaches?.some((r) => r.kind === 'zone');
+        const turns = !playing && (reaches(chosen) || ['shiver', 'group'].includes(chosen?.kind ?? ''));
         if (guides || picked.length || zoned || turns) setShownAt(performance.now());
         store.pictures.shown += 1;
         window.mossShown = { of, at: performance.now(), frame: at, ms };

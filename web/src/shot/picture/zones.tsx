@@ -1,4 +1,5 @@
 import { useShot, useShotStore } from '../context';
+import { reaches } from '../reaching';
 import { now, type Operation, setting } from '../values';
 import { useEditDrag } from './drag';
 import type { Overlay } from './overlay';
@@ -15,7 +16,7 @@ export function Zones({ picking, size }: Overlay) {
   const frame = useShot((s) => s.frame);
   const playing = useShot((s) => s.playing);
   const step = useShot((s) => s.document?.steps?.find((one) => one.id === s.step));
-  if (!document || !draft || playing || step?.kind !== 'drive') return null;
+  if (!document || !draft || playing || !reaches(step)) return null;
   const at = document.steps?.indexOf(step) ?? -1;
   return (step.reaches ?? []).map((reach, k) => {
     if (reach.kind !== 'zone') return null;

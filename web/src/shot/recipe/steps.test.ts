@@ -14,6 +14,13 @@ const KINDS: Step['kind'][] = [
   'drum',
   'swap',
   'shiver',
+  'bend',
+  'curl',
+  'twist',
+  'wave',
+  'wrap',
+  'ripple',
+  'blast',
   'group',
   'material',
   'environment',
@@ -50,6 +57,13 @@ describe('the recipe', () => {
       'drum',
       'swap',
       'shiver',
+      'bend',
+      'curl',
+      'twist',
+      'wave',
+      'wrap',
+      'ripple',
+      'blast',
       'group',
       'material',
       'lights',
@@ -60,8 +74,8 @@ describe('the recipe', () => {
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 12],
-    ['camera', 14],
+    ['lights', 19],
+    ['camera', 21],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

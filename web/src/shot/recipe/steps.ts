@@ -106,6 +106,19 @@ export function stepAbout(step: Step, draft: Draft | null): string {
     }
     case 'shiver':
       return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
+    case 'bend':
+    case 'twist':
+      return `${plain(step.angle, '°')}, about the ${plain(step.about)}`;
+    case 'curl':
+      return `from the ${plain(step.rolls)}, ${plain(step.rolled)} rolled`;
+    case 'wave':
+      return `${plain(step.crests)}, ${plain(step.height, ' m')} high, ${plain(step.width, ' m')} apart`;
+    case 'wrap':
+      return `around a ${plain(step.onto)}, radius ${plain(step.radius, ' m')}`;
+    case 'ripple':
+      return `${plain(step.height, ' m')} high, ${plain(step.speed)} times a second`;
+    case 'blast':
+      return `${plain(step.outward, ' m')} outward`;
     case 'group': {
       const held = step.members?.length ? `${step.members.length} held` : 'all blocks above';
       return step.copies?.count ? `${held}, copies: ${plain(step.copies.count)}` : held;

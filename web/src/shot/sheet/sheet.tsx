@@ -3,6 +3,7 @@ import { Button } from '../../ui/controls';
 import { useShot, useShotStore } from '../context';
 import { CONTACT, type Speeds, spanAt } from '../draft';
 import type { ShotState, Step } from '../open/state';
+import { reaches } from '../reaching';
 import { at, now, type Operation, setting } from '../values';
 import { ChosenKeys } from './chosen';
 import { CurveBar } from './curves';
@@ -50,7 +51,7 @@ const SNAP = 5;
 function driveOf(steps: Step[] | undefined, chosen: string): { index: number; id: string } {
   const on = (steps ?? [])
     .map((step, index) => ({ step, index }))
-    .filter(({ step }) => step.kind === 'drive' && step.on !== false);
+    .filter(({ step }) => reaches(step) && step.on !== false);
   const found = on.find(({ step }) => step.id === chosen) ?? on[0];
   return { index: found?.index ?? -1, id: found?.step.id ?? '' };
 }
@@ -59,8 +60,8 @@ function driveOf(steps: Step[] | undefined, chosen: string): { index: number; id
 function staggerOf(state: ShotState) {
   const { index } = driveOf(state.document?.steps, state.step);
   const step = state.document?.steps?.[index];
-  const place = step?.kind === 'drive' ? (step.reaches ?? []).findIndex((r) => 'start' in r) : -1;
-  const reach = step?.kind === 'drive' ? step.reaches?.[place] : undefined;
+  const place = reaches(step) ? (step.reaches ?? []).findIndex((r) => 'start' in r) : -1;
+  const reach = reaches(step) ? step.reaches?.[place] : undefined;
   if (!reach || !('start' in reach)) return null;
   const plain = (v: unknown) => (typeof v === 'number' ? v : null);
   const [start, delay] = [plain(reach.start), plain(reach.delay)];

@@ -1,0 +1,142 @@
+"""Deformers for the draft, written out from the source of `functions`: as GLSL for what is drawn, as JavaScript for
+what is picked and pointed at."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Sequence
+from functools import lru_cache
+
+from moss_crown.core.deform import functions
+from moss_crown.core.deform.rows import KINDS, ROW
+from moss_crown.core.look import noise
+from moss_crown.core.look.glsl import LATTICE, Writer, functions_of, needed_by
+
+TEXELS = ROW // 4
+_STEP = "1e-3"
+"""Metres along the surface, in the draft's numbers of 32 bits."""
+
+
+@lru_cache(maxsize=64)
+def vertex_source(kinds: tuple[str, ...], most: int) -> str:
+    """What a vertex shader bends letters with: `bent(letter, place)` and `bentNormal(letter, place, normal)`, for rows
+    of these kinds, at most so many of a letter, which are texels of `bends`, a row of that for each letter.
+
+    There is no loop over rows or steps: drawn in software each turn would be written out.
+    """
+    chain = "\n".join(f"  q = bentBy(letter, {k}, q);" for k in range(most))
+    return f"""uniform highp sampler2D bends;
+{_written(Writer({"lattice": 1}), LATTICE, kinds)}
+{_choice(kinds)}
+vec4 bendRow(int letter, int k) {{ return texelFetch(bends, ivec2(k, letter), 0); }}
+vec3 bentBy(int letter, int k, vec3 p) {{
+  vec4 e = bendRow(letter, k * {TEXELS} + 5);
+  if (e.y == 0.0 || e.z == 0.0) return p;
+  vec4 one = vec4(p, 1.0);
+  vec4 a = bendRow(letter, k * {TEXELS} + 3), b = bendRow(letter, k * {TEXELS} + 4);
+  vec4 f = bendRow(letter, k * {TEXELS} + 6);
+  vec3 d = chosen(e.y, vec3(dot(bendRow(letter, k * {TEXELS}), one), dot(bendRow(letter, k * {TEXELS} + 1), one),
+    dot(bendRow(letter, k * {TEXELS} + 2), one)), e.z, e.w, f.x, f.y, f.z, f.w);
+  return p + vec3(dot(a.xyz, d), dot(vec3(a.w, b.xy), d), dot(vec3(b.zw, e.x), d));
+}}
+vec3 bent(int letter, vec3 p) {{
+  vec3 q = p;
+{chain}
+  return q;
+}}
+vec3 bentNormal(int letter, vec3 p, vec3 m) {{
+  float g = m.z >= 0.0 ? 1.0 : -1.0, k = -1.0 / (g + m.z), j = m.x * m.y * k;
+  vec3 u = vec3(1.0 + g * m.x * m.x * k, g * j, -g * m.x), v = vec3(j, g + m.y * m.y * k, -m.y), q = bent(letter, p);
+  return normalize(cross(bent(letter, p + {_STEP} * u) - q, bent(letter, p + {_STEP} * v) - q));
+}}
+"""
+
+
+def _choice(kinds: Sequence[str]) -> str:
+    body = "".join(
+        f"  if (kind == {KINDS[kind]}.0) return {kind}_(p.x, p.y, p.z, a, b, c, d, e, f);\n" for kind in kinds
+    )
+    head = "vec3 chosen(float kind, vec3 p, float a, float b, float c, float d, float e, float f)"
+    return f"{head} {{\n{body}  return vec3(0.0);\n}}"
+
+
+def script() -> str:
+    """A module of TypeScript: `bent(rows, first, count, x, y, z)` answers a point (three numbers) of a letter through
+    `count` rows that begin at `first` in an array of numbers."""
+    choice = "\n".join(
+        f"    case {number}: return {kind}_(s, t, h, r[i + 22], r[i + 23], r[i + 24], r[i + 25], r[i + 26], r[i + 27]);"
+        for kind, number in KINDS.items()
+    )
+    return f"""// @ts-nocheck
+// Written out from the core's deformers by `./crown deformers`; not to be edited.
+let R1 = 0, R2 = 0, R3 = 0;
+{_written(_Script({"lattice": 1}), _LATTICE_SCRIPT, tuple(KINDS))}
+function chosen(r, i, s, t, h) {{
+  switch (r[i + 21]) {{
+{choice}
+  }}
+  R1 = R2 = 0;
+  return 0;
+}}
+export function bent(r: ArrayLike<number>, first: number, count: number, x: number, y: number, z: number) {{
+  for (let k = 0; k < count; k++) {{
+    const i = first + k * {ROW};
+    if (r[i + 21] === 0 || r[i + 22] === 0) continue;
+    const s = r[i] * x + r[i + 1] * y + r[i + 2] * z + r[i + 3];
+    const t = r[i + 4] * x + r[i + 5] * y + r[i + 6] * z + r[i + 7];
+    const h = r[i + 8] * x + r[i + 9] * y + r[i + 10] * z + r[i + 11];
+    const p = chosen(r, i, s, t, h), q = R1, v = R2;
+    x = x + r[i + 12] * p + r[i + 13] * q + r[i + 14] * v;
+    y = y + r[i + 15] * p + r[i + 16] * q + r[i + 17] * v;
+    z = z + r[i + 18] * p + r[i + 19] * q + r[i + 20] * v;
+  }}
+  return [x, y, z] as [number, number, number];
+}}
+"""
+
+
+def _written(writer: Writer, lattice: str, kinds: Sequence[str]) -> str:
+    """The functions of these kinds and all that they need, by a writer, after its own `lattice`."""
+    every = {function.name: function for module in (noise, functions) for function in functions_of(module)}
+    needed = set().union(*(needed_by(kind, every) for kind in kinds))
+    parts = [writer.function(f) for name, f in every.items() if name in needed and name != "lattice"]
+    return "\n".join([lattice if "lattice" in needed else "", *parts])
+
+
+_LATTICE_SCRIPT = """function lattice_(x, y, z, seed) {
+  let h = Math.imul(x, 0x8DA6B343) + Math.imul(y, 0xD8163841) + Math.imul(z, 0xCB1AB31F) + Math.imul(seed, 0x165667B1);
+  h = Math.imul(h ^ (h >>> 16), 0x21F0AAAD);
+  h = Math.imul(h ^ (h >>> 15), 0xD35A2D97);
+  return ((h ^ (h >>> 15)) >>> 8) / 16777216;
+}
+"""
+
+
+class _Script(Writer):
+    """Writes JavaScript. Of several numbers that a function answers the first is answered, the others are left in R1 to
+    R3."""
+
+    def function(self, node: ast.FunctionDef) -> str:
+        head, body = super().function(node).split("\n", 1)
+        return f"function {head.split(' ', 1)[1].replace('float ', '')}\n{body.replace('float ', 'let ')}"
+
+    def _statement(self, node: ast.stmt, pad: str, depth: int) -> str:
+        match node:
+            case ast.Assign(targets=[ast.Tuple(elts=names)], value=ast.Call() as value):
+                said = [self._say(value), "R1", "R2", "R3"]
+                return "".join(
+                    f"{pad}{self._fresh(one.id)}{one.id}_ = {text};\n"
+                    for one, text in zip(names, said, strict=False)
+                    if isinstance(one, ast.Name)
+                )
+            case ast.Return(value=ast.Tuple(elts=elts)):
+                first, *others = map(self._say, elts)
+                kept = "".join(f" R{k} = {text};" for k, text in enumerate(others, 1))
+                return f"{pad}{{ const first = {first};{kept} return first; }}\n"
+        return super()._statement(node, pad, depth)
+
+    def _say(self, node: ast.expr) -> str:
+        match node:
+            case ast.Call(func=ast.Attribute(attr=name) | ast.Name(id=("abs" | "min" | "max") as name), args=args):
+                return f"Math.{name}({', '.join(self._say(one) for one in args)})"
+        return super()._say(node)

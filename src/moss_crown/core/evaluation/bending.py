@@ -1,0 +1,189 @@
+"""Letters that deformers bend: meshes as dense as that needs, and where their vertices are while a shutter is open."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.cache import Cache, address
+from moss_crown.core.deform.chain import at_rest, bent, turned
+from moss_crown.core.deform.density import fine_enough
+from moss_crown.core.deform.rows import KIND, KINDS, ROW
+from moss_crown.core.evaluation.seen import camera
+from moss_crown.core.evaluation.setting import Structure
+from moss_crown.core.evaluation.solids import pixel
+from moss_crown.core.evaluation.whereabouts import Whereabouts
+from moss_crown.core.form.mesh import Solid
+from moss_crown.core.motion.moving import Moved
+from moss_crown.core.stage.scene import Bent
+from moss_crown.core.values.sampling import Frames
+
+Floats = NDArray[np.float64]
+STATES = 33
+"""At so many frames of a shot it is looked at how letters are bent, for meshes that serve them all."""
+CHORD_PIXELS = 0.2
+"""No edge of a mesh lies farther than this from the curve that it stands for, and no vertex from its way."""
+COARSEST = 0.1
+"""Metres, for letters that are far away or not seen."""
+TIMES = (2, 3, 5, 9, 17)
+"""So many even times of the shutter a letter can have vertices at."""
+MOST_TRIANGLES = 400_000
+"""Of a letter."""
+
+
+@dataclass(frozen=True)
+class SoftSolid:
+    """A solid dense enough to be bent, and its corner normals without their repetitions: `at` (u) the vertex of each,
+    `normals` (u, 3), and which of them each corner has (m, 3)."""
+
+    solid: Solid
+    at: NDArray[np.int64]
+    normals: Floats
+    corner: NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Bending:
+    """How the letters of a structure are bent: rows (l, k, ROW) at all TIMES[-1] moments of a shutter, or at one where
+    they stay, (t, l, k, ROW); a frame later, where that is asked for; and at STATES frames of the shot (s, l, k, ROW).
+    `soft` (l): whether a letter is ever bent."""
+
+    rows: Floats
+    later: Floats | None
+    states: Floats
+    soft: NDArray[np.bool_]
+
+
+def bending(of: Whereabouts, structure: Structure, moments: Frames, motion: bool) -> Bending | None:
+    """For moments from the opening of a shutter to its end; None where nothing is ever bent. With `motion` also a frame
+    after the opening."""
+    shot = of.shot
+    states = rows_at(of, structure, np.unique(np.linspace(shot.first, shot.last, STATES)))
+    if states is None:
+        return None
+    begin, end = float(moments[0]), float(moments[-1])
+    rows = rows_at(of, structure, np.array([begin, (begin + end) / 2, end] if end > begin else [begin]))
+    assert rows is not None
+    if len(rows) > 1:
+        if (rows == rows[:1]).all():
+            rows = rows[:1]
+        else:
+            rows = rows_at(of, structure, np.linspace(begin, end, TIMES[-1]))
+            assert rows is not None
+    later = rows_at(of, structure, np.array([begin + 1])) if motion else None
+    soft = np.array([not at_rest(np.concatenate([states[:, k], rows[:, k]])) for k in range(states.shape[1])], np.bool_)
+    return Bending(rows, later, states, soft)
+
+
+def rows_at(of: Whereabouts, structure: Structure, frames: Frames) -> Floats | None:
+    """(f, l, k, ROW) the rows of all letters of a structure at frames; None where nothing bends."""
+    return bends_of(of.moved(structure, frames), len(frames))
+
+
+def bends_of(blocks: Sequence[Moved], frames: int) -> Floats | None:
+    """(f, l, k, ROW) the rows of the letters of all blocks, as many for each as any has; None for none."""
+    most = max((block.bends.shape[2] for block in blocks if block.bends is not None), default=0)
+    if not most:
+        return None
+    found = []
+    for block in blocks:
+        wide = np.zeros((frames, block.poses.shape[1], most, ROW))
+        if block.bends is not None:
+            wide[:, :, : block.bends.shape[2]] = block.bends
+        found.append(wide)
+    return np.concatenate(found, 1)
+
+
+def kinds_of(rows: Floats) -> list[str]:
+    """The kinds of deformers that are among rows."""
+    there = set(np.unique(rows[..., KIND]).tolist())
+    return [kind for kind, number in KINDS.items() if number in there]
+
+
+def soft_solid(solid: Solid, key: str, states: Floats, tolerance: float, cache: Cache) -> SoftSolid:
+    """A letter's solid, known by a key, dense enough for all states (s, k, ROW): to a tolerance in metres, of which
+    only the power of two counts, so that a camera that moves asks for few."""
+    step = 2.0 ** math.floor(math.log2(max(tolerance, 1e-9)))
+    own = np.unique(states, axis=0)
+    own = own[[not at_rest(rows) for rows in own]]
+    return cache.get(
+        address("soft", key, own.tobytes(), step),
+        lambda: _with_corners(fine_enough(solid, list(own), step, MOST_TRIANGLES)),
+        lambda s: s.solid.vertices.nbytes + s.solid.normals.nbytes + s.solid.triangles.nbytes + 3 * s.corner.nbytes,
+    )
+
+
+def _with_corners(solid: Solid) -> SoftSolid:
+    vertex = solid.triangles.reshape(-1)
+    normals = np.ascontiguousarray(solid.normals.reshape(-1, 3))
+    keys = np.concatenate([vertex[:, None].astype(np.int64), normals.view(np.int32).astype(np.int64)], 1)
+    _, first, corner = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    return SoftSolid(solid, vertex[first], normals[first].astype(np.float64), corner.reshape(-1, 3))
+
+
+def bent_solid(soft: SoftSolid, rows: Floats, later: Floats | None, tolerance: float) -> Bent:
+    """Where the vertices of a letter are by its rows (t, k, ROW) at even moments of a shutter: at as many of these as
+    keep every vertex within a tolerance (metres) of its way."""
+    vertices = soft.solid.vertices
+    chosen = rows[:1]
+    if len(rows) > 1:
+        early, half, late = (bent(rows[k], vertices) for k in (0, len(rows) // 2, -1))
+        if not (np.array_equal(early, half) and np.array_equal(half, late)):
+            short = float(np.sqrt(np.square(half - (early + late) / 2).sum(1).max(initial=0.0)))
+            wanted = 1 + math.ceil(math.sqrt(short / tolerance))
+            count = next((times for times in TIMES if times >= wanted), TIMES[-1])
+            chosen = rows[:: (len(rows) - 1) // (count - 1)]
+    places = np.array([bent(one, vertices) for one in chosen], np.float32)
+    normals = np.array([turned(one, vertices, soft.at, soft.normals) for one in chosen], np.float32)
+    after = None if later is None else bent(later, vertices).astype(np.float32)
+    return Bent(places, normals[:, soft.corner], after)
+
+
+DRAFT_STATES = 9
+DRAFT_PIXELS = 0.5
+"""No edge of a mesh of the draft lies farther than this from its curve, in a frame of so many rows:"""
+DRAFT_ROWS = 720
+_FINEST, _LONGEST = 0.02, 4.0
+"""Edges of the draft's meshes, in cap heights."""
+_STEP = 0.01
+_WAYS = np.array([(1, 0, 0), (0, 1, 0), (0, 0, 1), (1, 1, 0), (1, -1, 0), (1, 0, 1), (0, 1, 1)]) / np.sqrt(
+    [[1], [1], [1], [2], [2], [2], [2]]
+)
+
+
+def draft_edges(of: Whereabouts, structure: Structure) -> Floats:
+    """(l): how long the edges of a letter's mesh may be in the draft, in metres; 0 where it is never bent.
+
+    A chord of a curve is off by an eighth of its second derivative times its length squared. That of the deformers is
+    found by differences in the letter's box, and lengths go by steps of the root of two: letters that are bent a little
+    more keep their meshes.
+    """
+    shot = of.shot
+    states = rows_at(of, structure, np.unique(np.linspace(shot.first, shot.last, DRAFT_STATES)))
+    found = np.zeros(len(structure.letters))
+    if states is None:
+        return found
+    last = np.array([float(shot.last)])
+    poses, eye = of.poses(structure, last)[0], camera(of, last, shot.aspect)
+    sizes = [block.setting.size for block in structure.blocks for _ in block.letters]
+    for k, (letter, size) in enumerate(zip(structure.letters, sizes, strict=True)):
+        own = [rows for rows in states[:, k] if not at_rest(rows)]
+        if not own:
+            continue
+        low, high = structure.boxes[k].min(0), structure.boxes[k].max(0)
+        points = np.array(np.meshgrid(*np.linspace(low, high, 4).T, indexing="ij")).reshape(3, -1).T
+        step = _STEP * size
+        around = np.concatenate([points, *(points + way * step * sign for way in _WAYS for sign in (1, -1))])
+        curved = 0.0
+        for rows in own:
+            at = bent(rows, around).reshape(1 + 2 * len(_WAYS), len(points), 3)
+            second = (at[1::2] + at[2::2] - 2 * at[0]) / step**2
+            curved = max(curved, float(np.sqrt(np.square(second).sum(-1)).max()))
+        off = DRAFT_PIXELS * min(pixel(letter, poses[k], eye, DRAFT_ROWS), COARSEST)
+        edge = float(np.clip(math.sqrt(8 * off / max(curved, 1e-9)), _FINEST * size, _LONGEST * size))
+        found[k] = 2.0 ** (math.floor(2 * math.log2(edge)) / 2)
+    return found

@@ -1,0 +1,324 @@
+"""Deformers of a recipe as rows of the table that bends letters: see `deform.chain`.
+
+A deformer bends what stands above it: drives and blocks then carry the bent letter on. So each row leads from a
+letter's own space by the pose that the steps above the deformer give it, or by its pose in the world, into the
+deformer's axes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.deform.chain import bent_all, bent_each
+from moss_crown.core.deform.rows import AMOUNT, BACK, INTO, KIND, KINDS, ROW
+from moss_crown.core.document.deform import (
+    BendStep,
+    BlastStep,
+    CurlStep,
+    DeformStep,
+    RippleStep,
+    TwistStep,
+    WaveStep,
+    WrapStep,
+)
+from moss_crown.core.motion.poses import Act, Channel, Poses, moved_poses, rest_poses, turn_matrix
+from moss_crown.core.motion.reach import choices
+from moss_crown.core.values.noise import hashed, seed_of
+from moss_crown.core.values.sampling import Frames, Letters, needed, sample, sample_each
+
+Floats = NDArray[np.float64]
+X, Y, Z = np.eye(3)
+
+
+@dataclass(frozen=True)
+class Soft:
+    """What a deformer does to a block's letters: its `kind` of `deform.functions`, the space of its axes (f or 1, 3, 3;
+    rows along, to the side, across), its origin, in each letter's own space (f or 1, l, 3), in the world a place there
+    (f or 1, 1, 3); its amount, the first of the three numbers of a channel, and what else its kind has (f or 1, l or 1,
+    5)."""
+
+    kind: str
+    space: Literal["letter", "block", "world"]
+    axes: Floats
+    origin: Floats
+    amount: Channel
+    values: Floats
+    followed: bool = True
+
+
+Deed: TypeAlias = Act | Soft
+"""What a step does to letters."""
+
+
+def rigid(done: Sequence[Deed]) -> list[Act]:
+    """What moves letters as they are."""
+    return [deed for deed in done if isinstance(deed, Act)]
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A deformer's step at frames: its axes, from where to where its letters lie along them (f or 1, l, 2) from its
+    origin, and what formulas know of them."""
+
+    frames: Frames
+    letters: Letters
+    fps: float
+    seed: int
+    along: Floats
+
+    def value(self, value: Any) -> Floats:
+        return sample_each(value, needed(value, self.frames), self.letters)
+
+    def length(self, value: Any) -> Floats:
+        """(f or 1, l): a length, where it is 0 that of all letters along."""
+        given = self.value(value)
+        return np.where(given > 0, given, np.maximum(self.along[..., 1] - self.along[..., 0], 1e-3))
+
+
+@dataclass(frozen=True)
+class AtRest:
+    """The letters of a block as deformers see them: at rest (l, 4, 4), corners of their boxes in their own space
+    (l, 8, 3), by scope which unit each belongs to (l), and what formulas know of them."""
+
+    rest: Floats
+    boxes: Floats
+    units: Mapping[str, NDArray[np.int64]]
+    letters: Letters
+
+
+def soft(step: DeformStep, reach: Floats, frames: Frames, origin: Floats, row: AtRest, fps: float, seed: int) -> Soft:
+    """What a deformer does at frames where letters feel it by a reach (f, l), about an origin (f or 1, l, 3) in each
+    letter's own space at rest."""
+    turning = [getattr(step, name) for name in _DIRECTIONS if hasattr(step, name)]
+    axes = np.array([_axes(step, float(frame)) for frame in needed(turning, frames)]).reshape(-1, 3, 3)
+    asked = _Asked(frames, row.letters, fps, seed_of(seed, step.id), _along(step, axes[:, 0], origin, row))
+    kind, amount, *others = _numbers(step, asked)
+    several = np.broadcast_shapes(*(np.shape(value) for value in others), (1, 1))
+    values = np.zeros((*several, 5))
+    for k, value in enumerate(others):
+        values[..., k] = value
+    offset = np.zeros((*amount.shape, 3))
+    offset[..., 0] = amount
+    if step.space == "world":
+        origin = sample(step.centre.own, needed(step.centre.own, frames)).reshape(-1, 1, 3)
+    return Soft(kind, step.space, axes, origin, Channel(reach, offset), values)
+
+
+_DIRECTIONS = ("turn", "about", "rolls", "over", "travels", "lifts", "onto")
+_ARCH = {"depth": (X, -Y), "vertical": (X, -Z), "horizontal": (Y, -Z)}
+_ROLLED = {"right": X, "left": -X, "top": Y, "bottom": -Y}
+_TRAVELS = {"right": X, "left": -X, "up": Y, "down": -Y}
+_WRUNG = {"line": X, "vertical": Y, "depth": Z}
+
+
+def _axes(step: DeformStep, frame: float) -> Floats:
+    """(3, 3): rows along, to the side, across."""
+
+    def chosen(value: Any) -> str:
+        return str(choices(value, np.array([frame]))[0])
+
+    match step:
+        case BendStep():
+            along, side = _ARCH[chosen(step.about)]
+        case CurlStep():
+            along, side = _ROLLED[chosen(step.rolls)], Z if chosen(step.over) == "front" else -Z
+        case TwistStep():
+            along = _WRUNG[chosen(step.about)]
+            side = Z if along is Y else Y
+        case WaveStep():
+            along = _TRAVELS[chosen(step.travels)]
+            side = _lifted(chosen(step.lifts), along)
+        case WrapStep():
+            onto = chosen(step.onto)
+            along, side = (X, Y) if onto == "globe" else (X, -Z) if onto == "drum" else (Y, -Z)
+        case RippleStep():
+            along, side = X, _lifted(chosen(step.lifts), X)
+        case _:
+            along, side = X, Y
+    turned = turn_matrix(sample(step.turn, np.array([frame]))[0])
+    return np.stack([along, side, np.cross(along, side)]) @ turned.T
+
+
+def _lifted(lifts: str, along: Floats) -> Floats:
+    """The way of a lift: what is lifted along its own travel is pushed to where it goes."""
+    level = along[1] == 0
+    return {"up": Y if level else X, "front": Z, "along": along}[lifts]
+
+
+def _along(step: DeformStep, along: Floats, origin: Floats, row: AtRest) -> Floats:
+    """(f or 1, l, 2): where what each letter is part of begins and ends along an axis (f or 1, 3), from the origin."""
+    about = str(choices(step.centre.about, np.zeros(1))[0])
+    if step.space == "letter":
+        corners, begin = row.boxes, origin
+    else:
+        at = row.rest[:, None, :3, :3] @ row.boxes[..., None]
+        corners = at[..., 0] + row.rest[:, None, :3, 3]
+        begin = (row.rest[None, :, :3, :3] @ origin[..., None])[..., 0] + row.rest[None, :, :3, 3]
+    lie = np.einsum("lci,fi->flc", corners, along)
+    low, high = lie.min(-1), lie.max(-1)
+    unit_of = row.units[about]
+    if step.space != "letter":
+        for unit in np.unique(unit_of):
+            own = unit_of == unit
+            low[:, own], high[:, own] = low[:, own].min(1, keepdims=True), high[:, own].max(1, keepdims=True)
+    begun = np.einsum("fli,fi->fl", *_as_long(begin, along))
+    return np.stack([low - begun, high - begun], -1)
+
+
+def _as_long(one: Floats, other: Floats) -> tuple[Floats, Floats]:
+    """Two tables with a row a frame, or one row for all, with as many rows both."""
+    frames = max(len(one), len(other))
+    return np.broadcast_to(one, (frames, *one.shape[1:])), np.broadcast_to(other, (frames, *other.shape[1:]))
+
+
+def _numbers(step: DeformStep, asked: _Asked) -> tuple[Any, ...]:
+    """The kind of `deform.functions`, its amount and what else it has (f or 1, l or 1 each)."""
+    value, low, high = asked.value, asked.along[..., 0], asked.along[..., 1]
+    match step:
+        case BendStep():
+            return "bend", np.radians(value(step.angle)), asked.length(step.length)
+        case CurlStep():
+            return "curl", value(step.rolled) * (high - low), high, value(step.radius), value(step.gap)
+        case TwistStep():
+            return "twist", np.radians(value(step.angle)), asked.length(step.length)
+        case WaveStep():
+            since = (asked.frames[:, None] - value(step.start)) / asked.fps
+            how = np.array([_CRESTS[name] for name in choices(step.crests, needed(step.crests, asked.frames))], float)
+            travelled = value(step.speed) * since
+            return "wave", value(step.height), value(step.width), travelled, value(step.narrow), how[:, None]
+        case WrapStep() if choices(step.onto, asked.frames[:1]) == ["globe"]:
+            return "globe", value(step.wrapped) / value(step.radius)
+        case WrapStep():
+            long = np.maximum(np.maximum(np.abs(low), np.abs(high)), 1e-3) * 2
+            return "bend", value(step.wrapped) * long / value(step.radius), long
+        case RippleStep():
+            share, first, second = _moment(step, asked)
+            return "ripple", value(step.height), value(step.size), share, first, second
+        case BlastStep():
+            own = np.floor(4096 * hashed(seed_of(asked.seed, step.seed), np.arange(len(asked.letters.i))))[None]
+            return "blast", value(step.outward), value(step.core), value(step.rough), value(step.size), own
+    raise TypeError(f"{step.id} bends nothing")
+
+
+_CRESTS = {"one": 0.0, "many": 1.0, "endless": 2.0}
+
+
+def _moment(step: RippleStep, asked: _Asked) -> tuple[Floats, Floats, Floats]:
+    """(f or 1, 1) each: how far a ripple is from one pattern to the next, eased, and the seeds of both. In a loop there
+    is a whole number of patterns, and the first comes after the last."""
+    speed = asked.value(step.speed)
+    moment = speed * asked.frames[:, None] / asked.fps
+    begun = float(int(hashed(seed_of(asked.seed, step.seed), np.zeros(1, np.int64))[0] * 2048))
+    count = np.full_like(speed, _PATTERNS)
+    if step.loop:
+        count = np.maximum(np.round(speed * step.loop / asked.fps), 1)
+        moment = asked.frames[:, None] / step.loop * count
+    pattern = np.floor(moment)
+    share = moment - pattern
+    eased = share * share * share * (share * (share * 6 - 15) + 10)
+    return eased, begun + np.mod(pattern, count), begun + np.mod(pattern + 1, count)
+
+
+_PATTERNS = 100_000
+"""So many patterns follow one another before the first comes again: numbers that 32 bits still tell apart."""
+
+
+def performed(done: Sequence[Deed], rest: Poses, frames: int) -> tuple[Poses, Floats | None]:
+    """What steps do, in their order, to the letters of a block at rest (l, 4, 4): their poses in the block
+    (f, l, 4, 4), and the rows by which they are bent before (f, l, k, ROW), None where nothing bends. What bends in the
+    world is left out: see `in_world`.
+
+    What moves letters that are bent already moves them about their pivots as these are bent.
+    """
+    bends = [deed for deed in done if isinstance(deed, Soft)]
+    poses = rest_poses(rest, frames)
+    if not bends:
+        return moved_poses(poses, rigid(done)), None
+    rows = np.zeros((frames, len(rest), len(bends), ROW))
+    waiting: list[Act] = []
+    known = 0
+    for deed in done:
+        if isinstance(deed, Act):
+            pivots = bent_each(rows[:, :, :known], deed.pivots) if known else deed.pivots
+            waiting.append(replace(deed, pivots=pivots))
+            continue
+        row = rows[:, :, known]
+        known += 1
+        if deed.space == "block":
+            poses, waiting = moved_poses(poses, waiting), []
+            place = rest[None, :, :3, :3] @ deed.origin[..., None]
+            _lead(row, deed.axes, poses, place[..., 0] + rest[None, :, :3, 3])
+        elif deed.space == "letter":
+            _lead(row, deed.axes, np.eye(4)[None, None], deed.origin)
+        if deed.space != "world":
+            _fill(row, deed)
+    return moved_poses(poses, waiting), rows
+
+
+def in_world(done: Sequence[Deed], rows: Floats, poses: Poses) -> None:
+    """Write into rows (f, l, k, ROW) what bends in the world, where letters stand at poses (f, l, 4, 4)."""
+    for k, deed in enumerate(deed for deed in done if isinstance(deed, Soft)):
+        if deed.space == "world":
+            _lead(rows[:, :, k], deed.axes, poses, deed.origin)
+            _fill(rows[:, :, k], deed)
+
+
+BOX_GRID = (4, 4, 2)
+
+
+def boxed(poses: Poses, bends: Floats, boxes: Floats) -> Poses:
+    """Poses (f, l, 4, 4) that put the boxes (l, 8, 3) of letters at rest about where the letters are that rows
+    (f, l, k, ROW) bend and the given poses then carry.
+
+    The bend of a letter is taken for the affine map that is nearest to it over a grid of its box, in the sense of least
+    squares; in its directions the box then reaches as far as the bent grid does.
+    """
+    low, high = boxes.min(1), boxes.max(1)
+    grid = np.array(list(np.ndindex(*BOX_GRID))) / (np.array(BOX_GRID) - 1)
+    points = low[:, None] + grid * np.maximum(high - low, 1e-6)[:, None]
+    found = bent_all(bends, points)
+    ones = np.ones((*points.shape[:2], 1))
+    fit = np.linalg.pinv(np.concatenate([points, ones], 2))  # (l, 4, n)
+    affine = np.zeros((*found.shape[:2], 4, 4))
+    affine[..., :3, :] = np.einsum("flni,ljn->flij", found, fit)
+    affine[..., 3, 3] = 1
+    flat = np.abs(np.linalg.det(affine[..., :3, :3])) < 1e-9
+    affine[flat] = np.eye(4)
+    back = np.linalg.inv(affine)
+    there = np.einsum("flij,flnj->flni", back[..., :3, :3], found) + back[..., None, :3, 3]
+    near, far = there.min(2), there.max(2)
+    wide = np.maximum(high - low, 1e-6)
+    grown = np.zeros_like(affine)
+    scale = (far - near) / wide
+    for k in range(3):
+        grown[..., k, k] = scale[..., k]
+    grown[..., :3, 3] = near - scale * low
+    grown[..., 3, 3] = 1
+    still = (bends[..., KIND] * bends[..., AMOUNT] == 0).all(-1)
+    return np.where(still[..., None, None], poses, poses @ affine @ grown)
+
+
+def _fill(row: Floats, deed: Soft) -> None:
+    row[..., AMOUNT] = deed.amount.reach * deed.amount.offset[..., 0]
+    row[..., AMOUNT + 1 :] = deed.values
+    row[..., KIND] = np.where(np.isfinite(row).all(-1), KINDS[deed.kind], 0.0)
+    np.nan_to_num(row, copy=False)
+
+
+def _lead(row: Floats, axes: Floats, poses: Poses, origin: Floats) -> None:
+    """Write into rows (f, l, ROW) the way from letters' own space by poses (f or 1, l or 1, 4, 4) into axes (f or 1, 3,
+    3) about an origin (f or 1, l or 1, 3), and back. A letter without any size has no way back: it is left alone."""
+    linear = axes[:, None] @ poses[..., :3, :3]
+    shift = (axes[:, None] @ (poses[..., :3, 3] - origin)[..., None])[..., 0]
+    into = np.zeros((*np.broadcast_shapes(linear.shape[:2], shift.shape[:2]), 3, 4))
+    into[..., :3], into[..., 3] = linear, shift
+    flat = np.abs(np.linalg.det(linear)) < 1e-12
+    safe = np.where(flat[..., None, None], np.eye(3), linear)
+    back = np.where(flat[..., None, None], np.nan, np.linalg.inv(safe))
+    row[..., INTO:BACK] = into.reshape(*into.shape[:2], 12)
+    row[..., BACK:KIND] = back.reshape(*back.shape[:2], 9)

@@ -1,0 +1,126 @@
+"""Letters that bend: what is drawn and what is picked are what is rendered, and steps are made by hand."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from screens import document, new_shot, put, saved, settled, step
+
+from cluster import wait_for
+from messages import opened
+from moss_crown.core.deform.chain import bent, row, turned
+from moss_crown.core.deform.rows import ROW
+from moss_crown.core.deform.source import script, vertex_source
+
+POINTS = 1_000
+SOME = {
+    "bend": (2.5, 3.0),
+    "curl": (4.0, 6.0, 0.3, 0.3),
+    "twist": (3.0, 6.0),
+    "wave": (0.3, 2.0, 0.4, 2.0, 1.0),
+    "globe": (0.4,),
+    "ripple": (0.1, 1.0, 0.4, 3.0, 4.0),
+    "blast": (0.8, 0.3, 0.6, 0.5, 7.0),
+}
+DRAWN = """([source, points, normals, rows]) => {
+  const gl = document.createElement('canvas').getContext('webgl2');
+  const program = gl.createProgram();
+  const main = `#version 300 es
+    precision highp float;
+    in vec3 p; in vec3 m; out vec3 q; out vec3 r;
+    ${source}
+    void main() { q = bent(0, p); r = bentNormal(0, p, m); gl_Position = vec4(0.0); }`;
+  const rest = '#version 300 es\\nprecision highp float; out vec4 c; void main() { c = vec4(1.0); }';
+  for (const [kind, text] of [[gl.VERTEX_SHADER, main], [gl.FRAGMENT_SHADER, rest]]) {
+    const made = gl.createShader(kind);
+    gl.shaderSource(made, text);
+    gl.compileShader(made);
+    if (!gl.getShaderParameter(made, gl.COMPILE_STATUS)) return gl.getShaderInfoLog(made);
+    gl.attachShader(program, made);
+  }
+  gl.transformFeedbackVaryings(program, ['q', 'r'], gl.INTERLEAVED_ATTRIBS);
+  gl.linkProgram(program);
+  gl.useProgram(program);
+  gl.bindTexture(gl.TEXTURE_2D, gl.createTexture());
+  for (const side of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, side, gl.NEAREST);
+  gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, rows.length / 4, 1, 0, gl.RGBA, gl.FLOAT, Float32Array.from(rows));
+  for (const [name, values] of [['p', points], ['m', normals]]) {
+    gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer());
+    gl.bufferData(gl.ARRAY_BUFFER, Float32Array.from(values), gl.STATIC_DRAW);
+    const at = gl.getAttribLocation(program, name);
+    gl.enableVertexAttribArray(at);
+    gl.vertexAttribPointer(at, 3, gl.FLOAT, false, 0, 0);
+  }
+  const found = new Float32Array(points.length * 2);
+  gl.bindBufferBase(gl.TRANSFORM_FEEDBACK_BUFFER, 0, gl.createBuffer());
+  gl.bufferData(gl.TRANSFORM_FEEDBACK_BUFFER, found.byteLength, gl.STREAM_READ);
+  gl.enable(gl.RASTERIZER_DISCARD);
+  gl.beginTransformFeedback(gl.POINTS);
+  gl.drawArrays(gl.POINTS, 0, points.length / 3);
+  gl.endTransformFeedback();
+  gl.getBufferSubData(gl.TRANSFORM_FEEDBACK_BUFFER, 0, found);
+  return Array.from(found);
+}"""
+
+
+def table(kind, seed=1):
+    """A row whose axes are turned, and points and normals in front of it."""
+    rng = np.random.default_rng(seed)
+    turn, _ = np.linalg.qr(rng.normal(size=(3, 3)))
+    into = np.concatenate([turn, rng.uniform(-0.5, 0.5, (3, 1))], 1)
+    points = np.float32(rng.uniform([-4, 0, -0.14], [4, 1, 0.14], (POINTS, 3))).astype(float)
+    normals = rng.normal(size=(POINTS, 3))
+    return row(kind, into, SOME[kind]), points, normals / np.linalg.norm(normals, axis=1, keepdims=True)
+
+
+@pytest.mark.parametrize("kind", SOME)
+def test_letters_are_bent_in_the_draft_as_they_are_rendered(blank, kind):
+    """Within a ten-thousandth of a cap height; where a stretch ends normals may fall on either side."""
+    rows, points, normals = table(kind)
+    found = blank.evaluate(
+        DRAWN, [vertex_source((kind,), 1), points.ravel().tolist(), normals.ravel().tolist(), rows.tolist()]
+    )
+    assert not isinstance(found, str), found
+    places, turns = np.array(found).reshape(POINTS, 2, 3).transpose(1, 0, 2)
+    assert np.abs(places - bent(rows[None], points)).max() < 1e-4
+    cosine = np.einsum("ij,ij->i", turns, turned(rows[None], points, np.arange(POINTS), normals))
+    assert np.quantile(cosine, 0.03) > np.cos(np.radians(1.5))
+
+
+def test_what_is_picked_is_bent_as_what_is_rendered(blank):
+    rows = np.stack([table(kind)[0] for kind in SOME])
+    points = table("bend")[1]
+    text = re.sub(r"(: ArrayLike<number>|: number| as \[[^\]]*\]|export )", "", script())
+    found = blank.evaluate(
+        "([text, rows, points]) => new Function('rows', 'points', `${text} "
+        "return points.map((p) => bent(rows, 0, rows.length / " + str(ROW) + ", ...p));`)(rows, points)",
+        [text, rows.ravel().tolist(), points.tolist()],
+    )
+    assert np.array(found) == pytest.approx(bent(rows, points), abs=1e-9)
+
+
+def test_a_line_is_bent_by_hand_and_its_letters_are_picked_where_they_are(quiet, server):
+    shot = new_shot(quiet, server, "SALT ROADS")
+    before = document(server, shot)["steps"]
+    still = settled(quiet)
+    quiet.get_by_role("button", name="+ add a step").click()
+    quiet.get_by_role("menuitem", name="Wrap", exact=True).click()
+    saved(quiet)
+    put(quiet, "spinbutton", "Radius", 1.6)
+    assert step(server, shot, "wrap")["radius"] == 1.6
+    assert np.abs(settled(quiet) - still).mean() > 1
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
+    span = head["spans"][0]
+    assert (span["bends"], span["bent_by"]) == (1, ["bend"])
+    quiet.get_by_role("tab", name="Where").click()
+    quiet.get_by_role("combobox", name="Stands in").select_option("letter")
+    wait_for(lambda: step(server, shot, "wrap")["space"] == "letter")
+    for _ in range(3):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: document(server, shot)["steps"] == before)
+    assert np.abs(settled(quiet) - still).mean() < 0.5
