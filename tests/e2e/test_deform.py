@@ -102,7 +102,7 @@ def test_what_is_picked_is_bent_as_what_is_rendered(blank):
     assert np.array(found) == pytest.approx(bent(rows, points), abs=1e-9)
 
 
-def test_a_line_is_bent_by_hand_and_its_letters_are_picked_where_they_are(quiet, server):
+def test_a_line_is_wrapped_by_hand_and_unwrapped_again(quiet, server):
     shot = new_shot(quiet, server, "SALT ROADS")
     before = document(server, shot)["steps"]
     still = settled(quiet)
@@ -117,7 +117,7 @@ def test_a_line_is_bent_by_hand_and_its_letters_are_picked_where_they_are(quiet,
     head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
     span = head["spans"][0]
     assert (span["bends"], span["bent_by"]) == (1, ["bend"])
-    quiet.get_by_role("tab", name="Where").click()
+    quiet.get_by_role("tab", name="Where", exact=True).click()
     quiet.get_by_role("combobox", name="Stands in").select_option("letter")
     wait_for(lambda: step(server, shot, "wrap")["space"] == "letter")
     for _ in range(3):
