@@ -102,25 +102,47 @@ def test_what_is_picked_is_bent_as_what_is_rendered(blank):
     assert np.array(found) == pytest.approx(bent(rows, points), abs=1e-9)
 
 
+def letters(seen):
+    """Where a picture shows lit letters."""
+    return seen.max(2) > 70
+
+
 def test_a_line_is_wrapped_by_hand_and_unwrapped_again(quiet, server):
     shot = new_shot(quiet, server, "SALT ROADS")
     before = document(server, shot)["steps"]
-    still = settled(quiet)
     quiet.get_by_role("button", name="+ add a step").click()
     quiet.get_by_role("menuitem", name="Wrap", exact=True).click()
     saved(quiet)
     put(quiet, "spinbutton", "Radius", 1.6)
     assert step(server, shot, "wrap")["radius"] == 1.6
-    assert np.abs(settled(quiet) - still).mean() > 1
     found = Axe().run(quiet).response["violations"]
     assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
     head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
-    span = head["spans"][0]
-    assert (span["bends"], span["bent_by"]) == (1, ["bend"])
-    quiet.get_by_role("tab", name="Where", exact=True).click()
-    quiet.get_by_role("combobox", name="Stands in").select_option("letter")
-    wait_for(lambda: step(server, shot, "wrap")["space"] == "letter")
-    for _ in range(3):
-        quiet.get_by_role("button", name="Undo", exact=True).click()
+    assert (head["spans"][0]["bends"], head["spans"][0]["bent_by"]) == (1, ["bend"])
+    wrapped = letters(settled(quiet))
+    quiet.get_by_role("button", name="Undo", exact=True).click()
+    quiet.get_by_role("button", name="Undo", exact=True).click()
     wait_for(lambda: document(server, shot)["steps"] == before)
-    assert np.abs(settled(quiet) - still).mean() < 0.5
+    straight = letters(settled(quiet))
+    assert (wrapped != straight).mean() > 0.02
+    quiet.get_by_role("button", name="Redo", exact=True).click()
+    quiet.get_by_role("button", name="Redo", exact=True).click()
+    wait_for(lambda: len(document(server, shot)["steps"]) == len(before) + 1)
+    assert (letters(settled(quiet)) != wrapped).mean() < 0.005
+
+
+def test_what_a_deformer_goes_by_is_a_choice_of_its_step(quiet, server):
+    shot = new_shot(quiet, server, "SALT ROADS")
+    quiet.get_by_role("button", name="+ add a step").click()
+    quiet.get_by_role("menuitem", name="Wave", exact=True).click()
+    saved(quiet)
+    quiet.get_by_role("tab", name="Where", exact=True).click()
+    quiet.get_by_role("combobox", name="Stands in").select_option("world")
+    wait_for(lambda: step(server, shot, "wave")["space"] == "world")
+    put(quiet, "spinbutton", "Centre x", -2)
+    assert step(server, shot, "wave")["centre"]["own"] == [-2, 0, 0]
+    quiet.get_by_role("tab", name="Everywhere").click()
+    quiet.get_by_role("combobox", name="Reach", exact=True).select_option("cadence")
+    wait_for(lambda: step(server, shot, "wave")["reaches"][0]["kind"] == "cadence")
+    head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
+    assert len(head["spans"][0]["starts"][step(server, shot, "wave")["id"]]) == 9

@@ -52,6 +52,8 @@ def new_shot(
                         angle=22.0,
                         colour=(1.0, 0.93, 0.84),
                         power=2000.0,
+                        # Its gleam on the floor would stand under some letters and not under others.
+                        mirrored_stage=False,
                     ),
                     Light(
                         name="rim",
