@@ -18,6 +18,7 @@ from moss_crown.core.draft.draft import draft
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.order import FrameOrder
 from moss_crown.core.picture import render_frame
+from moss_crown.demo.bent import bent_shots
 from moss_crown.demo.cards import cards, film_unit_emblem
 from moss_crown.demo.looks import looks
 from moss_crown.demo.motions import motions
@@ -41,6 +42,6 @@ def main() -> None:
     bring_in(film_unit_emblem())
     begun = time.perf_counter()
     cache = Cache()
-    for shot in [*demo_shots(), *cards(), *looks(), *motions()]:
+    for shot in [*demo_shots(), *cards(), *looks(), *motions(), *bent_shots(film_unit_emblem().id)]:
         say(shot.title[:57], hashes(shot, cache), "as before")
     say("all of them", f"{time.perf_counter() - begun:.0f} s", "-")

@@ -7,12 +7,13 @@ import pytest
 from moss_crown.core.assets import bring_in
 from moss_crown.core.draft.draft import draft, packed_picture, packed_whole, see
 from moss_crown.core.draft.schema import DRAFT, SEEN, TABLES, described
+from moss_crown.demo.bent import bent_shots
 from moss_crown.demo.cards import cards, film_unit_emblem
 from moss_crown.demo.looks import looks
 from moss_crown.demo.motions import motions
 from moss_crown.demo.shots import demo_shots
 
-SHOTS = [*demo_shots(), *cards(), *looks(), *motions()]
+SHOTS = [*demo_shots(), *cards(), *looks(), *motions(), *bent_shots(film_unit_emblem().id)]
 
 
 def split(message):
@@ -31,6 +32,9 @@ def test_a_head_says_what_its_class_does_and_its_tables_have_the_columns_they_sh
         cells = sum((s["last"] - s["first"] + 1) * len(s["letters"]) for s in head["spans"])
         worn = sum((s["last"] - s["first"] + 1) * len(s["letters"]) for s in head["spans"] if s["worn"])
         numbers = (cells + len(shot.frames)) * TABLES["pose"] + worn * len(TABLES["wear"])
+        numbers += TABLES["bend"] * sum(
+            (s["last"] - s["first"] + 1) * len(s["letters"]) * s["bends"] for s in head["spans"]
+        )
         numbers += (len(TABLES["speeds"]) + 1) * cells if kind is DRAFT else 0
         assert len(body) == 4 * numbers
 

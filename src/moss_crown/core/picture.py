@@ -10,7 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core import limits
+from moss_crown.core.deform.chain import at_rest as is_at_rest
 from moss_crown.core.errors import DocumentInvalid, TooMany
+from moss_crown.core.evaluation.bending import as_bent
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Structure, form_of_letter
 from moss_crown.core.evaluation.solids import solid_of
@@ -185,7 +187,9 @@ def title_model(
         wears = worn_by(shot, block.step, block.setting, frame, moved.wear)
         hidden = moved.wear.hidden()[0]
         for number, (letter, dress) in enumerate(zip(block.letters, wears, strict=True)):
-            solid = solid_of(letter, block.form, of.cache, edge)
+            solid = at_rest = solid_of(letter, block.form, of.cache, edge)
+            if moved.bends is not None and not is_at_rest(moved.bends[0, number]):
+                solid, at_rest = as_bent(solid, moved.bends[0, number], block.setting.size)
             triangles += len(solid.triangles)
             if triangles > limits.TRIANGLES:
                 raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
@@ -197,7 +201,7 @@ def title_model(
                 solids.append(solid)
                 dresses.append(dress)
                 if textured:
-                    places.append(texture_places(solid, form_of_letter(letter, block.form)))
+                    places.append(texture_places(at_rest, form_of_letter(letter, block.form)))
             pivot = (*letter.centre, 0.0)
             nodes.append(Node(f"{len(nodes):03d} {letter.text}", place[key], moved.poses[0, number], pivot))
     return TitleModel(shot.title, solids, dresses, nodes, places if textured else None)

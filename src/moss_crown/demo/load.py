@@ -16,6 +16,7 @@ def load_demo(database: str) -> bool:
         # Only a first start needs these: they load the whole computation, which takes a second.
         from moss_crown.core.assets import assets_of
         from moss_crown.core.document.door import write_shot
+        from moss_crown.demo.bent import bent_shots
         from moss_crown.demo.cards import cards, film_unit_emblem
         from moss_crown.demo.looks import looks
         from moss_crown.demo.motions import motions
@@ -25,7 +26,8 @@ def load_demo(database: str) -> bool:
         from moss_crown.server.schemas import ShotDefaults
 
         production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
-        add_asset(connection, production, film_unit_emblem())
-        for shot in [*demo_shots(), *cards(), *looks(), *motions()]:
+        emblem = film_unit_emblem()
+        add_asset(connection, production, emblem)
+        for shot in [*demo_shots(), *cards(), *looks(), *motions(), *bent_shots(emblem.id)]:
             add_shot(connection, production, write_shot(shot), assets_of(shot))
         return True

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,8 +31,10 @@ COARSEST = 0.1
 """Metres, for letters that are far away or not seen."""
 TIMES = (2, 3, 5, 9, 17)
 """So many even times of the shutter a letter can have vertices at."""
-MOST_TRIANGLES = 400_000
+MOST_TRIANGLES = 150_000
 """Of a letter."""
+ENOUGH = 9
+"""States that a letter's mesh is made for, spread evenly over all that it goes through."""
 
 
 @dataclass(frozen=True)
@@ -110,14 +112,16 @@ def soft_solid(solid: Solid, key: str, states: Floats, tolerance: float, cache: 
     step = 2.0 ** math.floor(math.log2(max(tolerance, 1e-9)))
     own = np.unique(states, axis=0)
     own = own[[not at_rest(rows) for rows in own]]
+    own = own[np.unique(np.linspace(0, max(len(own) - 1, 0), ENOUGH).round().astype(int))] if len(own) else own
     return cache.get(
         address("soft", key, own.tobytes(), step),
-        lambda: _with_corners(fine_enough(solid, list(own), step, MOST_TRIANGLES)),
+        lambda: with_corners(fine_enough(solid, list(own), step, MOST_TRIANGLES)),
         lambda s: s.solid.vertices.nbytes + s.solid.normals.nbytes + s.solid.triangles.nbytes + 3 * s.corner.nbytes,
     )
 
 
-def _with_corners(solid: Solid) -> SoftSolid:
+def with_corners(solid: Solid) -> SoftSolid:
+    """A solid that is dense already."""
     vertex = solid.triangles.reshape(-1)
     normals = np.ascontiguousarray(solid.normals.reshape(-1, 3))
     keys = np.concatenate([vertex[:, None].astype(np.int64), normals.view(np.int32).astype(np.int64)], 1)
@@ -141,6 +145,18 @@ def bent_solid(soft: SoftSolid, rows: Floats, later: Floats | None, tolerance: f
     normals = np.array([turned(one, vertices, soft.at, soft.normals) for one in chosen], np.float32)
     after = None if later is None else bent(later, vertices).astype(np.float32)
     return Bent(places, normals[:, soft.corner], after)
+
+
+MODEL_CHORD = 0.002
+"""Of a cap height: how far the edges of a model's bent letters may lie from their curves."""
+
+
+def as_bent(solid: Solid, rows: Floats, size: float) -> tuple[Solid, Solid]:
+    """A solid as rows (k, ROW) bend it, and the same solid at rest, as dense; `size` is the cap height."""
+    dense = with_corners(fine_enough(solid, [rows], MODEL_CHORD * size, MOST_TRIANGLES))
+    normals = turned(rows, dense.solid.vertices, dense.at, dense.normals).astype(np.float32)
+    vertices = bent(rows, dense.solid.vertices)
+    return replace(dense.solid, vertices=vertices, normals=normals[dense.corner]), dense.solid
 
 
 DRAFT_STATES = 9

@@ -1,0 +1,207 @@
+"""Demo shots whose letters bend: an arch, a line that unrolls, waves, a globe that straightens, a blast."""
+
+from __future__ import annotations
+
+from moss_crown.core.document.camera import CameraStep
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.deform import BendStep, BlastStep, CurlStep, WaveStep, WrapStep
+from moss_crown.core.document.form import EdgeProfile, FormStep
+from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.look import Light, LightsStep, Material, MaterialStep, StageStep
+from moss_crown.core.document.motion import Cadence, FollowStep, Pivot
+from moss_crown.core.document.shot import Shot, Step
+from moss_crown.core.document.values import Ease, Key, Keyed
+from moss_crown.demo.shots import changed
+
+EVEN = Ease(leave=(0.4, 0.0), arrive=(0.3, 1.0))
+NIGHT = Material(colour=(0.006, 0.011, 0.014), roughness=0.5)
+
+
+def bent_shots(emblem: str) -> list[Shot]:
+    return [over_the_light(emblem), unrolled_line(), slack_water(), around_the_buoy(), blown_whole()]
+
+
+def _among(shot: Shot, *steps: Step, after: str = "form", without: str = "drive") -> Shot:
+    """The shot with more steps after the one of a kind, and without those of another."""
+    kept = [step for step in shot.steps if step.kind != without]
+    place = next(k for k, step in enumerate(kept) if step.kind == after) + 1
+    all_steps = [*kept[:place], *steps, *kept[place:]]
+    return Shot.model_validate({**shot.model_dump(), "steps": [step.model_dump() for step in all_steps]})
+
+
+def _from(start: float, end: float, first: float, last: float) -> Keyed[float]:
+    return Keyed(keys=[Key(frame=first, value=start, ease=EVEN), Key(frame=last, value=end)])
+
+
+def over_the_light(emblem: str) -> Shot:
+    """A line springs into an arch over the film unit's lighthouse."""
+    shot = changed(
+        new_shot("Over the light, arch", "SIX CROSSINGS", last=100),
+        block=BlockStep(id="block", text="SIX CROSSINGS", family="league-spartan", size=0.62, move=(0.0, 2.55, 0.0)),
+        form=FormStep(id="form", depth=0.16, front=EdgeProfile(profile="roundover", width=0.02, height=0.02)),
+        material=MaterialStep(
+            id="material",
+            name="Worn brass",
+            face=Material(colour=(0.86, 0.62, 0.32), metal=1.0, roughness=0.26),
+            edge=Material(colour=(0.62, 0.36, 0.16), metal=1.0, roughness=0.24),
+        ),
+        stage=StageStep(id="stage", wall_distance=1.6, wall_material=NIGHT, floor_material=NIGHT),
+        camera=CameraStep(id="camera", lens=50.0, fit=0.62, orbit=(-6.0, 2.0)),
+    )
+    bend = BendStep(
+        id="arch",
+        name="Arch",
+        scope="block",
+        angle=150.0,
+        centre=Pivot(about="block", place="baseline"),
+        reaches=[Cadence(way="leave", start=8.0, delay=0.0, duration=18.0, ease=EVEN)],
+    )
+    mark = EmblemStep(id="emblem", name="Lighthouse", emblem=emblem, size=2.3, own_colours=True)
+    spring = FollowStep(id="spring", tempo=1.4, damping=0.24)
+    bent = _among(shot, bend, spring)
+    # Below the arch, which bends what stands above it.
+    steps = [step.model_dump() for step in bent.steps]
+    place = next(k for k, step in enumerate(steps) if step["id"] == "spring") + 1
+    return Shot.model_validate({**bent.model_dump(), "steps": [*steps[:place], mark.model_dump(), *steps[place:]]})
+
+
+def unrolled_line() -> Shot:
+    """A small line unrolls onto the frame under a large one, from left to right."""
+    shot = changed(
+        new_shot("Chart room, unrolled line", "a voyage in six crossings", last=90),
+        block=BlockStep(
+            id="block",
+            text="a voyage in six crossings",
+            family="fraunces",
+            axes={"wght": 600},
+            size=0.42,
+            tracking=60.0,
+            move=(0.0, 0.0, 0.3),
+        ),
+        form=FormStep(id="form", depth=0.05, front=EdgeProfile(profile="roundover", width=0.008, height=0.008)),
+        material=MaterialStep(
+            id="material",
+            name="Polished steel",
+            face=Material(colour=(0.8, 0.83, 0.86), metal=1.0, roughness=0.22),
+            edge=Material(colour=(0.5, 0.56, 0.62), metal=1.0, roughness=0.2),
+        ),
+        camera=CameraStep(id="camera", lens=45.0, fit=0.6, orbit=(6.0, 4.0)),
+    )
+    curl = CurlStep(
+        id="unroll",
+        name="Unroll",
+        scope="block",
+        rolled=_from(1.0, 0.0, 10, 62),
+        radius=0.16,
+        gap=0.1,
+    )
+    large = BlockStep(id="large", text="KESTREL TIDE", family="fraunces", axes={"wght": 800}, move=(0.0, 0.8, 0.0))
+    return _among(shot, curl, large, without="drive")
+
+
+def slack_water() -> Shot:
+    """Crests run through a line from its right end, one after the other."""
+    shot = changed(
+        new_shot("Slack water, waves", "SLACK WATER", last=100),
+        block=BlockStep(id="block", text="SLACK WATER", family="unbounded", axes={"wght": 800}, move=(0.0, 0.25, 0.0)),
+        form=FormStep(
+            id="form", depth=0.3, front=EdgeProfile(profile="roundover", width=0.05, height=0.05, segments=5)
+        ),
+        material=MaterialStep(
+            id="material",
+            name="Sea glaze",
+            face=Material(colour=(0.02, 0.34, 0.34), roughness=0.18, coat=0.8),
+            edge=Material(colour=(0.02, 0.18, 0.2), roughness=0.2, coat=0.8),
+        ),
+        camera=CameraStep(id="camera", lens=40.0, fit=0.7, orbit=(-12.0, 8.0)),
+    )
+    wave = WaveStep(
+        id="wave",
+        name="Crests",
+        centre=Pivot(about="block", place="right"),
+        travels="left",
+        lifts="up",
+        width=4.2,
+        height=0.55,
+        narrow=1.6,
+        speed=4.0,
+        start=4.0,
+    )
+    return _among(shot, wave)
+
+
+def around_the_buoy() -> Shot:
+    """A line lies around a globe and straightens, and is read at frame 70."""
+    shot = changed(
+        new_shot("Around the buoy, globe", "HOLLIN FERRY", last=90),
+        block=BlockStep(id="block", text="HOLLIN FERRY", family="archivo-black", size=0.9, move=(0.0, 0.6, 0.0)),
+        form=FormStep(id="form", depth=0.2, front=EdgeProfile(profile="chamfer", width=0.03, height=0.03, segments=1)),
+        material=MaterialStep(
+            id="material",
+            name="Buoy red",
+            face=Material(colour=(0.55, 0.05, 0.03), roughness=0.3, coat=0.5),
+            edge=Material(colour=(0.75, 0.72, 0.66), roughness=0.35),
+        ),
+        camera=CameraStep(id="camera", lens=42.0, fit=0.68, orbit=(0.0, 6.0)),
+    )
+    wrap = WrapStep(
+        id="wrap",
+        name="Globe",
+        onto="globe",
+        radius=1.7,
+        wrapped=_from(1.0, 0.0, 14, 70),
+        turn=Keyed(keys=[Key(frame=0, value=(0.0, 0.0, -18.0), ease=EVEN), Key(frame=70, value=(0.0, 0.0, 0.0))]),
+    )
+    return _among(shot, wrap)
+
+
+def blown_whole() -> Shot:
+    """Letters blown apart come together one after the other, all of them whole at frame 50."""
+    shot = changed(
+        new_shot("Storm warning, blast", "STORM", last=75),
+        block=BlockStep(id="block", text="STORM", family="anton", size=1.4),
+        form=FormStep(
+            id="form", depth=0.35, front=EdgeProfile(profile="roundover", width=0.04, height=0.04, segments=4)
+        ),
+        material=MaterialStep(
+            id="material",
+            name="Gunmetal",
+            face=Material(colour=(0.62, 0.66, 0.72), metal=1.0, roughness=0.24),
+            edge=Material(colour=(0.4, 0.45, 0.52), metal=1.0, roughness=0.22),
+        ),
+        lights=LightsStep(
+            id="lights",
+            name="Flash and lamp",
+            lights=[
+                Light(
+                    name="key",
+                    shape="rectangle",
+                    place=(-4.0, 4.5, 5.5),
+                    aim=(0.0, 0.7, 0.0),
+                    width=3.0,
+                    height=3.0,
+                    power=420.0,
+                ),
+                Light(
+                    name="flash",
+                    shape="sun",
+                    place=(5.0, 4.0, -3.0),
+                    aim=(0.0, 0.7, 0.0),
+                    colour=(0.6, 0.75, 1.0),
+                    power=900.0,
+                    on_stage=False,
+                ),
+            ],
+        ),
+        camera=CameraStep(id="camera", lens=45.0, fit=0.6, orbit=(-8.0, 4.0)),
+    )
+    blast = BlastStep(
+        id="blast",
+        name="Blast",
+        outward=0.6,
+        core=0.4,
+        rough=1.5,
+        size=0.5,
+        reaches=[Cadence(start=50.0, backward=True, delay=3.0, duration=26.0, ease=EVEN)],
+    )
+    return _among(shot, blast)
