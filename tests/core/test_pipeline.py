@@ -206,7 +206,7 @@ def test_outliers_of_light_by_a_second_surface_are_bounded_unless_the_shot_says_
     for step in raw["steps"]:
         if step["kind"] == "lights":
             for light in step["lights"]:
-                light["stops"] = 6
+                light |= {"stops": 6, "mirrored_stage": True}
     bounded = read_shot(raw)
     free = read_shot(raw | {"bounded": False})
     order = FrameOrder(64, 36, 16, denoise=False)

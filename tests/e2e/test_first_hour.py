@@ -308,6 +308,19 @@ def test_shots_are_found_sorted_and_several_are_duplicated_and_deleted(quiet, se
     quiet.get_by_text("4 shots", exact=True).wait_for()
 
 
+def test_a_shot_is_made_from_the_keyboard_with_lines_of_its_own(quiet, server):
+    quiet.goto(server.url)
+    quiet.get_by_role("button", name="New shot").wait_for()
+    quiet.keyboard.press("n")
+    title = quiet.get_by_role("textbox", name="Title")
+    title.press_sequentially("LOW")
+    title.press("Shift+Enter")
+    title.press_sequentially("TIDE")
+    title.press("Enter")
+    quiet.get_by_test_id("title-text").wait_for(timeout=60_000)
+    assert quiet.get_by_test_id("title-text").input_value() == "LOW\nTIDE"
+
+
 def test_shots_are_found_by_their_letters_and_put_into_an_order_by_hand(quiet, server):
     production = server.client.post("/api/productions", json={"name": "Pilot House"}).json()
     for title, text in (("First", "GANNET"), ("Second", "HERON"), ("Third", "PLOVER")):

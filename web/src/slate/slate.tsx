@@ -749,11 +749,15 @@ function NewShot({
             value={text}
             onChange={(e) => setText(e.target.value)}
             onKeyDown={(e) => {
-              if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) void make();
+              if (e.key !== 'Enter' || e.shiftKey || e.nativeEvent.isComposing) return;
+              e.preventDefault();
+              void make();
             }}
           />
         </Field>
-        <div className="h-3" />
+        <p className="mt-1 mb-3 text-dim text-sm">
+          Enter makes the shot, <kbd>Shift</kbd> and Enter begin another line.
+        </p>
         <FormatFields value={format} onChange={setFormat} />
         {wrong && (
           <p role="alert" className="mt-3 text-warn">

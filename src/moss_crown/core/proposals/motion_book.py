@@ -719,7 +719,8 @@ def _entries() -> list[Entry]:
                     id="span",
                     name="Span",
                     scope="block",
-                    angle=70.0,
+                    # As high an arch however long the line.
+                    angle=round(min(120.0, 400.0 / max(w.count, 1)), 1),
                     centre=Pivot(about="block", place="baseline"),
                     reaches=[_whole(w, 0.9, way="leave", ease=SOFT)],
                 ),
