@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.form.mesh import Solid
+from moss_crown.core.form.ordering import ordered
 from moss_crown.core.formats.model import TitleModel
 from moss_crown.core.look.material import Surface
 
@@ -55,7 +56,7 @@ def write_glb(model: TitleModel) -> bytes:
         dress = model.dresses[index]
         materials += [_material(name, s) for name, s in zip(dress.parts, dress.surfaces, strict=True)]
         places, normals, textured, triangles = weld(solid, model.places[index] if model.places else None)
-        groups = [triangles[mask] for mask in dress.masks(solid)]
+        groups = [ordered(triangles[mask]).astype(triangles.dtype) for mask in dress.masks(solid)]
         attributes = {
             "POSITION": buffer.add(places, "VEC3", FLOAT, ARRAY, bounds=True),
             "NORMAL": buffer.add(normals, "VEC3", FLOAT, ARRAY),

@@ -1,4 +1,4 @@
-"""Compiling the kernels of motion that a plain title does not call."""
+"""Compiling the kernels of motion, and of what the draft draws by, that a plain title does not call."""
 
 from __future__ import annotations
 
@@ -6,12 +6,14 @@ import numpy as np
 
 from moss_crown.core.deform.chain import bent, bent_all, bent_each, turned
 from moss_crown.core.deform.rows import ROW
+from moss_crown.core.form.ordering import ordered
 from moss_crown.core.motion.follow import followed, moving
 from moss_crown.core.values.noise import smooth_noise
 
 
 def ready_motion() -> None:
-    """Load or compile what motion needs."""
+    """Load or compile what motion and a draft need."""
+    ordered(np.array([[0, 1, 2]]))
     one, still = np.ones(1), np.zeros((3, 1))
     smooth_noise(1, one)
     moving(still)
