@@ -29,6 +29,8 @@ from moss_crown.farm.orders import LOCAL_PROCESSES
 WORKER_BYTES = 1024 * 1024 * 1024
 GROWN_BYTES = 700 * 1024 * 1024
 """A worker that holds more after a frame is replaced."""
+FETCH_SECONDS = 10.0
+"""How long a finished frame may take from its worker to here."""
 # Neither a dashboard nor any other page: nobody here looks at them, and they would tell whoever asks.
 QUIET: dict[str, list[str]] = {"distributed.scheduler.http.routes": [], "distributed.worker.http.routes": []}
 
@@ -47,6 +49,10 @@ class Rendered:
 
 class NotWanted(Exception):
     """A frame that nobody wants any more."""
+
+
+class CrewStill(RuntimeError):
+    """Frames wait, and no worker is at one."""
 
 
 @lru_cache(maxsize=1)
@@ -153,11 +159,13 @@ class Crew:
         except TimeoutError:
             return
         for future in done:
-            frame = running.pop(future)
             try:
-                yield frame, future.result()
+                result: Rendered | Exception = future.result(timeout=FETCH_SECONDS)
+            except TimeoutError:
+                continue  # its worker died with it: it is rendered again
             except Exception as failed:
-                yield frame, failed
+                result = failed
+            yield running.pop(future), result
 
     def drop(self, running: dict[Future, int]) -> None:
         """Forget frames that are not wanted any more."""
@@ -167,6 +175,16 @@ class Crew:
     def idle(self) -> bool:
         """Is nothing under way any more? Frames that were dropped end between two of their parts."""
         return not any(self._client.run(_at_work).values())
+
+    def at_work(self) -> bool:
+        """Is a worker at a frame, as far as the scheduler has heard from them?
+
+        A local worker that dies while it starts is not started again by whoever keeps it, so frames may wait for ever.
+        A cluster elsewhere is looked after by others, and may need long to grow: there the answer is always yes."""
+        if self._cluster is None:
+            return True
+        workers = self._client.scheduler_info()["workers"].values()
+        return any(worker["metrics"].get("task_counts", {}).get("executing", 0) for worker in workers)
 
     def replace_all(self) -> None:
         """End every worker with what it is at, and begin it again."""

@@ -27,7 +27,7 @@ from moss_crown.core.document.shot import Shot
 from moss_crown.core.formats.movie import write_mp4
 from moss_crown.core.formats.png import read_png
 from moss_crown.core.type.families import FAMILIES
-from moss_crown.farm.crew import GROWN_BYTES, Crew, Rendered
+from moss_crown.farm.crew import GROWN_BYTES, Crew, CrewStill, Rendered
 from moss_crown.farm.orders import working_order
 from moss_crown.server.db import takes
 from moss_crown.server.db.assets import load_assets
@@ -43,6 +43,8 @@ TRIES = 12
 """So often a take is begun again without a further frame before it is given up, whatever ended the runner each time."""
 FREE_SECONDS = 10.0
 """How long frames that were dropped may go on before their workers are replaced."""
+STILL_SECONDS = 60.0
+"""How long frames may wait without any worker being at one, before everything here is begun again."""
 AHEAD = 1
 """Frames in flight for each worker beyond the one it is at."""
 
@@ -97,6 +99,7 @@ class Runner:
         named = [id for id in assets_of(shot) if id not in FAMILIES]
         assets = self.crew.share(self._database(lambda c: load_assets(c, named)) if named else [])
         stopped = False
+        moved = time.monotonic()
         try:
             while wanted or running:
                 while wanted and len(running) < self.crew.width * (1 + AHEAD):
@@ -107,11 +110,16 @@ class Runner:
                         log.error("frame failed", take=str(row.id), frame=frame, error=repr(result))
                         self._state(row.id, "failed", ("running", "stopping"), f"frame {frame}: {result}")
                         return
+                    moved = time.monotonic()
                     self.unsaved.append((row.id, result))
                     if result.held > GROWN_BYTES:
                         log.info("worker renewed", worker=result.worker, megabytes=result.held // 1024**2)
                         self.crew.renew(result.worker)
                 self._save()
+                if self.crew.at_work():
+                    moved = time.monotonic()
+                elif time.monotonic() - moved > STILL_SECONDS:
+                    raise CrewStill(f"no worker was at a frame for {STILL_SECONDS:g} s")
                 if self._database(lambda c: takes.load_state(c, row.id)) == "stopping":
                     stopped = True
                     self._state(row.id, "stopped", ("stopping",))
