@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from letters import still_shot
 from moss_crown.core.deform.chain import bent
-from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.form.solid import closed
@@ -23,15 +23,16 @@ FALLS = {
 CURL = {"id": "curl", "kind": "curl", "rolled": FALLS, "radius": 0.3, "gap": 0.35, "centre": {"about": "block"}}
 
 
-def bent_shot(*steps, text="TIDE", glow=False, **head):
-    """A title without motion but for these steps; with `glow` its letters light themselves and nothing else does."""
-    raw = write_shot(new_shot(text=text, **head))
-    kept = [s for s in raw["steps"] if s["kind"] != "drive"]
-    if glow:
-        shines = {"colour": [0.0, 0.0, 0.0], "glow": 1.0, "glow_colour": [1.0, 1.0, 1.0], "roughness": 1.0}
-        kept = [s | {"face": shines, "edge": shines} if s["kind"] == "material" else s for s in kept]
-        kept = [s for s in kept if s["kind"] not in ("lights", "stage", "environment")]
-    return read_shot(raw | {"steps": [*kept[:2], *steps, *kept[2:]]})
+def bent_shot(*steps, glow=False):
+    """A short title without motion but for these steps; with `glow` its letters light themselves and nothing else
+    does."""
+    shot = still_shot(*steps, text="TIDE")
+    if not glow:
+        return shot
+    shines = {"colour": [0.0, 0.0, 0.0], "glow": 1.0, "glow_colour": [1.0, 1.0, 1.0], "roughness": 1.0}
+    kept = [s for s in write_shot(shot)["steps"] if s["kind"] not in ("lights", "stage", "environment")]
+    kept = [s | {"face": shines, "edge": shines} if s["kind"] == "material" else s for s in kept]
+    return read_shot(write_shot(shot) | {"steps": kept})
 
 
 def test_a_letter_has_as_many_times_as_its_way_needs():

@@ -32,7 +32,7 @@ def test_a_head_says_what_its_class_does_and_its_tables_have_the_columns_they_sh
         cells = sum((s["last"] - s["first"] + 1) * len(s["letters"]) for s in head["spans"])
         worn = sum((s["last"] - s["first"] + 1) * len(s["letters"]) for s in head["spans"] if s["worn"])
         numbers = (cells + len(shot.frames)) * TABLES["pose"] + worn * len(TABLES["wear"])
-        numbers += TABLES["bend"] * sum(
+        numbers += TABLES["bend"]["row"] * sum(
             (s["last"] - s["first"] + 1) * len(s["letters"]) * s["bends"] for s in head["spans"]
         )
         numbers += (len(TABLES["speeds"]) + 1) * cells if kind is DRAFT else 0

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from moss_crown.core import limits
 from moss_crown.core.deform.chain import at_rest as is_at_rest
-from moss_crown.core.errors import DocumentInvalid, TooMany
+from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.bending import as_bent
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Structure, form_of_letter
-from moss_crown.core.evaluation.solids import solid_of
+from moss_crown.core.evaluation.solids import as_many, solid_of
 from moss_crown.core.finish.finish import Picture, Treatment, finish, reach_of
 from moss_crown.core.finish.window import Window, window_of
 from moss_crown.core.form.developed import texture_places
@@ -190,9 +190,7 @@ def title_model(
             solid = at_rest = solid_of(letter, block.form, of.cache, edge)
             if moved.bends is not None and not is_at_rest(moved.bends[0, number]):
                 solid, at_rest = as_bent(solid, moved.bends[0, number], block.setting.size)
-            triangles += len(solid.triangles)
-            if triangles > limits.TRIANGLES:
-                raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
+            triangles = as_many(triangles + len(solid.triangles))
             if not len(solid.triangles) or hidden[number]:
                 continue
             key = (id(solid), dress)

@@ -5,20 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from letters import still_shot
 from moss_crown.core.deform.chain import bent
 from moss_crown.core.deform.rows import AMOUNT
-from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
-
-
-def soft_shot(*steps, text="KESTREL TIDE", block=None, last=72):
-    """A shot whose letters are moved by these steps alone."""
-    raw = write_shot(new_shot(text=text, last=last))
-    kept = [s for s in raw["steps"] if s["kind"] != "drive"]
-    kept[0] |= block or {}
-    return read_shot(raw | {"steps": [*kept[:2], *steps, *kept[2:]]})
 
 
 def seen(shot, frame=0.0, at=((0.0, 0.5, 0.0), (0.4, 0.0, 0.1), (0.1, 1.0, -0.1))):
@@ -40,24 +31,24 @@ TURN = {"move": [0.4, 1.0, -0.3], "turn": [-80.0, 25.0, 10.0]}
 
 
 def turned(points, move, turn):
-    shot = soft_shot(text="I", block={"move": move, "turn": turn})
+    shot = still_shot(text="I", block={"move": move, "turn": turn})
     of = Evaluation(shot)
     pose = of.poses(of.structure(0), np.zeros(1))[0, 0] @ np.linalg.inv(
-        Evaluation(soft_shot(text="I")).poses(of.structure(0), np.zeros(1))[0, 0]
+        Evaluation(still_shot(text="I")).poses(of.structure(0), np.zeros(1))[0, 0]
     )
     return points @ pose[:3, :3].T + pose[:3, 3]
 
 
 @pytest.mark.parametrize("step", [BEND, WAVE, {"id": "curl", "kind": "curl"}])
 def test_turning_and_moving_a_block_leaves_what_bends_in_it_as_it_is(step):
-    still, carried = seen(soft_shot(step)), seen(soft_shot(step, block=TURN))
+    still, carried = seen(still_shot(step)), seen(still_shot(step, block=TURN))
     assert carried == pytest.approx(turned(still, **TURN), abs=1e-9)
 
 
 def test_in_the_world_letters_go_through_what_bends():
     world = WAVE | {"space": "world", "centre": {"about": "block", "own": [0.0, 0.0, 0.0]}}
-    flat = seen(soft_shot(block={"move": [0.7, 0.0, 0.0]}))
-    lifted = seen(soft_shot(world, block={"move": [0.7, 0.0, 0.0]}))
+    flat = seen(still_shot(block={"move": [0.7, 0.0, 0.0]}))
+    lifted = seen(still_shot(world, block={"move": [0.7, 0.0, 0.0]}))
     x = flat[..., 0]
     expected = 0.4 * (0.5 + 0.5 * np.cos(2 * np.pi * x / 2.5))
     assert lifted - flat == pytest.approx(np.stack([0 * x, expected, 0 * x], -1), abs=1e-6)
@@ -65,32 +56,32 @@ def test_in_the_world_letters_go_through_what_bends():
 
 def test_a_drive_below_carries_bent_letters_on_and_one_above_moves_them_through():
     lift = {"id": "up", "kind": "drive", "offset": {"move": [0.0, 2.0, 0.0]}, "reaches": [{"kind": "everywhere"}]}
-    bent_first, plain = seen(soft_shot(BEND, lift)), seen(soft_shot(BEND))
+    bent_first, plain = seen(still_shot(BEND, lift)), seen(still_shot(BEND))
     assert bent_first == pytest.approx(plain + [0, 2, 0], abs=1e-9)
-    moved_first = seen(soft_shot(lift, BEND))
+    moved_first = seen(still_shot(lift, BEND))
     # Higher up in the same arch letters lie farther out, and so farther apart.
     assert np.ptp(moved_first[:, 0, 0]) > np.ptp(plain[:, 0, 0]) + 0.5
 
 
 def test_a_bend_about_the_block_is_one_arch_and_about_letters_as_many():
-    arch = seen(soft_shot(BEND))[:, 0]
+    arch = seen(still_shot(BEND))[:, 0]
     middle = (arch[0] + arch[-1]) / 2
     assert arch[5, 1] > middle[1] + 1  # its ends go down
-    own = seen(soft_shot(BEND | {"centre": {"about": "letter"}, "space": "letter"}))[:, 0]
-    flat = seen(soft_shot())[:, 0]
+    own = seen(still_shot(BEND | {"centre": {"about": "letter"}, "space": "letter"}))[:, 0]
+    flat = seen(still_shot())[:, 0]
     assert np.abs(own - flat)[:, :2].max() < 0.5
 
 
 @pytest.mark.parametrize("level", [0.25, 0.5])
 def test_half_of_a_reach_is_half_of_the_amount_and_keeps_lengths(level):
-    half = seen(soft_shot(BEND | {"reaches": [{"kind": "everywhere", "level": level}]}))
-    assert half == pytest.approx(seen(soft_shot(BEND | {"angle": 120.0 * level})), abs=1e-9)
+    half = seen(still_shot(BEND | {"reaches": [{"kind": "everywhere", "level": level}]}))
+    assert half == pytest.approx(seen(still_shot(BEND | {"angle": 120.0 * level})), abs=1e-9)
 
 
 def test_letters_feel_a_deformer_one_after_the_other():
     twist = {"id": "t", "kind": "twist", "space": "letter", "centre": {"about": "letter"}, "about": "vertical"}
     cadence = {"kind": "cadence", "way": "arrive", "start": 10, "delay": 4, "duration": 8}
-    of = Evaluation(soft_shot(twist | {"reaches": [cadence]}))
+    of = Evaluation(still_shot(twist | {"reaches": [cadence]}))
     structure = of.structure(0)
     (moved,) = of.moved(structure, np.arange(73.0))
     amount = moved.bends[:, :, 0, AMOUNT]
@@ -103,21 +94,21 @@ def test_letters_feel_a_deformer_one_after_the_other():
 def test_a_follow_through_swings_the_amount_past_its_end():
     cadence = {"kind": "cadence", "way": "arrive", "start": 5, "delay": 0, "duration": 6}
     follow = {"id": "f", "kind": "follow", "damping": 0.1}
-    (moved,) = Evaluation(soft_shot(BEND | {"reaches": [cadence]}, follow)).moved(
-        Evaluation(soft_shot()).structure(0), np.arange(73.0)
+    (moved,) = Evaluation(still_shot(BEND | {"reaches": [cadence]}, follow)).moved(
+        Evaluation(still_shot()).structure(0), np.arange(73.0)
     )
     amount = moved.bends[:, 0, 0, AMOUNT]
     assert amount[0] == pytest.approx(np.radians(120)) and amount.min() < -0.1 * amount[0]
     off = follow | {"bend": False}
-    (moved,) = Evaluation(soft_shot(BEND | {"reaches": [cadence]}, off)).moved(
-        Evaluation(soft_shot()).structure(0), np.arange(73.0)
+    (moved,) = Evaluation(still_shot(BEND | {"reaches": [cadence]}, off)).moved(
+        Evaluation(still_shot()).structure(0), np.arange(73.0)
     )
     assert moved.bends[:, 0, 0, AMOUNT].min() >= 0
 
 
 def test_a_frame_alone_has_the_same_bits_as_in_a_row():
     ripple = {"id": "r", "kind": "ripple", "loop": 40}
-    shot = soft_shot(BEND, WAVE, ripple, {"id": "b", "kind": "blast"})
+    shot = still_shot(BEND, WAVE, ripple, {"id": "b", "kind": "blast"})
     of = Evaluation(shot)
     structure = of.structure(0)
     (row,) = of.moved(structure, np.arange(100.0) / 3)
@@ -128,17 +119,17 @@ def test_a_frame_alone_has_the_same_bits_as_in_a_row():
 
 def test_a_ripple_in_a_loop_is_the_same_again():
     ripple = {"id": "r", "kind": "ripple", "loop": 40, "speed": 1.3}
-    assert seen(soft_shot(ripple), 12.0) == pytest.approx(seen(soft_shot(ripple), 52.0), abs=1e-9)
-    assert np.abs(seen(soft_shot(ripple), 12.0) - seen(soft_shot(ripple), 22.0)).max() > 0.01
+    assert seen(still_shot(ripple), 12.0) == pytest.approx(seen(still_shot(ripple), 52.0), abs=1e-9)
+    assert np.abs(seen(still_shot(ripple), 12.0) - seen(still_shot(ripple), 22.0)).max() > 0.01
 
 
 def test_what_is_switched_off_bends_nothing():
-    assert np.array_equal(seen(soft_shot(BEND | {"on": False})), seen(soft_shot()))
+    assert np.array_equal(seen(still_shot(BEND | {"on": False})), seen(still_shot()))
 
 
 def test_a_letter_without_size_is_left_alone():
     drive = {"id": "d", "kind": "drive", "offset": {"scale": [0.0, 1.0, 1.0]}, "reaches": [{"kind": "everywhere"}]}
-    assert np.isfinite(seen(soft_shot(drive, BEND))).all()
+    assert np.isfinite(seen(still_shot(drive, BEND))).all()
 
 
 @pytest.mark.parametrize(
@@ -152,12 +143,12 @@ def test_a_letter_without_size_is_left_alone():
 )
 def test_what_makes_no_sense_is_refused_by_name(step):
     with pytest.raises(DocumentInvalid, match=r"steps/2/(angle|radius|width)"):
-        soft_shot(step)
+        still_shot(step)
 
 
 def test_there_are_only_so_many_deformers():
     with pytest.raises(DocumentInvalid, match="8 deformers"):
-        soft_shot(*(BEND | {"id": f"b{k}"} for k in range(9)))
+        still_shot(*(BEND | {"id": f"b{k}"} for k in range(9)))
 
 
 def test_a_drive_below_turns_letters_about_their_pivots_as_these_are_bent():
@@ -169,8 +160,8 @@ def test_a_drive_below_turns_letters_about_their_pivots_as_these_are_bent():
         "reaches": [{"kind": "everywhere"}],
     }
     foot = ((0.3, 0.0, 0.0),)
-    middle = Evaluation(soft_shot()).structure(0).letters[0].centre[0]
-    plain, spun = (seen(soft_shot(*steps), at=((middle, 0.0, 0.0), *foot)) for steps in ((BEND,), (BEND, spin)))
+    middle = Evaluation(still_shot()).structure(0).letters[0].centre[0]
+    plain, spun = (seen(still_shot(*steps), at=((middle, 0.0, 0.0), *foot)) for steps in ((BEND,), (BEND, spin)))
     assert spun[0, 0] == pytest.approx(plain[0, 0], abs=1e-9)
     assert np.linalg.norm(spun[0, 1] - spun[0, 0]) == pytest.approx(np.linalg.norm(plain[0, 1] - plain[0, 0]))
     assert np.linalg.norm(spun[0, 1] - plain[0, 1]) > 0.05
@@ -178,7 +169,7 @@ def test_a_drive_below_turns_letters_about_their_pivots_as_these_are_bent():
 
 def test_boxes_go_where_bent_letters_are():
     """They hold the letters as they are bent, turned with them, and a letter that only bends is seen to move."""
-    of = Evaluation(soft_shot(BEND | {"reaches": [{"kind": "cadence", "start": 5, "delay": 0, "duration": 30}]}))
+    of = Evaluation(still_shot(BEND | {"reaches": [{"kind": "cadence", "start": 5, "delay": 0, "duration": 30}]}))
     structure = of.structure(0)
     frames = np.arange(0.0, 73.0, 9.0)
     boxed, (moved,) = of.boxed(structure, frames), of.moved(structure, frames)
@@ -196,7 +187,7 @@ def test_boxes_go_where_bent_letters_are():
 
 
 def test_letters_that_bend_into_the_floor_are_told_of():
-    shot = soft_shot(BEND)
+    shot = still_shot(BEND)
     of = Evaluation(shot)
     structure = of.structure(0)
     found = of.contacts(structure, np.array([10.0]))

@@ -1,4 +1,5 @@
 import type { StepKind } from '../api/facts';
+import { DEFORMERS } from '../shot/reaching';
 
 /** A page of the help: for a stage of work, in paragraphs; `kinds` are the steps that it is about. */
 export interface Page {
@@ -92,7 +93,7 @@ export const PAGES: Page[] = [
       'A deformer bends what stands above it in the recipe, with all that drives above it do: letters that fly in fly along the arch. Drives below it carry letters on as they are bent.',
       'Under "Where" stands what its axes belong to: each letter, the block (turn the block and the wave turns with it) or the world (letters go through it), and its centre.',
     ],
-    kinds: ['bend', 'curl', 'twist', 'wave', 'wrap', 'ripple', 'blast'],
+    kinds: [...DEFORMERS],
   },
   {
     id: 'keys',

@@ -42,8 +42,7 @@ export interface Draft extends Omit<Head, 'spans'>, Seen {
 }
 
 const WEAR = TABLES.wear;
-/** Of a row that bends: where its kind stands, and its amount. */
-const [KIND, AMOUNT] = [TABLES.bend - 7, TABLES.bend - 6];
+const BEND = TABLES.bend;
 const COLUMN = Object.fromEntries(WEAR.map((name, k) => [name, k])) as Record<
   'red' | 'green' | 'blue' | 'share' | 'opacity' | 'softness',
   number
@@ -71,7 +70,7 @@ function seenIn(facts: SeenHead, take: (count: number) => Float32Array): Seen {
     const cells = cellsOf(span);
     const poses = take(cells * TABLES.pose);
     const wear = span.worn ? take(cells * WEAR.length) : null;
-    const rows = span.bends ? take(cells * span.bends * TABLES.bend) : null;
+    const rows = span.bends ? take(cells * span.bends * BEND.row) : null;
     const fades = wear?.some((v, k) => k % WEAR.length === COLUMN.opacity && v < 1) ?? false;
     return { ...span, poses, wear, rows, fades };
   });
@@ -132,7 +131,7 @@ export function wearAt(span: SeenSpan, frame: number, letter: number): Wear | nu
 /** The rows that bend a letter at a frame; none where nothing does. */
 export function rowsAt(span: SeenSpan, frame: number, letter: number): Float32Array | null {
   if (!span.rows) return null;
-  const long = span.bends * TABLES.bend;
+  const long = span.bends * BEND.row;
   const start = ((frame - span.first) * span.letters.length + letter) * long;
   return span.rows.subarray(start, start + long);
 }
@@ -140,7 +139,8 @@ export function rowsAt(span: SeenSpan, frame: number, letter: number): Float32Ar
 /** Is a letter bent at all by its rows? */
 export function isBent(rows: Float32Array | null): rows is Float32Array {
   if (!rows) return false;
-  for (let k = 0; k < rows.length; k += TABLES.bend) if (rows[k + KIND] && rows[k + AMOUNT]) return true;
+  for (let k = 0; k < rows.length; k += BEND.row)
+    if (rows[k + BEND.kind] && rows[k + BEND.amount]) return true;
   return false;
 }
 

@@ -41,41 +41,29 @@ def at_rest(rows: Floats) -> bool:
 def through(rows, x, y, z):
     """A point of a letter through its rows (k, ROW). What does nothing leaves it to the bit."""
     for k in range(len(rows)):
-        if rows[k, 21] == 0.0 or rows[k, 22] == 0.0:
+        if rows[k, KIND] == 0.0 or rows[k, AMOUNT] == 0.0:
             continue
         s = rows[k, 0] * x + rows[k, 1] * y + rows[k, 2] * z + rows[k, 3]
         t = rows[k, 4] * x + rows[k, 5] * y + rows[k, 6] * z + rows[k, 7]
         h = rows[k, 8] * x + rows[k, 9] * y + rows[k, 10] * z + rows[k, 11]
-        p, q, r = displaced(
-            rows[k, 21], s, t, h, rows[k, 22], rows[k, 23], rows[k, 24], rows[k, 25], rows[k, 26], rows[k, 27]
-        )
-        x = x + rows[k, 12] * p + rows[k, 13] * q + rows[k, 14] * r
-        y = y + rows[k, 15] * p + rows[k, 16] * q + rows[k, 17] * r
-        z = z + rows[k, 18] * p + rows[k, 19] * q + rows[k, 20] * r
+        a, b, c = rows[k, AMOUNT], rows[k, AMOUNT + 1], rows[k, AMOUNT + 2]
+        d, e, f = rows[k, AMOUNT + 3], rows[k, AMOUNT + 4], rows[k, AMOUNT + 5]
+        p, q, r = displaced(rows[k, KIND], s, t, h, a, b, c, d, e, f)
+        x = x + rows[k, BACK] * p + rows[k, BACK + 1] * q + rows[k, BACK + 2] * r
+        y = y + rows[k, BACK + 3] * p + rows[k, BACK + 4] * q + rows[k, BACK + 5] * r
+        z = z + rows[k, BACK + 6] * p + rows[k, BACK + 7] * q + rows[k, BACK + 8] * r
     return x, y, z
 
 
 @outer_with(error_model="numpy", nogil=True)
 def _bent(rows, points, found):
-    for i in range(len(points)):
-        x, y, z = through(rows, points[i, 0], points[i, 1], points[i, 2])
-        found[i, 0], found[i, 1], found[i, 2] = x, y, z
-
-
-@outer_with(error_model="numpy", nogil=True)
-def _bent_each(rows, points, found):
+    """Points (f or 1, l, n, 3) through rows (f, l, k, ROW)."""
     for f in range(rows.shape[0]):
+        of = f if len(points) > 1 else 0
         for k in range(rows.shape[1]):
-            p = points[f if len(points) > 1 else 0, k]
-            found[f, k, 0], found[f, k, 1], found[f, k, 2] = through(rows[f, k], p[0], p[1], p[2])
-
-
-@outer_with(error_model="numpy", nogil=True)
-def _bent_all(rows, points, found):
-    for f in range(rows.shape[0]):
-        for k in range(rows.shape[1]):
-            for i in range(points.shape[1]):
-                x, y, z = through(rows[f, k], points[k, i, 0], points[k, i, 1], points[k, i, 2])
+            own = rows[f, k]
+            for i in range(points.shape[2]):
+                x, y, z = through(own, points[of, k, i, 0], points[of, k, i, 1], points[of, k, i, 2])
                 found[f, k, i, 0], found[f, k, i, 1], found[f, k, i, 2] = x, y, z
 
 
@@ -98,28 +86,18 @@ def _turned(rows, points, at, normals, step, found):
         found[i, 0], found[i, 1], found[i, 2] = nx * size, ny * size, nz * size
 
 
-def bent(rows: Floats, points: Floats) -> Floats:
-    """(n, 3) points of a letter through its rows (k, ROW)."""
+def bent_all(rows: Floats, points: Floats) -> Floats:
+    """(f, l, n, 3) points of each letter (f or 1, l, n, 3) through its rows (f, l, k, ROW) at each frame."""
     noise.link()
     points = np.ascontiguousarray(points, np.float64)
-    found = np.empty_like(points)
+    found = np.empty((*rows.shape[:2], *points.shape[2:]))
     _bent(np.ascontiguousarray(rows), points, found)
     return found
 
 
-def bent_each(rows: Floats, points: Floats) -> Floats:
-    """(f, l, 3) a point of each letter (f or 1, l, 3) through its rows (f, l, k, ROW) at each frame."""
-    noise.link()
-    found = np.empty((*rows.shape[:2], 3))
-    _bent_each(np.ascontiguousarray(rows), np.ascontiguousarray(points), found)
-    return found
-
-
-def bent_all(rows: Floats, points: Floats) -> Floats:
-    """(f, l, n, 3) points of each letter (l, n, 3) through its rows (f, l, k, ROW) at each frame."""
-    noise.link()
-    found = np.empty((*rows.shape[:2], *points.shape[1:]))
-    _bent_all(np.ascontiguousarray(rows), np.ascontiguousarray(points), found)
+def bent(rows: Floats, points: Floats) -> Floats:
+    """(n, 3) points of one letter through its rows (k, ROW)."""
+    found: Floats = bent_all(rows[None, None], points[None, None])[0, 0]
     return found
 
 

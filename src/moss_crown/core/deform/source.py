@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 from moss_crown.core.deform import functions
-from moss_crown.core.deform.rows import KINDS, ROW
+from moss_crown.core.deform.rows import AMOUNT, BACK, KIND, KINDS, ROW
 from moss_crown.core.look import noise
 from moss_crown.core.look.glsl import LATTICE, Writer, functions_of, needed_by
 
@@ -63,16 +63,14 @@ def _choice(kinds: Sequence[str]) -> str:
 def script() -> str:
     """A module of TypeScript: `bent(rows, first, count, x, y, z)` answers a point (three numbers) of a letter through
     `count` rows that begin at `first` in an array of numbers."""
-    choice = "\n".join(
-        f"    case {number}: return {kind}_(s, t, h, r[i + 22], r[i + 23], r[i + 24], r[i + 25], r[i + 26], r[i + 27]);"
-        for kind, number in KINDS.items()
-    )
+    numbers = ", ".join(f"r[i + {AMOUNT + k}]" for k in range(ROW - AMOUNT))
+    choice = "\n".join(f"    case {number}: return {kind}_(s, t, h, {numbers});" for kind, number in KINDS.items())
     return f"""// @ts-nocheck
 // Written out from the core's deformers by `./crown deformers`; not to be edited.
 let R1 = 0, R2 = 0, R3 = 0;
 {_written(_Script({"lattice": 1}), _LATTICE_SCRIPT, tuple(KINDS))}
 function chosen(r, i, s, t, h) {{
-  switch (r[i + 21]) {{
+  switch (r[i + {KIND}]) {{
 {choice}
   }}
   R1 = R2 = 0;
@@ -81,14 +79,14 @@ function chosen(r, i, s, t, h) {{
 export function bent(r: ArrayLike<number>, first: number, count: number, x: number, y: number, z: number) {{
   for (let k = 0; k < count; k++) {{
     const i = first + k * {ROW};
-    if (r[i + 21] === 0 || r[i + 22] === 0) continue;
+    if (r[i + {KIND}] === 0 || r[i + {AMOUNT}] === 0) continue;
     const s = r[i] * x + r[i + 1] * y + r[i + 2] * z + r[i + 3];
     const t = r[i + 4] * x + r[i + 5] * y + r[i + 6] * z + r[i + 7];
     const h = r[i + 8] * x + r[i + 9] * y + r[i + 10] * z + r[i + 11];
     const p = chosen(r, i, s, t, h), q = R1, v = R2;
-    x = x + r[i + 12] * p + r[i + 13] * q + r[i + 14] * v;
-    y = y + r[i + 15] * p + r[i + 16] * q + r[i + 17] * v;
-    z = z + r[i + 18] * p + r[i + 19] * q + r[i + 20] * v;
+    x = x + r[i + {BACK + 0}] * p + r[i + {BACK + 1}] * q + r[i + {BACK + 2}] * v;
+    y = y + r[i + {BACK + 3}] * p + r[i + {BACK + 4}] * q + r[i + {BACK + 5}] * v;
+    z = z + r[i + {BACK + 6}] * p + r[i + {BACK + 7}] * q + r[i + {BACK + 8}] * v;
   }}
   return [x, y, z] as [number, number, number];
 }}

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.deform import DeformStep
-from moss_crown.core.document.motion import DriveStep, FollowStep, ReachingStep, ShiverStep
+from moss_crown.core.document.kinds import StepBase
+from moss_crown.core.document.motion import DriveStep, FollowStep, Pivot, ReachingStep, ShiverStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed, moving
 from moss_crown.core.draft.looks import look_at_frame
@@ -102,12 +103,13 @@ def see(shot: Shot) -> Seen:
                 [_block(shot, block) for block in structure.blocks],
                 wear is not None,
                 _pivots(shot, structure),
-                0 if bends is None else bends.shape[2],
-                [] if bends is None else kinds_of(bends),
+                bends.shape[2],
+                kinds_of(bends),
             )
         )
         tables.append(np.swapaxes(part.poses, 2, 3).astype(np.float32))
-        tables += [table for table in (wear, None if bends is None else bends.astype(np.float32)) if table is not None]
+        tables += [] if wear is None else [wear]
+        tables += [bends.astype(np.float32)] if bends.size else []
     tables.append(np.swapaxes(camera.poses, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
     head = SeenHead(
@@ -176,9 +178,9 @@ def _pivots(shot: Shot, structure: Structure) -> dict[str, list[Three | None]]:
     at = np.array([float(shot.last)])
     found: dict[str, list[Three | None]] = {}
     for index, step in enumerate(shot.steps):
-        if not isinstance(step, DriveStep | ShiverStep | DeformStep) or _in_world(step):
+        pivot = _pivot_of(step)
+        if pivot is None:
             continue
-        pivot = step.centre if isinstance(step, DeformStep) else step.pivot
         rows: list[Three | None] = []
         for block in structure.blocks:
             if block.step > index:
@@ -189,9 +191,14 @@ def _pivots(shot: Shot, structure: Structure) -> dict[str, list[Three | None]]:
     return found
 
 
-def _in_world(step: object) -> bool:
-    """Does a deformer stand in the world, so that no letter has its centre?"""
-    return isinstance(step, DeformStep) and step.space == "world"
+def _pivot_of(step: StepBase) -> Pivot | None:
+    """About what of a letter a step turns, or bends it; None for what does not, or stands in the world."""
+    match step:
+        case DriveStep() | ShiverStep():
+            return step.pivot
+        case DeformStep() if step.space != "world":
+            return step.centre
+    return None
 
 
 def _centres(structure: Structure, shot: Shot) -> dict[str, Three]:

@@ -12,7 +12,7 @@ from typing import Literal, Protocol, TypeAlias, TypedDict, TypeVar, cast
 from pydantic import TypeAdapter
 from pydantic.json_schema import JsonSchemaValue
 
-from moss_crown.core.deform.rows import ROW
+from moss_crown.core.deform.rows import AMOUNT, KIND, ROW
 from moss_crown.core.look.material import Grain, Images, Surface
 from moss_crown.core.motion.clearance import MEETS, OUT, SINKS
 from moss_crown.core.motion.poses import SPEEDS
@@ -31,7 +31,7 @@ class Tables(TypedDict):
     wear: list[str]
     speeds: list[str]
     contacts: dict[str, int]
-    bend: int
+    bend: dict[str, int]
 
 
 TABLES: Tables = {
@@ -39,10 +39,11 @@ TABLES: Tables = {
     "wear": ["red", "green", "blue", "share", "opacity", "softness"],
     "speeds": list(SPEEDS),
     "contacts": {"letters": MEETS, "stage": SINKS, "outside": OUT},
-    "bend": ROW,
+    "bend": {"row": ROW, "kind": KIND, "amount": AMOUNT},
 }
 """Columns of the tables: numbers of a pose (column by column), what a letter wears (`share` is that of its tint), whose
-speeds there are, the bits of a contact, and numbers of a row that bends a letter."""
+speeds there are, the bits of a contact, and how long a row is that bends a letter, with the places of its kind and of
+its amount."""
 
 
 def three(values: Iterable[float]) -> Three:

@@ -63,35 +63,34 @@ class Bending:
 def bending(of: Whereabouts, structure: Structure, moments: Frames, motion: bool) -> Bending | None:
     """For moments from the opening of a shutter to its end; None where nothing is ever bent. With `motion` also a frame
     after the opening."""
-    shot = of.shot
-    states = rows_at(of, structure, np.unique(np.linspace(shot.first, shot.last, STATES)))
-    if states is None:
+    if not of.bends:
         return None
+    states = _states(of, structure, STATES)
     begin, end = float(moments[0]), float(moments[-1])
-    rows = rows_at(of, structure, np.array([begin, (begin + end) / 2, end] if end > begin else [begin]))
-    assert rows is not None
-    if len(rows) > 1:
-        if (rows == rows[:1]).all():
-            rows = rows[:1]
-        else:
-            rows = rows_at(of, structure, np.linspace(begin, end, TIMES[-1]))
-            assert rows is not None
+    rows = rows_at(of, structure, np.linspace(begin, end, 3 if end > begin else 1))
+    if (rows == rows[:1]).all():
+        rows = rows[:1]
+    else:
+        rows = rows_at(of, structure, np.linspace(begin, end, TIMES[-1]))
     later = rows_at(of, structure, np.array([begin + 1])) if motion else None
     soft = np.array([not at_rest(np.concatenate([states[:, k], rows[:, k]])) for k in range(states.shape[1])], np.bool_)
     return Bending(rows, later, states, soft)
 
 
-def rows_at(of: Whereabouts, structure: Structure, frames: Frames) -> Floats | None:
-    """(f, l, k, ROW) the rows of all letters of a structure at frames; None where nothing bends."""
+def _states(of: Whereabouts, structure: Structure, count: int) -> Floats:
+    """(s, l, k, ROW) the rows of all letters at so many frames of the shot, from the first to the last."""
+    return rows_at(of, structure, np.unique(np.linspace(of.shot.first, of.shot.last, count)))
+
+
+def rows_at(of: Whereabouts, structure: Structure, frames: Frames) -> Floats:
+    """(f, l, k, ROW) the rows of all letters of a structure at frames."""
     return bends_of(of.moved(structure, frames), len(frames))
 
 
-def bends_of(blocks: Sequence[Moved], frames: int) -> Floats | None:
-    """(f, l, k, ROW) the rows of the letters of all blocks, as many for each as any has; None for none."""
+def bends_of(blocks: Sequence[Moved], frames: int) -> Floats:
+    """(f, l, k, ROW) the rows of the letters of all blocks, as many for each as any has; none where nothing bends."""
     most = max((block.bends.shape[2] for block in blocks if block.bends is not None), default=0)
-    if not most:
-        return None
-    found = []
+    found = [np.zeros((frames, 0, most, ROW))]
     for block in blocks:
         wide = np.zeros((frames, block.poses.shape[1], most, ROW))
         if block.bends is not None:
@@ -178,13 +177,11 @@ def draft_edges(of: Whereabouts, structure: Structure) -> Floats:
     found by differences in the letter's box, and lengths go by steps of the root of two: letters that are bent a little
     more keep their meshes.
     """
-    shot = of.shot
-    states = rows_at(of, structure, np.unique(np.linspace(shot.first, shot.last, DRAFT_STATES)))
     found = np.zeros(len(structure.letters))
-    if states is None:
+    if not of.bends:
         return found
-    last = np.array([float(shot.last)])
-    poses, eye = of.poses(structure, last)[0], camera(of, last, shot.aspect)
+    states, last = _states(of, structure, DRAFT_STATES), np.array([float(of.shot.last)])
+    poses, eye = of.poses(structure, last)[0], camera(of, last, of.shot.aspect)
     sizes = [block.setting.size for block in structure.blocks for _ in block.letters]
     for k, (letter, size) in enumerate(zip(structure.letters, sizes, strict=True)):
         own = [rows for rows in states[:, k] if not at_rest(rows)]

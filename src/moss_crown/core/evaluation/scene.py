@@ -6,14 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from moss_crown.core import limits
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.around import light_names, lights_at, surround_at
 from moss_crown.core.evaluation.bending import CHORD_PIXELS, COARSEST, bending, bent_solid, soft_solid
 from moss_crown.core.evaluation.seen import camera, shutter, shutter_frames
 from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
-from moss_crown.core.evaluation.solids import fineness, letter_solid, pixel, solid_address
+from moss_crown.core.evaluation.solids import as_many, fineness, letter_solid, pixel, solid_address
 from moss_crown.core.evaluation.whereabouts import Whereabouts
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.dressing import worn_by
@@ -89,9 +87,7 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                 built = letter_solid(*recipe, of.cache, tolerance=tolerance)
                 place_of[where] = len(solids) if len(built.triangles) else NOWHERE
                 solids += [built] * (place_of[where] != NOWHERE)
-                triangles += len(built.triangles)
-                if triangles > limits.TRIANGLES:
-                    raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
+                triangles = as_many(triangles + len(built.triangles))
             if place_of[where] != NOWHERE and not hidden[number]:
                 pose = np.ascontiguousarray(poses[:, count])
                 place, bent = place_of[where], None
@@ -102,9 +98,7 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                     bent = bent_solid(own, bends.rows[:, count], after, fine)
                     place = len(solids)
                     solids.append(own.solid)
-                    triangles += len(own.solid.triangles)
-                    if triangles > limits.TRIANGLES:
-                        raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
+                    triangles = as_many(triangles + len(own.solid.triangles))
                 letters.append(
                     Placed(
                         place,

@@ -8,7 +8,9 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core import limits
 from moss_crown.core.cache import Cache, address
+from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.setting import Block, form_of_letter
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import FINER, TOLERANCE, letter_outline
@@ -62,6 +64,13 @@ def letter_solid(
         ),
         lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
     )
+
+
+def as_many(triangles: int) -> int:
+    """So many triangles in all. Raises TooMany where there may not be."""
+    if triangles > limits.TRIANGLES:
+        raise TooMany("/steps", "triangles", triangles, limits.TRIANGLES)
+    return triangles
 
 
 def _strokes(glyphs: Glyphs, family: str) -> list[Line]:

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.camera import Subject
+from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.camera import camera_step, framing, moved_along
@@ -220,10 +221,17 @@ class Whereabouts:
         """(f, l, 4, 4) letter to world, for all letters of a structure."""
         return together(self.moved(structure, frames, restless), len(frames))
 
+    @cached_property
+    def bends(self) -> bool:
+        """Does any step bend letters?"""
+        return any(isinstance(step, DeformStep) for step in self.shot.steps)
+
     def boxed(self, structure: Structure, frames: Frames) -> Poses:
         """(f, l, 4, 4): poses that put the boxes of letters at rest where the letters are, bent or not."""
-        blocks, begin, found = self.moved(structure, frames), 0, []
-        for block in blocks:
+        if not self.bends:
+            return self.poses(structure, frames)
+        found, begin = [], 0
+        for block in self.moved(structure, frames):
             own = slice(begin, begin + block.poses.shape[1])
             begin = own.stop
             found.append(replace(block, poses=block.boxed(structure.boxes[own])))

@@ -180,10 +180,7 @@ def each(value: Any, frames: Frames, letters: Letters) -> Floats:
 
 
 def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Act:
-    frames = exposures(step.exposed, seen)
-    reach = drive_reach(step, cast, frames, around, above)
-    if step.on is not True:
-        reach = reach * switched(step.on, frames)
+    frames, reach = _reached(step, cast, seen, around, above)
     offset = step.offset
     move = each(offset.move, frames, cast.letters)
     spacing = each(offset.spacing, frames, cast.letters)
@@ -206,14 +203,19 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
 
 
 def _deform(step: DeformStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Soft:
-    frames = exposures(step.exposed, seen)
-    reach = drive_reach(step, cast, frames, around, above)
-    if step.on is not True:
-        reach = reach * switched(step.on, frames)
+    frames, reach = _reached(step, cast, seen, around, above)
     row = around.row()
     units = {scope: unit_of for scope, (unit_of, _) in cast.units.items()}
     at_rest = AtRest(row.rest, row.boxes, units, cast.letters)
     return soft(step, reach, frames, around.pivots(step.centre, frames), at_rest, around.fps, around.seed)
+
+
+def _reached(step: ReachingStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> tuple[Frames, Floats]:
+    """The frames at which a step is seen, on twos and threes, and how strongly letters feel it there (f, l) while it is
+    on."""
+    frames = exposures(step.exposed, seen)
+    reach = drive_reach(step, cast, frames, around, above)
+    return frames, reach if step.on is True else reach * switched(step.on, frames)
 
 
 def drive_reach(step: ReachingStep, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Floats:

@@ -458,7 +458,7 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
         if isinstance(step, SwapStep):
             rest = np.maximum(rest, last_rest(step, frame) + company.late)
             continue
-        if isinstance(step, DeformStep) and stays_bent(step):
+        if isinstance(step, DeformStep) and _stays_bent(step):
             continue
         if not isinstance(step, ReachingStep) or _goes_on(step) or len(step.reaches) != 1:
             return None
@@ -478,7 +478,7 @@ def _goes_on(step: ReachingStep) -> bool:
     return isinstance(step, WaveStep | RippleStep) or changes([v for name, v in step if name != "reaches"])
 
 
-def stays_bent(step: DeformStep) -> bool:
+def _stays_bent(step: DeformStep) -> bool:
     """Are letters bent alike at all frames, as long as nothing above moves them?"""
     return all(isinstance(reach, Everywhere) for reach in step.reaches) and not _goes_on(step) and not changes(step)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from moss_crown.core.deform.chain import bent, bent_all, bent_each, turned
+from moss_crown.core.deform.chain import bent, turned
 from moss_crown.core.deform.rows import ROW
 from moss_crown.core.form.ordering import ordered
 from moss_crown.core.motion.follow import followed, moving
@@ -17,9 +17,7 @@ def ready_motion() -> None:
     one, still = np.ones(1), np.zeros((3, 1))
     smooth_noise(1, one)
     moving(still)
-    rows = np.zeros((1, 1, 1, ROW))
-    bent(rows[0, 0], np.zeros((1, 3)))
-    bent_all(rows, np.zeros((1, 1, 3)))
-    bent_each(rows, np.zeros((1, 1, 3)))
-    turned(rows[0, 0], np.zeros((1, 3)), np.zeros(1, np.int64), np.array([[0.0, 0, 1]]))
+    rows = np.zeros((1, ROW))
+    bent(rows, np.zeros((1, 3)))
+    turned(rows, np.zeros((1, 3)), np.zeros(1, np.int64), np.array([[0.0, 0, 1]]))
     followed(still, one, 0.0, 25.0, np.ones(1, np.bool_), one, one)

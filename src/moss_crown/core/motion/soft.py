@@ -14,7 +14,7 @@ from typing import Any, Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.deform.chain import bent_all, bent_each
+from moss_crown.core.deform.chain import bent_all
 from moss_crown.core.deform.rows import AMOUNT, BACK, INTO, KIND, KINDS, ROW
 from moss_crown.core.document.deform import (
     BendStep,
@@ -244,7 +244,7 @@ def performed(done: Sequence[Deed], rest: Poses, frames: int) -> tuple[Poses, Fl
     known = 0
     for deed in done:
         if isinstance(deed, Act):
-            pivots = bent_each(rows[:, :, :known], deed.pivots) if known else deed.pivots
+            pivots = bent_all(rows[:, :, :known], deed.pivots[:, :, None])[:, :, 0] if known else deed.pivots
             waiting.append(replace(deed, pivots=pivots))
             continue
         row = rows[:, :, known]
@@ -281,7 +281,7 @@ def boxed(poses: Poses, bends: Floats, boxes: Floats) -> Poses:
     low, high = boxes.min(1), boxes.max(1)
     grid = np.array(list(np.ndindex(*BOX_GRID))) / (np.array(BOX_GRID) - 1)
     points = low[:, None] + grid * np.maximum(high - low, 1e-6)[:, None]
-    found = bent_all(bends, points)
+    found = bent_all(bends, points[None])
     ones = np.ones((*points.shape[:2], 1))
     fit = np.linalg.pinv(np.concatenate([points, ones], 2))  # (l, 4, n)
     affine = np.zeros((*found.shape[:2], 4, 4))

@@ -88,13 +88,17 @@ _TEXTS = """strict $.steps[*].keyvalue() ? (@.key == "text" || @.key == "texts" 
              .value.** ? (@.type() == "string")"""
 
 
+_ON_THE_SLATE = "shot where production_id = %s and deleted_at is null order by coalesce(rank, position), position"
+
+
 def list_shots(connection: Connection[Any], production: UUID) -> list[HeadRow]:
     production_name(connection, production)
     with connection.cursor(row_factory=class_row(HeadRow)) as cursor:
         return cursor.execute(
             """select id, document - 'steps' as head, revision, updated_at,
-                      jsonb_path_query_array(document, %s::jsonpath) as texts from shot
-               where production_id = %s and deleted_at is null order by coalesce(rank, position), position""",
+                      jsonb_path_query_array(document, %s::jsonpath) as texts
+               from """
+            + _ON_THE_SLATE,
             [_TEXTS, production],
         ).fetchall()
 
@@ -102,7 +106,8 @@ def list_shots(connection: Connection[Any], production: UUID) -> list[HeadRow]:
 def order_shots(connection: Connection[Any], production: UUID, ids: list[UUID]) -> None:
     """Put shots of a production into an order; those that are not named come after them, as they stood. Raises
     ProductionMissing, and ShotMissing for one that is not there; then nothing has changed."""
-    there = [row.id for row in list_shots(connection, production)]
+    production_name(connection, production)
+    there = [row[0] for row in connection.execute(f"select id from {_ON_THE_SLATE}", [production])]
     for id in ids:
         if id not in there:
             raise ShotMissing(id)

@@ -5,7 +5,7 @@ import { Hint } from '../../ui/controls';
 import { alongTabs, tabStop } from '../../ui/tabs';
 import { useShot, useShotStore } from '../context';
 import type { Step } from '../open/state';
-import { reaches } from '../reaching';
+import { deforms, reaches } from '../reaching';
 import { newId } from '../recipe/adding';
 import { moveStep } from '../recipe/recipe';
 import { stepTitle } from '../recipe/steps';
@@ -252,6 +252,7 @@ function MoveStep({ index, count, name }: { index: number; count: number; name: 
 }
 
 function aboutStep(step: Step): string {
+  if (deforms(step)) return 'bends what stands above it; steps below carry it on as it is bent';
   switch (step.kind) {
     case 'drive':
       return 'offset times reach; the rest place is final';
@@ -277,14 +278,6 @@ function aboutStep(step: Step): string {
       return 'size softens, power stays';
     case 'stage':
       return 'takes the shadows';
-    case 'bend':
-    case 'curl':
-    case 'twist':
-    case 'wave':
-    case 'wrap':
-    case 'ripple':
-    case 'blast':
-      return 'bends what stands above it; steps below carry it on as it is bent';
     case 'camera':
       return 'what a take sees';
     default:

@@ -1,7 +1,7 @@
 import type { Schemas } from '../../api/client';
-import { BOUNDS } from '../../api/facts';
+import { BOUNDS, FACTS } from '../../api/facts';
 import type { Step } from '../open/state';
-import type { Deformer, Reaching } from '../reaching';
+import { type Deformer, deforms, type Reaching } from '../reaching';
 import { at, isKeyed } from '../values';
 
 type Family = Schemas['FamilyOut'];
@@ -482,15 +482,17 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
 /** The tab of a light. Names may be alike: the number tells them apart. */
 export const lightGroup = (name: string | undefined, k: number) => `${k + 1} ${name ?? 'light'}`;
 
-const PIVOT = [
-  choice('/pivot/place', 'Pivot', {
+/** A place on a letter, its word, line or block. */
+const about = (at: string, label: string) => [
+  choice(`${at}/place`, label, {
     cap: 'cap height',
     left: 'left edge',
     right: 'right edge',
     own: 'own place',
   }),
-  choice('/pivot/about', 'of the'),
+  choice(`${at}/about`, 'of the'),
 ];
+const PIVOT = about('/pivot', 'Pivot');
 
 const SPRING = [
   number('/tempo', 'Tempo', { unit: 'Hz', step: 0.05 }),
@@ -705,7 +707,7 @@ const LIFTS = { up: 'up', front: 'to the front', along: 'along their way' };
 function deformFields(step: Deformer): FieldSpec[] {
   const world = step.space === 'world';
   return [
-    ...grouped(DEFORM_TITLES[step.kind], deforming(step)),
+    ...grouped(FACTS[step.kind].title, deforming(step)),
     ...grouped('Where', [
       {
         ...choice('/space', 'Stands in', { letter: 'each letter', block: 'the block', world: 'the world' }),
@@ -714,13 +716,7 @@ function deformFields(step: Deformer): FieldSpec[] {
       ...(world
         ? [vector('/centre/own', 'Centre', { unit: 'm', step: 0.05 })]
         : [
-            choice('/centre/place', 'Centre', {
-              cap: 'cap height',
-              left: 'left edge',
-              right: 'right edge',
-              own: 'own place',
-            }),
-            choice('/centre/about', 'of the'),
+            ...about('/centre', 'Centre'),
             ...(step.centre?.place === 'own'
               ? [vector('/centre/own', 'Centre place', { unit: 'cap heights', step: 0.02 })]
               : []),
@@ -730,16 +726,6 @@ function deformFields(step: Deformer): FieldSpec[] {
     ...reachingFields(step, 'Felt as one'),
   ];
 }
-
-const DEFORM_TITLES: Record<Deformer['kind'], string> = {
-  bend: 'Bend',
-  curl: 'Curl',
-  twist: 'Twist',
-  wave: 'Wave',
-  wrap: 'Wrap',
-  ripple: 'Ripple',
-  blast: 'Blast',
-};
 
 function deforming(step: Deformer): FieldSpec[] {
   const angle = number('/angle', 'Angle', { unit: '°', step: 1, decimals: 1 });
@@ -834,6 +820,7 @@ interface More {
 }
 
 function specsOf(step: Step, more: More): FieldSpec[] {
+  if (deforms(step)) return deformFields(step);
   switch (step.kind) {
     case 'block':
       return blockFields(step, more.family);
@@ -870,14 +857,6 @@ function specsOf(step: Step, more: More): FieldSpec[] {
       ];
     case 'drive':
       return driveFields(step, more.family);
-    case 'bend':
-    case 'curl':
-    case 'twist':
-    case 'wave':
-    case 'wrap':
-    case 'ripple':
-    case 'blast':
-      return deformFields(step);
     case 'follow':
       return [
         choice('/way', 'Follows as', { spring: 'a spring', lag: 'a lag' }),

@@ -73,7 +73,7 @@ export function shadowsOf(bend: Bend, uniforms: BendUniforms): [THREE.Material, 
 
 /** Tell a shader the rows of letters at a frame, in the order of its instances. */
 export function tellRows(uniforms: BendUniforms, span: SeenSpan, frame: number, letters: number[]) {
-  const long = span.bends * TABLES.bend;
+  const long = span.bends * TABLES.bend.row;
   if (!long) return;
   const width = long / 4;
   const height = Math.max(1, letters.length);
@@ -99,7 +99,7 @@ export function tellRows(uniforms: BendUniforms, span: SeenSpan, frame: number, 
 
 /** A place of a letter's own space as its rows leave it. */
 export function bentPlace(rows: Float32Array, x: number, y: number, z: number): [number, number, number] {
-  return bent(rows, 0, rows.length / TABLES.bend, x, y, z);
+  return bent(rows, 0, rows.length / TABLES.bend.row, x, y, z);
 }
 
 /** A place of a letter in the world at a frame: bent, then put where the letter is. */

@@ -28,6 +28,8 @@ const MOST_KEPT = 400;
 export const OF_EACH = 0.5;
 const APART = Math.sqrt(1 - OF_EACH * OF_EACH);
 const NOTHING = new THREE.BufferGeometry();
+/** What is left of a letter's opacity where it is not drawn any more. */
+const UNSEEN = 0.002;
 const BOTH_SIDES = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
 const TINT = new THREE.Color();
 const FACTORS = new THREE.Vector4();
@@ -62,6 +64,7 @@ export class Letters {
   private readonly keys = new WeakMap<SeenSpan, string>();
   private readonly pose = new THREE.Matrix4();
   private places: Place[] = [];
+  private readonly within = new Map<THREE.BatchedMesh, number[]>(); // the letters of a batch, in its order
   private look: Look | null = null;
   private wearsKey = '';
   private shownKey = '';
@@ -119,8 +122,7 @@ export class Letters {
     if (span.bends) {
       for (const batch of this.batches()) {
         const uniforms = bendsOf(batch.material as THREE.Material);
-        const own = this.places.filter((p) => p.batch === batch).map((p) => p.letter);
-        if (uniforms) tellRows(uniforms, span, frame, own);
+        if (uniforms) tellRows(uniforms, span, frame, this.within.get(batch) ?? []);
       }
     }
     this.wear(span, frame);
@@ -144,7 +146,7 @@ export class Letters {
         left,
       );
       batch.setColorAt(instance, FACTORS);
-      batch.setVisibleAt(instance, left > 0.002);
+      batch.setVisibleAt(instance, left > UNSEEN);
     }
     for (const batch of this.batches()) {
       const material = batch.material as THREE.MeshPhysicalMaterial;
@@ -173,10 +175,10 @@ export class Letters {
   private rest(span: SeenSpan) {
     this.restOf = span;
     for (const batch of this.batches()) {
-      const own = this.places.filter((p) => p.batch === batch);
+      const own = this.within.get(batch) ?? [];
       setRest(
         batch.material as THREE.Material,
-        own.map((p) => span.letters[p.letter] as LetterAtRest),
+        own.map((letter) => span.letters[letter] as LetterAtRest),
       );
     }
   }
@@ -225,13 +227,22 @@ export class Letters {
       if (letter.tint) batch.setColorAt(instance, TINT.setRGB(...letter.tint, THREE.LinearSRGBColorSpace));
       this.places.push({ batch, instance, letter: k });
     }
+    this.within.set(
+      batch,
+      this.places.filter((p) => p.batch === batch).map((p) => p.letter),
+    );
     return batch;
   }
 
   private clear() {
-    for (const batch of this.batches()) batch.dispose();
+    for (const batch of this.batches()) {
+      batch.customDepthMaterial?.dispose();
+      batch.customDistanceMaterial?.dispose();
+      batch.dispose();
+    }
     this.title.clear();
     this.places = [];
+    this.within.clear();
   }
 
   private trim(kept: Set<string>) {
@@ -309,23 +320,17 @@ export class Letters {
     return all.isEmpty() ? ball.set(new THREE.Vector3(), 1) : all.getBoundingSphere(ball);
   }
 
-  /** The number of the letter that is drawn where a ray meets it; -1 for none. */
-  hitBy(ray: THREE.Raycaster): number {
-    this.title.updateMatrixWorld(true);
-    const hit = ray.intersectObjects(this.title.children, false)[0];
-    return this.places.find((p) => p.batch === hit?.object && p.instance === hit?.batchId)?.letter ?? -1;
-  }
-
-  /** The same of letters that may be bent, by their vertices as they are bent. */
-  hitIn(ray: THREE.Raycaster, span: SeenSpan, frame: number): number {
+  /** The number of the letter that is seen where a ray meets it at a frame, as it is bent there; -1 for none. */
+  hitBy(ray: THREE.Raycaster, span: SeenSpan, frame: number): number {
     const mesh = new THREE.Mesh(undefined, BOTH_SIDES);
     let found = -1;
     let nearest = Number.POSITIVE_INFINITY;
     span.letters.forEach(({ recipe }, letter) => {
+      if ((wearAt(span, frame, letter) ?? PLAIN).opacity <= UNSEEN) return;
       const rows = rowsAt(span, frame, letter);
+      const bent = isBent(rows);
       mesh.matrixWorld.fromArray(poseAt(span, frame, letter));
       for (const part of this.built.get(recipe)?.values() ?? []) {
-        const bent = isBent(rows);
         mesh.geometry = bent ? bentGeometry(part, rows) : part;
         const [hit] = ray.intersectObject(mesh, false);
         if (bent) mesh.geometry.dispose();

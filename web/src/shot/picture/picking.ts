@@ -135,7 +135,7 @@ export class Picking {
     const ray = new THREE.Raycaster();
     ray.setFromCamera(new THREE.Vector2(x * 2 - 1, 1 - y * 2), this.camera());
     const span = this.span();
-    return span?.bends ? this.letters.hitIn(ray, span, this.frame) : this.letters.hitBy(ray);
+    return span ? this.letters.hitBy(ray, span, this.frame) : -1;
   }
 
   /** Letters whose middle lies within a rectangle of the picture. */

@@ -1,0 +1,94 @@
+import * as THREE from 'three';
+import { describe, expect, it } from 'vitest';
+import { TABLES } from '../../api/facts';
+import { isBent, rowsAt, type SeenSpan } from '../draft';
+import {
+  type BendUniforms,
+  bending,
+  bendOf,
+  bentBox,
+  bentGeometry,
+  placeIn,
+  tellRows,
+  UNBENT,
+} from './bending';
+
+const { row, kind, amount } = TABLES.bend;
+/** A wave that lifts everything within a metre of the middle, at most by a height. */
+function lifted(height: number): Float32Array {
+  const rows = new Float32Array(row);
+  for (const k of [0, 5, 10, 12, 16, 20]) rows[k] = 1; // there and back without turning
+  rows[kind] = 4;
+  rows.set([height, 2, 0, 1, 0], amount);
+  return rows;
+}
+const IDENTITY = new THREE.Matrix4().elements;
+const span = (...letters: Float32Array[]) =>
+  ({
+    first: 3,
+    last: 3,
+    letters: letters.map(() => ({})),
+    bends: 1,
+    bent_by: ['wave'],
+    rows: Float32Array.from(letters.flatMap((rows) => [...rows])),
+    poses: Float32Array.from(letters.flatMap(() => IDENTITY)),
+  }) as unknown as SeenSpan;
+
+describe('bent letters', () => {
+  it('are bent where a row has a kind and an amount', () => {
+    expect(isBent(lifted(0.5))).toBe(true);
+    expect(isBent(lifted(0))).toBe(false);
+    expect(isBent(new Float32Array(row))).toBe(false);
+    expect(isBent(null)).toBe(false);
+  });
+
+  it('have rows of their own at each frame', () => {
+    const rows = rowsAt(span(lifted(0.25), lifted(0.5)), 3, 1);
+    expect(rows?.length).toBe(row);
+    expect(rows?.[amount]).toBe(0.5);
+  });
+
+  it('are where their rows and then their poses put them', () => {
+    const one = span(lifted(0.5));
+    one.poses.set([0, 0, 7], 12);
+    expect(placeIn(one, 3, 0, new THREE.Vector3(0, 0, 0)).toArray()).toEqual([0, 0.5, 7]);
+    expect(placeIn(one, 3, 0, new THREE.Vector3(1, 0.25, 0)).y).toBeCloseTo(0.25, 6);
+  });
+
+  it('have a box around all of them, and vertices to be picked by', () => {
+    const box = bentBox(
+      new THREE.Box3(new THREE.Vector3(-1, 0, 0), new THREE.Vector3(1, 1, 0.2)),
+      lifted(0.5),
+    );
+    expect([box.min.y, box.max.y].map((y) => Math.round(1e6 * y) / 1e6)).toEqual([0, 1.5]);
+    const flat = new THREE.BufferGeometry().setFromPoints([
+      new THREE.Vector3(0, 0, 0),
+      new THREE.Vector3(0.5, 0, 0),
+    ]);
+    const found = bentGeometry(flat, lifted(0.5)).attributes.position as THREE.BufferAttribute;
+    expect([0, 1].map((k) => Math.round(1e5 * found.getY(k)) / 1e5)).toEqual([0.5, 0.25]);
+    expect((flat.attributes.position as THREE.BufferAttribute).getY(0)).toBe(0);
+  });
+
+  it('are told to a shader a line of texels each, in the order of its instances', () => {
+    const uniforms: BendUniforms = { bends: { value: null } };
+    tellRows(uniforms, span(lifted(0.25), lifted(0.5)), 3, [1, 0]);
+    const table = uniforms.bends.value as THREE.DataTexture;
+    expect([table.image.width, table.image.height]).toEqual([row / 4, 2]);
+    const data = table.image.data as Float32Array;
+    expect([data[amount], data[row + amount]]).toEqual([0.5, 0.25]);
+    tellRows(uniforms, span(lifted(1)), 3, [0]);
+    expect(uniforms.bends.value?.image.height).toBe(1);
+  });
+
+  it('ask for no shader of their own where nothing bends, and else find their places in three', () => {
+    expect(bendOf({ bends: 0, bent_by: [] as string[] } as SeenSpan)).toBe(UNBENT);
+    expect(bending('anything', UNBENT)).toBe('anything');
+    const bend = { key: 'wave 1', source: 'vec3 bent(int letter, vec3 p);' };
+    const physical = bending(THREE.ShaderLib.physical.vertexShader, bend);
+    for (const told of [bend.source, 'transformed = bent(', 'objectNormal = bentNormal('])
+      expect(physical).toContain(told);
+    expect(bending(THREE.ShaderLib.depth.vertexShader, bend)).toContain('transformed = bent(');
+    expect(() => bending('void main() {}', bend)).toThrow("three's shader has no");
+  });
+});
