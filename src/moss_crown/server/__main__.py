@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import gc
 import os
 import sys
 
 from moss_crown.server.pool import Pool
-from moss_crown.server.process import end_with_parent
+from moss_crown.server.process import end_with_parent, loading
 from moss_crown.server.settings import Settings
 
 
@@ -19,15 +18,13 @@ def main() -> None:
     pool = Pool(settings.job_seconds, settings.job_bytes)
     # The compute process loads while this one does. Its imports stay below: a spawned process reads this file too.
     pool.draft.begin(1)
-    gc.disable()  # what is loaded stays: to look through it again and again takes a tenth of the time
-    import uvicorn
+    with loading():
+        import uvicorn
 
-    from moss_crown.server.app import configure_logs, create_app
+        from moss_crown.server.app import configure_logs, create_app
 
-    configure_logs()
-    application = create_app(settings, pool)
-    gc.freeze()
-    gc.enable()
+        configure_logs()
+        application = create_app(settings, pool)
     uvicorn.run(
         application,
         host=settings.host,

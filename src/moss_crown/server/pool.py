@@ -36,7 +36,7 @@ import structlog
 
 from moss_crown.core.errors import TitleError
 from moss_crown.server.errors import ComputeBusy, ComputeFailed, ComputeTooLong
-from moss_crown.server.process import give_way, resident_bytes, stood_still, used_seconds
+from moss_crown.server.process import give_way, loading, resident_bytes, stood_still, used_seconds
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -72,9 +72,10 @@ def _serve(connection: Connection, parent: int, room: Room) -> None:
     if room.gives_way:
         give_way()
     _watch(parent)
-    module = importlib.import_module(room.module)
-    if room.warm:
-        getattr(module, room.warm)()
+    with loading():
+        module = importlib.import_module(room.module)
+        if room.warm:
+            getattr(module, room.warm)()
     connection.send_bytes(b"ready")
     trim = ctypes.CDLL(None).malloc_trim
     while True:

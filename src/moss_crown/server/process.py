@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import ctypes
+import gc
 import os
 import signal
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 _PR_SET_PDEATHSIG = 1
@@ -15,6 +18,17 @@ def end_with_parent(parent: int | None = None) -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
     if parent is not None and os.getppid() != parent:
         os.kill(os.getpid(), signal.SIGTERM)
+
+
+@contextmanager
+def loading() -> Iterator[None]:
+    """Load modules within: what is loaded stays, and to look through it again and again takes a sixth of the time."""
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.freeze()
+        gc.enable()
 
 
 GIVES_WAY = 10
