@@ -9,6 +9,7 @@ from bench import (
     bits,
     busy,
     day,
+    deform,
     edges,
     frame,
     hostile,
@@ -44,6 +45,7 @@ ALL: dict[str, Callable[..., None]] = {
     "busy": busy.main,
     "kills": kills.main,
     "day": day.main,
+    "deform": deform.main,
 }
 LONG = ("bits", "plain", "solids", "hostile", "peer", "looks", "busy", "kills", "day")
 """These take many minutes and run only when they are named."""

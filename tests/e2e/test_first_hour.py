@@ -89,6 +89,23 @@ def test_what_a_motion_could_not_set_stays_in_its_dialog(quiet, server):
     assert quiet.locator("nav[aria-label=Recipe] [aria-current=step]").inner_text().startswith("Flip drum")
 
 
+def test_a_sign_hangs_from_a_rail_that_goes_with_it(quiet, server):
+    shot = new_shot(quiet, server, "ANCHOR INN")
+    for rig, kinds in (("Hanging sign", ["emblem", "emblem", "emblem", "group"]), ("Hinge", [])):
+        quiet.keyboard.press("m")
+        dialog = quiet.get_by_role("dialog", name="Motions")
+        dialog.get_by_role("tab", name="rigs").click()
+        dialog.get_by_role("button", name=rig).first.click()
+        dialog.get_by_role("button", name=f"Set {rig}").click()
+        dialog.wait_for(state="detached", timeout=60_000)
+        saved(quiet)
+        brought = [s for s in document(server, shot)["steps"] if s["id"].startswith("rig-")]
+        assert [s["kind"] for s in brought] == kinds
+        assert quiet.get_by_text("run into").count() == 0
+    quiet.keyboard.press("Control+z")
+    quiet.locator("nav[aria-label=Recipe]").get_by_text("Rail").wait_for()
+
+
 def test_tabs_take_arrows_and_parts_of_the_screen_f6(quiet, server):
     new_shot(quiet, server, "TI")
     quiet.get_by_role("tab", name="Text").focus()

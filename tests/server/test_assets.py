@@ -73,6 +73,19 @@ def test_an_emblem_is_a_step_whose_parts_are_letters(server, production):
     assert glb.status_code == 200
 
 
+def test_every_production_has_the_bundled_drawings_and_keeps_them(server, production):
+    where = f"/api/productions/{production}/assets"
+    listed = {a["name"]: a for a in server.client.get(where, params={"kind": "emblem"}).json() if a["bundled"]}
+    assert {"Rail", "Cord", "Rule", "Ring"} <= set(listed)
+    assert not [a for a in server.client.get(where, params={"kind": "font"}).json() if a["bundled"]]
+    ring = listed["Ring"]
+    step = {"kind": "emblem", "id": "ring", "emblem": ring["id"], "size": 2.0}
+    shot, edited = shot_with(server, production, [{"op": "add", "path": "/steps/1", "value": step}])
+    assert edited.status_code == 200
+    assert server.client.get(f"/api/shots/{shot}/draft", timeout=60).status_code == 200
+    assert server.client.delete(f"{where}/{ring['id']}").status_code == 404
+
+
 @pytest.mark.parametrize(
     ("kind", "raw"),
     [

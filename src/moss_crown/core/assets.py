@@ -15,6 +15,7 @@ from moss_crown.core.errors import FamilyUnknown, PictureUnknown
 from moss_crown.core.look import pictures
 from moss_crown.core.type import emblem, families, shape
 from moss_crown.core.type.families import FAMILIES
+from moss_crown.core.type.ornaments import ORNAMENTS
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ def is_at_hand(id: str) -> bool:
 
 
 def assets_of(shot: Shot) -> dict[str, str]:
-    """Every family, emblem and picture that a shot names, with the first place that names it."""
+    """Every family, picture, and emblem that is not bundled, that a shot names, with the first place that names it."""
     found: dict[str, str] = {}
     for index, step in enumerate(shot.steps):
         if isinstance(step, BlockStep):
@@ -83,7 +84,9 @@ def assets_of(shot: Shot) -> dict[str, str]:
             continue
         for path, value in named:
             for family in [key.value for key in value.keys] if isinstance(value, Keyed) else [value]:
-                if family is not None and (step.kind != "environment" or pictures.is_picture(family)):
+                if family is None or family in ORNAMENTS:
+                    continue
+                if step.kind != "environment" or pictures.is_picture(family):
                     found.setdefault(str(family), path)
     return found
 

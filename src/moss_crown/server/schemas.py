@@ -394,12 +394,15 @@ class Dressing(Message):
 
 
 class AssetOut(BaseModel):
+    """`bundled`: it ships with the application, and is in every production."""
+
     id: str
     kind: str
     name: str
     remarks: list[str]
     path: str
     box: list[float]
+    bundled: bool = False
 
 
 class AxisOut(BaseModel):

@@ -1058,7 +1058,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Assets */
+        /**
+         * List Assets
+         * @description Those that the production brought in, then, of emblems, those that ship with the application.
+         */
         get: operations["list_assets_api_productions__production__assets_get"];
         put?: never;
         /**
@@ -1354,7 +1357,10 @@ export interface components {
              */
             angle: number;
         };
-        /** AssetOut */
+        /**
+         * AssetOut
+         * @description `bundled`: it ships with the application, and is in every production.
+         */
         AssetOut: {
             /** Id */
             id: string;
@@ -1368,6 +1374,11 @@ export interface components {
             path: string;
             /** Box */
             box: number[];
+            /**
+             * Bundled
+             * @default false
+             */
+            bundled: boolean;
         };
         /**
          * AxisOut

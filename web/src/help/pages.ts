@@ -34,7 +34,7 @@ export const PAGES: Page[] = [
       'Enter makes a line. The chooser of families shows your own words in every family; fonts of your own are brought in there too, as TTF, OTF, WOFF or a collection.',
       'Press letters in the picture, or drag a frame around them: they can have a size, weight, depth and place of their own. Alt and an arrow kerns, Alt, Shift and an arrow nudges. Patterns do the same by rule: every second letter, the first of each word, the last line.',
       'Baseline bends lines along an arc, around a drum, along a path that is drawn, or along the outline of an emblem. Place aligns a block, fits it to the frame, stands it on the stage, hangs it on the wall or leans it there, or lifts it clear of both.',
-      'An emblem is a drawing of your own, brought in as SVG: its parts act as letters, so that all motion works on it.',
+      'An emblem is a drawing of your own, brought in as SVG, or one that ships with the application, such as a rule or a ring: its parts act as letters, so that all motion works on it.',
     ],
     kinds: ['block', 'emblem'],
   },

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Literal, TypeAlias
 
 from pydantic import Field
@@ -24,13 +24,15 @@ from moss_crown.core.document.deform import (
     WaveStep,
     WrapStep,
 )
-from moss_crown.core.document.kinds import Name
+from moss_crown.core.document.kinds import Name, StepBase, Vec3
+from moss_crown.core.document.letters import EmblemStep
 from moss_crown.core.document.motion import (
     Cadence,
     DriveStep,
     DrumStep,
     Everywhere,
     FollowStep,
+    GroupStep,
     Noise,
     Offset,
     Pivot,
@@ -41,6 +43,7 @@ from moss_crown.core.document.motion import (
     Zone,
 )
 from moss_crown.core.document.values import Ease, Formula, Model, straight
+from moss_crown.core.type.ornaments import CORD, CORD_SHAPE, RAIL, RAIL_SHAPE
 
 Group: TypeAlias = Literal["arrive", "leave", "stay", "rig", "own"]
 MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep | AnyDeform
@@ -59,9 +62,26 @@ class MotionSet(Model):
 
 
 @dataclass(frozen=True)
+class Hangs:
+    """By what a block can hang, in metres of the world at rest.
+
+    Two `hooks` on its upper edge as (x, y), the `top` of its letters, how `wide` and `deep` they are, the `middle` of
+    the one and `z` of the other, and how far it stands `above` the floor."""
+
+    hooks: tuple[tuple[float, float], tuple[float, float]]
+    top: float
+    z: float
+    wide: float
+    middle: float = 0.0
+    above: float = math.inf
+    deep: float = 0.28
+
+
+@dataclass(frozen=True)
 class Where:
     """What an entry is made for: frames a second, first and last frame, cap height, letters, the distance of the
-    camera, and the texts that a rig goes through, the block's own one last."""
+    camera, and the texts that a rig goes through, the block's own one last. Of the block that it moves: its id, its
+    place where that is constant, and by what it can hang."""
 
     fps: float
     first: int
@@ -70,6 +90,9 @@ class Where:
     count: int
     away: float
     texts: tuple[str, ...]
+    block: str = "title"
+    place: Vec3 | None = None
+    hangs: Callable[[], Hangs] = field(default=lambda: Hangs(((-1.0, 0.5), (1.0, 0.5)), 0.5, 0.0, 2.0))
 
     def frames(self, seconds: float) -> float:
         return round(seconds * self.fps, 1)
@@ -90,7 +113,7 @@ class Where:
 class Made:
     """An entry made for a shot: its steps, and what it sets of the block itself."""
 
-    steps: tuple[MotionStep, ...]
+    steps: tuple[StepBase, ...]
     block: tuple[tuple[str, Any], ...] = ()
 
 
@@ -136,7 +159,7 @@ def _spring(tempo: float, damping: float) -> FollowStep:
     return FollowStep(id="spring", tempo=tempo, damping=damping)
 
 
-def _one(*steps: MotionStep) -> Made:
+def _one(*steps: StepBase) -> Made:
     return Made(steps)
 
 
@@ -230,6 +253,70 @@ def _orbit(w: Where) -> Made:
     opening = f"min(1000, {radius:g} / max(0.002, 1 - smooth({a:g}, {b:g}, f)))"
     baseline = {"kind": "drum", "radius": {"formula": opening}, "start": {"formula": start}}
     return Made((), (("baseline", baseline),))
+
+
+BROUGHT = "rig-"
+"""So begin the ids of steps that a rig brings along beside the motion: they go when another motion takes its place."""
+_THICK, _CLEAR = 0.07, 0.12
+"""Of a rail, and of what is left below a sign, in cap heights."""
+_SWING, _LEAST, _TEMPO = 38.0, 1.2, 0.85
+"""Degrees at first and at last, and swings a second."""
+
+
+def _hanging_sign(w: Where) -> Made:
+    """The block and two cords swing as one about a rail; each swing is a key, smaller than the one before."""
+    hangs = w.hangs()
+    lift = max(0.0, _CLEAR * w.size - hangs.above) if w.place else 0.0
+    rail = round(hangs.top + lift + 0.75 * w.size, 4)
+    thick = round(_THICK * w.size, 4)
+    deep = round(thick / max(hangs.deep, 1e-3), 4)
+    middle = round(hangs.middle, 4)
+    cords: list[StepBase] = []
+    for number, (x, y) in enumerate(hangs.hooks, 1):
+        long = rail - y - lift
+        cords.append(
+            EmblemStep(
+                id=f"{BROUGHT}cord-{number}",
+                name=f"Cord {number}",
+                emblem=CORD,
+                size=round(long, 4),
+                move=(round(x, 4), round(y + lift, 4), round(hangs.z, 4)),
+                scale=(max(0.05, round(0.55 * thick / (CORD_SHAPE * long), 4)), 1.0, deep),
+            )
+        )
+    long = hangs.wide + 0.8 * w.size
+    bar = EmblemStep(
+        id=f"{BROUGHT}rail",
+        name="Rail",
+        emblem=RAIL,
+        size=thick,
+        move=(middle, rail, round(hangs.z, 4)),
+        scale=(round(long / (RAIL_SHAPE * thick), 4), 1.0, deep),
+    )
+    # As many swings as the shot has time for, up to eight halves, each smaller by the same share.
+    half = 0.5 / _TEMPO
+    last = int(min(8, max(3, (0.85 * (w.last - w.first) / w.fps - 0.15) // half)))
+    peak = (_LEAST / _SWING) ** (1 / (last - 1))
+    keys = [
+        {
+            "frame": w.at(0.15 + half * k),
+            "value": [round(_SWING * (-peak) ** k, 2) if k < last else 0.0, 0.0, 0.0],
+            "ease": {"leave": [0.36, 0.0], "arrive": [0.64, 1.0]},
+        }
+        for k in range(last + 1)
+    ]
+    sign = GroupStep.model_validate(
+        {
+            "id": f"{BROUGHT}sign",
+            "name": "Hanging sign",
+            "members": [w.block, *(cord.id for cord in cords)],
+            "pivot": "own",
+            "own": (middle, rail, round(hangs.z, 4)),
+            "turn": {"keys": keys},
+        }
+    )
+    raised = (("move", [w.place[0], round(w.place[1] + lift, 4), w.place[2]]),) if w.place and lift else ()
+    return Made((*cords, bar, sign), raised)
 
 
 def _entries() -> list[Entry]:
@@ -708,6 +795,13 @@ def _entries() -> list[Entry]:
                     turn=(60.0, 0.0, 6.0),
                 )
             ),
+        ),
+        entry(
+            "hanging-sign",
+            "Hanging sign",
+            "rig",
+            "hangs from a rail by two cords, is let go and settles",
+            _hanging_sign,
         ),
         entry(
             "span",

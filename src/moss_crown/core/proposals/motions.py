@@ -6,13 +6,27 @@ from collections.abc import Sequence
 from typing import Any, TypeAlias
 
 import numpy as np
+from numpy.typing import NDArray
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.motion import GroupStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.solids import solid_of
+from moss_crown.core.form.mesh import Solid
 from moss_crown.core.proposals.clearing import with_room
-from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, TEXTS_WANTED, Made, MotionSet, Where
+from moss_crown.core.proposals.motion_book import (
+    BOOK,
+    BROUGHT,
+    OTHER_TEXTS,
+    TEXTS_WANTED,
+    Hangs,
+    Made,
+    MotionSet,
+    Where,
+)
+from moss_crown.core.stage.staging import floor_below
 from moss_crown.core.values.sampling import sample_choice, sample_one
 
 Patch: TypeAlias = list[dict[str, Any]]
@@ -34,7 +48,60 @@ def where(shot: Shot, texts: Sequence[str] = ()) -> Where:
         len(structure.letters),
         float(np.linalg.norm(camera.poses[0, :3, 3])),
         (*wanted, own) if wanted or own else ("",),
+        step.id,
+        step.move if isinstance(step.move, tuple) else None,
+        lambda: _hangs(shot, of, step.id),
     )
+
+
+_HOOKS, _TRIED = (0.16, 0.84), 25
+"""Where cords would best hold a line, as shares of its width, and how many places on a letter are tried for it."""
+
+
+def _hangs(shot: Shot, of: Evaluation, id: str) -> Hangs:
+    """By what a block hangs: the two letters of its upper line that stand best for it, each where it is highest, and
+    there nearest to its middle."""
+    structure = of.structure(shot.last)
+    number = next((k for k, own in enumerate(structure.blocks) if shot.steps[own.step].id == id), -1)
+    corners = of.block_corners(shot.last).get(id, np.zeros((0, 3)))
+    if number < 0 or not len(corners):
+        raise DocumentInvalid("motion", "a block with letters", "there is nothing to hang")
+    block, low, high = structure.blocks[number], corners.min(0), corners.max(0)
+    upper = [k for k, letter in enumerate(block.letters) if letter.line == 0 and letter.right > letter.left]
+    poses = of.resting(structure, shot.last).poses[number]
+    hooks = []
+    for share in _HOOKS if upper else ():
+        wanted = low[0] + share * (high[0] - low[0])
+        tops = [
+            _top(poses[k], solid_of(block.letters[k], block.form, of.cache), wanted if len(upper) == 1 else None)
+            for k in upper
+        ]
+        hooks.append(min(tops, key=lambda top: abs(top[0] - wanted)))
+    floor = floor_below(shot, shot.last)
+    return Hangs(
+        (hooks[0], hooks[1]),
+        float(high[1]),
+        float((low[2] + high[2]) / 2),
+        float(high[0] - low[0]),
+        float((low[0] + high[0]) / 2),
+        float(low[1] - floor),
+        float(high[2] - low[2]),
+    )
+
+
+def _top(pose: NDArray[np.float64], solid: Solid, near: float | None) -> tuple[float, float]:
+    """Where a letter is highest, as (x, y) of the world, as near as may be to its middle, or to an x."""
+    at = solid.vertices @ pose[:3, :3].T + pose[:3, 3]
+    edges = np.sort(np.concatenate([solid.triangles[:, [0, 1]], solid.triangles[:, [1, 2]]]), 1)
+    (xa, ya), (xb, yb) = at[edges[:, 0], :2].T, at[edges[:, 1], :2].T
+    left, right = float(at[:, 0].min()), float(at[:, 0].max())
+    tried = np.linspace(left, right, _TRIED + 2)[1:-1]
+    share = (tried[:, None] - xa) / np.where(xb == xa, np.inf, xb - xa)
+    heights = np.where((share >= 0) & (share <= 1) & (xa != xb), ya + share * (yb - ya), -np.inf).max(1)
+    good = heights >= heights.max() - 0.03 * float(np.ptp(at[:, 1]))
+    middle = (left + right) / 2 if near is None else near
+    best = min(np.flatnonzero(good).tolist(), key=lambda k: abs(tried[k] - middle))
+    return float(tried[best]), float(heights[best])
 
 
 def _block(shot: Shot) -> BlockStep | EmblemStep:
@@ -45,7 +112,8 @@ def _block(shot: Shot) -> BlockStep | EmblemStep:
 
 
 def moved_by(shot: Shot, made: Made, keep: bool) -> Patch:
-    """The patch that gives a shot a motion, in place of its motion steps or, with `keep`, after them."""
+    """The patch that gives a shot a motion, in place of its motion steps, and of what a rig brought beside them, or,
+    with `keep`, after them."""
     patch: Patch = []
     steps = [step.model_dump(mode="json") for step in shot.steps]
     block = shot.steps.index(_block(shot))
@@ -56,14 +124,18 @@ def moved_by(shot: Shot, made: Made, keep: bool) -> Patch:
         path = f"/steps/{block}/{member}"
         patch.append({"op": "replace", "path": path, "value": _settled(value, old, shot.steps[block].id)})
     place = max(k for k, s in enumerate(shot.steps) if s.kind in ("block", "emblem", "form")) + 1
-    old_steps = [k for k, s in enumerate(shot.steps) if s.facts.moves]
+    old_steps = [k for k, s in enumerate(shot.steps) if s.facts.moves or s.id.startswith(BROUGHT)]
     if keep and old_steps:
         place = max(place, old_steps[-1] + 1)
     taken = {s.id for s in shot.steps}
+    named: dict[str, str] = {}
     for step in made.steps:
         free = next(i for i in (step.id, *(f"{step.id}-{n}" for n in range(2, 999))) if i not in taken)
         taken.add(free)
+        named[step.id] = free
         value = step.model_dump(mode="json") | {"id": free}
+        if isinstance(step, GroupStep):
+            value["members"] = [named.get(member, member) for member in step.members]
         patch.append({"op": "add", "path": f"/steps/{place}", "value": value})
         place += 1
     if not keep:

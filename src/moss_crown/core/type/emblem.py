@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from moss_crown.core.cache import Shelf
 from moss_crown.core.errors import FamilyUnknown
 from moss_crown.core.type.fonts import OutlineSink
+from moss_crown.core.type.ornaments import ORNAMENTS, Ornament
 
 Line: TypeAlias = NDArray[np.float64]
 HEIGHT = 1000.0
@@ -59,6 +60,12 @@ def read(id: str, facts: dict[str, Any]) -> Emblem:
     )
 
 
+def _bundled(ornament: Ornament) -> Emblem:
+    names, rings, lines = zip(*ornament.parts, strict=True)
+    return Emblem(ornament.id, names, ((0.0, 0.0, 0.0),) * len(names), rings, lines)
+
+
+BUNDLED = {id: _bundled(ornament) for id, ornament in ORNAMENTS.items()}
 OWN = Shelf(64 * 1024 * 1024)
 """Emblems brought into this process, by an id made from their content."""
 
@@ -75,12 +82,14 @@ def is_emblem(id: str) -> bool:
 
 
 def is_known(id: str) -> bool:
-    """Does this process have it?"""
-    return id in OWN
+    """Is it bundled, or does this process have it?"""
+    return id in BUNDLED or id in OWN
 
 
 def find(id: str) -> Emblem:
     """Raises FamilyUnknown for an emblem that this process has not been given."""
+    if id in BUNDLED:
+        return BUNDLED[id]
     if id not in OWN:
         raise FamilyUnknown("emblem", id)
     found: Emblem = OWN.get(id)

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends, Query, Request
 
 from moss_crown.core.assets import Asset
 from moss_crown.core.errors import FileRefused
+from moss_crown.core.type.ornaments import ORNAMENTS
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import assets
 from moss_crown.server.errors import ComputeFailed, ComputeTooLong
@@ -31,8 +32,13 @@ def _out(id: str, kind: str, name: str, facts: dict[str, Any]) -> AssetOut:
 
 @router.get("")
 def list_assets(production: UUID, kind: Kind, here: Context = Depends(context)) -> list[AssetOut]:
+    """Those that the production brought in, then, of emblems, those that ship with the application."""
     rows = here.database.call(lambda c: assets.list_assets(c, production, kind))
-    return [_out(row.id, row.kind, row.name, row.facts) for row in rows]
+    bundled = [
+        AssetOut(id=o.id, kind=kind, name=o.name, remarks=[], path=o.path(), box=o.box(), bundled=True)
+        for o in (ORNAMENTS.values() if kind == "emblem" else ())
+    ]
+    return [_out(row.id, row.kind, row.name, row.facts) for row in rows] + bundled
 
 
 @router.post("", status_code=201)

@@ -138,7 +138,6 @@ export function EmblemDialog({
           </li>
         ))}
       </ul>
-      {data?.length === 0 && <p className="mb-3 text-dim">The production has no emblems yet.</p>}
       <div className="flex gap-2">
         <Bring kind="emblem" label="Bring in SVG files" />
         {none && (
