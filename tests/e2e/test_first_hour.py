@@ -99,6 +99,7 @@ def test_a_sign_hangs_from_a_rail_that_goes_with_it(quiet, server):
         dialog.get_by_role("button", name=f"Set {rig}").click()
         dialog.wait_for(state="detached", timeout=60_000)
         saved(quiet)
+        assert quiet.locator("nav[aria-label=Recipe] [aria-current=step]").inner_text().startswith(rig)
         brought = [s for s in document(server, shot)["steps"] if s["id"].startswith("rig-")]
         assert [s["kind"] for s in brought] == kinds
         assert quiet.get_by_text("run into").count() == 0

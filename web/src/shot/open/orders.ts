@@ -1,4 +1,5 @@
 import { api, type Schemas } from '../../api/client';
+import { FACTS } from '../../api/facts';
 import { byKeyboard } from '../../ui/modality';
 import type { Edits } from './edits';
 import type { State } from './state';
@@ -7,11 +8,12 @@ import type { State } from './state';
 export function orders({ getState: get, setState: set }: State, { workedOut }: Edits) {
   const params = { path: { shot: get().id } };
 
-  /** Work an edit out, and go to the first step that it has made. */
+  /** Work an edit out, and go to the first step that it has made: one that moves letters before what it brings along. */
   async function choosing(send: Parameters<typeof workedOut>[0]): Promise<string> {
     const before = new Set(get().document?.steps?.map((s) => s.id));
     const wrong = await workedOut(send);
-    const made = get().document?.steps?.find((s) => !before.has(s.id));
+    const all = get().document?.steps?.filter((s) => !before.has(s.id)) ?? [];
+    const made = all.find(({ kind }) => FACTS[kind].column === 'move') ?? all[0];
     if (made) set({ step: made.id, field: '', entered: get().entered + (byKeyboard() ? 1 : 0) });
     return wrong;
   }

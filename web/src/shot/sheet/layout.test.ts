@@ -73,6 +73,18 @@ describe('the sheet', () => {
     for (const [k, c] of named.entries()) if (k) expect(c.x - (named[k - 1]?.x ?? 0)).toBeGreaterThan(10);
   });
 
+  it('cuts names of parts of drawings to their columns', () => {
+    const { draft, span } = made(20);
+    const drawn = { ...span, letters: span.letters.map((l, k) => (k > 15 ? { ...l, text: 'lozenge' } : l)) };
+    const labels = (width: number) => layOut(draft, drawn, width, 650).columns.filter((c) => c.letter > 15);
+    expect(labels(336).map((c) => c.label)).toEqual(['l', 'l', 'l', 'l']);
+    const { span: few } = made(4);
+    const wide = { ...few, letters: few.letters.map((l) => ({ ...l, text: 'rail' })) };
+    expect(layOut(draft, wide, 900, 650).columns.at(-1)?.label).not.toBe('r');
+    const across = layOut(draft, wide, 264, 1270, undefined, new Set(), draft, true);
+    expect(across.columns.at(-1)?.label).toBe('rail');
+  });
+
   it('takes hold of a start, a way, or the playhead', () => {
     const { draft, span } = made(11);
     const l = layOut(draft, span, 336, 650);

@@ -117,7 +117,8 @@ export function layOut(
   let x = begin;
   span.letters.forEach((letter, k) => {
     if (k > 0 && begins(span, k)) x += WORD_GAP;
-    columns.push({ x, width: Math.max(1, each - 2), label: letter.text, letter: k, kinds: [] });
+    const label = across ? letter.text : cut(letter.text, each);
+    columns.push({ x, width: Math.max(1, each - 2), label, letter: k, kinds: [] });
     x += each;
   });
   if (across && each < NAMED) nameWords(columns, span);
@@ -152,6 +153,15 @@ export function layOut(
 function begins(span: Span, letter: number): boolean {
   const [own, before] = [span.letters[letter], span.letters[letter - 1]];
   return own?.word !== before?.word || own?.line !== before?.line || own?.block !== before?.block;
+}
+
+const GRAPHEMES = new Intl.Segmenter();
+
+/** As much of a name as fits over a column: parts of drawings have long ones. Two characters always may stand there. */
+function cut(text: string, wide: number): string {
+  const all = [...GRAPHEMES.segment(text)].map(({ segment }) => segment);
+  const most = Math.max(1, Math.floor((wide + 2) / 7));
+  return all.length > Math.max(2, most) ? all.slice(0, most).join('') : text;
 }
 
 /** The word's name in place of its letters', where there is room below the name before. */
