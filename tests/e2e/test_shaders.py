@@ -10,7 +10,7 @@ import pytest
 from moss_crown.core.look import mixing
 from moss_crown.core.look.glsl import shared_source, texture_source
 from moss_crown.core.look.noise import noise
-from moss_crown.core.look.patterns import NAMES, layered, worn
+from moss_crown.core.look.patterns import NAMES, layered, rubbed
 from moss_crown.core.render.display import LUT_HIGH, LUT_LOW, MIDDLE, draft_table, to_display
 
 POINTS = 1000
@@ -106,12 +106,12 @@ def each_layered(kind, points):
     for k in range(len(points)):
         x, y, z, amount, contrast, wear = points[k]
         found[k, :3] = layered(kind, x, y, z, x, y, amount, contrast)
-        found[k, 3] = worn(wear, x, y, z)
+        found[k, 3] = rubbed(wear, x, y, z)
     return found
 
 
 def test_every_pattern_is_drawn_as_it_is_rendered(blank):
-    body = """found = vec4(layered_(0.0, a.x, a.y, a.z, a.x, a.y, a.w, b.x), worn_(b.y, a.x, a.y, a.z));"""
+    body = """found = vec4(layered_(0.0, a.x, a.y, a.z, a.x, a.y, a.w, b.x), rubbed_(b.y, a.x, a.y, a.z));"""
     for kind, name in enumerate(NAMES[1:], 1):
         rng = np.random.default_rng(kind)
         points = np.concatenate([rng.uniform(-3, 3, (POINTS, 3)), rng.random((POINTS, 3))], 1).astype(np.float32)

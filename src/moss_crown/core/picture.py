@@ -27,7 +27,7 @@ from moss_crown.core.formats.obj import write_obj
 from moss_crown.core.formats.png import write_png
 from moss_crown.core.formats.stl import write_stl
 from moss_crown.core.look.dress import Dress
-from moss_crown.core.look.dressing import worn_by
+from moss_crown.core.look.dressing import dressed
 from moss_crown.core.order import FrameOrder, ModelFormat, Region
 from moss_crown.core.render.denoise import Quality
 from moss_crown.core.render.layers import Layers
@@ -184,7 +184,7 @@ def title_model(
     nodes: list[Node] = []
     triangles = 0
     for block, moved in zip(structure.blocks, of.moved(structure, np.array([float(frame)])), strict=True):
-        wears = worn_by(shot, block.step, block.setting, frame, moved.wear)
+        wears = dressed(shot, block.step, block.setting, frame, moved.wear)
         hidden = moved.wear.hidden()[0]
         for number, (letter, dress) in enumerate(zip(block.letters, wears, strict=True)):
             solid = at_rest = solid_of(letter, block.form, of.cache, edge)

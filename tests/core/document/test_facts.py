@@ -23,8 +23,8 @@ def test_the_front_end_is_told_of_kinds_in_the_order_of_a_recipe():
 def test_a_kind_is_told_by_its_own_facts():
     assert len({kind_of(kind) for kind in KINDS}) == len({kind.facts.title for kind in KINDS}) == len(KINDS)
     assert all(kind.facts.about for kind in KINDS)
-    stages = [kind.facts.stage for kind in KINDS]
-    assert stages == sorted(stages, key=["letter", "form", "motion", "look", "camera"].index)
+    works = [kind.facts.work for kind in KINDS]
+    assert works == sorted(works, key=["letter", "form", "motion", "look", "camera"].index)
 
 
 @pytest.mark.parametrize("kind", [kind for kind in KINDS if kind.facts.once], ids=kind_of)

@@ -117,7 +117,7 @@ def test_every_pattern_can_be_written_for_the_draft(name):
     defined = set(re.findall(r"^\w+ (\w+)\(", text, flags=re.M))
     called = set(re.findall(r"\b([a-z]\w*_)\(", text))
     assert called <= defined, "a function is called that is not there"
-    assert {f"{name}_", "layered_", "worn_"} <= defined, "what the draft calls"
+    assert {f"{name}_", "layered_", "rubbed_"} <= defined, "what the draft calls"
     # Every number is a float: GLSL turns no whole number into one.
     body = text[text.index("}") + 1 :]
     assert not re.findall(r"(?<![\w.])\d+(?![\w.])", body)

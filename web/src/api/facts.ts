@@ -7,7 +7,7 @@ export type StepKind = NonNullable<Schemas['Shot']['steps']>[number]['kind'];
 export interface Facts {
   title: string;
   about: string;
-  stage: string;
+  work: string;
   column: string;
   added_as: string;
   letters: boolean;

@@ -108,7 +108,7 @@ export function createShot(id: string, across = false) {
       set({ playing });
     },
     shadeBy: (shading: keyof Speeds) => set({ shading }),
-    setStage: (stage: string) => set({ stage }),
+    setWork: (work: string) => set({ work }),
     /** Open or close the curve of a value; where there are too many the oldest gives way. */
     setLane: (lane: string) =>
       set((s) => ({

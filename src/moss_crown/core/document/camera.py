@@ -41,7 +41,7 @@ class CameraStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Camera",
         about="Who looks, from where, and with what lens",
-        stage="camera",
+        work="camera",
         column="cam",
         once=True,
         needed=True,

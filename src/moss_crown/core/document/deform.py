@@ -24,7 +24,7 @@ Speed: TypeAlias = Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=Fal
 
 
 def _facts(title: str, about: str) -> Facts:
-    return Facts(title=title, about=about, stage="motion", column="move", moves=True, by_letter=True)
+    return Facts(title=title, about=about, work="motion", column="move", moves=True, by_letter=True)
 
 
 class DeformStep(ReachingStep):

@@ -79,7 +79,7 @@ class FormStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Depth and bevel",
         about="How deep letters are, and what their edges look like",
-        stage="form",
+        work="form",
         column="title",
     )
     kind: Literal["form"] = "form"

@@ -60,8 +60,8 @@ class Facts:
     title: str
     about: str
     """A line for whoever might add one."""
-    stage: Literal["letter", "form", "motion", "look", "camera"]
-    """Of the recipe, which can be narrowed to one."""
+    work: Literal["letter", "form", "motion", "look", "camera"]
+    """To which work it belongs: the recipe can be narrowed to one."""
     column: Literal["title", "move", "look", "env", "lamp", "cam"]
     """Of the sheet, where its keys stand."""
     added_as: str = ""

@@ -154,7 +154,7 @@ class BlockStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Title",
         about="A line of lettering, or several",
-        stage="letter",
+        work="letter",
         column="title",
         added_as="Block of lettering",
         letters=True,
@@ -198,7 +198,7 @@ class EmblemStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Emblem",
         about="A drawing, each part a letter",
-        stage="letter",
+        work="letter",
         column="title",
         letters=True,
         held=True,

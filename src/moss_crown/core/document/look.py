@@ -134,7 +134,7 @@ class MaterialStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Material",
         about="What faces and edges of letters are made of",
-        stage="look",
+        work="look",
         column="look",
         looks=True,
     )
@@ -178,7 +178,7 @@ class EnvironmentStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Environment",
         about="What is all around, lights and is mirrored",
-        stage="look",
+        work="look",
         column="env",
         once=True,
         looks=True,
@@ -241,7 +241,7 @@ class LightsStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Lights",
         about="Lamps of several shapes, and suns",
-        stage="look",
+        work="look",
         column="lamp",
         looks=True,
     )
@@ -266,7 +266,7 @@ class StageStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Floor and wall",
         about="What letters stand on and before, and the haze between",
-        stage="look",
+        work="look",
         column="look",
         once=True,
         looks=True,

@@ -219,7 +219,7 @@ class DriveStep(ReachingStep):
     facts: ClassVar[Facts] = Facts(
         title="Drive",
         about="Moves letters, one after the other or as zones reach them",
-        stage="motion",
+        work="motion",
         column="move",
         moves=True,
         by_letter=True,
@@ -245,7 +245,7 @@ class FollowStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Follow-through",
         about="Letters swing, lag and settle after what moves them",
-        stage="motion",
+        work="motion",
         column="move",
         moves=True,
     )
@@ -277,7 +277,7 @@ class DrumStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Flip drum",
         about="Letters turn on drums until the right one stands in front",
-        stage="motion",
+        work="motion",
         column="move",
         moves=True,
     )
@@ -312,7 +312,7 @@ class SwapStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Turn and swap",
         about="The title turns, and has another text when it comes round",
-        stage="motion",
+        work="motion",
         column="move",
         moves=True,
         rests=True,
@@ -340,7 +340,7 @@ class ShiverStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Shiver",
         about="Letters never quite hold still",
-        stage="motion",
+        work="motion",
         column="move",
         moves=True,
         rests=False,
@@ -384,7 +384,7 @@ class GroupStep(StepBase):
     facts: ClassVar[Facts] = Facts(
         title="Group",
         about="Blocks under one pivot, moved as one and copied",
-        stage="motion",
+        work="motion",
         column="move",
         held=True,
     )

@@ -74,7 +74,7 @@ def look_at_frame(shot: Shot, frame: int) -> LookDrawn:
     blocks = members(shot, frame)
     owners = [shot.steps[block.step].id for block in blocks]
     return LookDrawn(
-        [_worn(shot, block, frame) for block in blocks],
+        [_wardrobe(shot, block, frame) for block in blocks],
         [_ground(ground, surfaces[ground.surface]) for ground in grounds],
         _haze(haze_at(shot, frame)),
         _haze(horizon_at(shot, frame)),
@@ -198,7 +198,7 @@ def _images_drawn(images: Images) -> ImagesDrawn:
     return grown(ImagesDrawn, images, tall=images.width * height / width, deep=images.deepest, to=to)
 
 
-def _worn(shot: Shot, block: Member, frame: int) -> Wardrobe:
+def _wardrobe(shot: Shot, block: Member, frame: int) -> Wardrobe:
     """What letters of a block wear, white where every letter brings its own colour."""
     step = shot.steps[block.step]
     assert isinstance(step, BlockStep | EmblemStep)

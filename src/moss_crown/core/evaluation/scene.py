@@ -14,7 +14,7 @@ from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
 from moss_crown.core.evaluation.solids import as_many, fineness, letter_solid, pixel, solid_address
 from moss_crown.core.evaluation.whereabouts import Whereabouts
 from moss_crown.core.form.mesh import Solid
-from moss_crown.core.look.dressing import worn_by
+from moss_crown.core.look.dressing import dressed
 from moss_crown.core.look.material import Surface
 from moss_crown.core.motion.moving import rest_of, soft_at, together
 from moss_crown.core.motion.poses import softened
@@ -69,7 +69,7 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
     names = letter_names(shot, structure)
     for block, moving in zip(structure.blocks, done, strict=True):
         wear = moving.wear.alone(middle)
-        dresses = worn_by(shot, block.step, block.setting, frame, wear)
+        dresses = dressed(shot, block.step, block.setting, frame, wear)
         hidden = wear.hidden()[0]
         at_rest = rest_of(block.setting)
         begins: dict[int, int] = {}

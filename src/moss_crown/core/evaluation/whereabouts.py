@@ -28,11 +28,11 @@ from moss_crown.core.motion.moving import (
     Framing,
     Moved,
     moved,
+    moved_axes,
     rest_of,
     scrambled,
     shown_faces,
     together,
-    worn_axes,
 )
 from moss_crown.core.motion.poses import Poses, place_matrix
 from moss_crown.core.type.layout import Setting, letters_of
@@ -109,7 +109,7 @@ class Whereabouts:
         letters = letters_of(block.setting)
         shown = faces.letters if faces.steps else scrambled(own, seen)
         other = tuple("" if text == letter.text else text for text, letter in zip(shown, letters, strict=False))
-        setting = replace(block.setting, shown=other if any(other) else (), worn=worn_axes(own, seen))
+        setting = replace(block.setting, shown=other if any(other) else (), moved_axes=moved_axes(own, seen))
         return replace(block, setting=setting, faces=replace(faces, texts=block.faces.texts))
 
     def spans(self, frames: Sequence[Moment]) -> list[tuple[Structure, list[Moment]]]:

@@ -84,7 +84,7 @@ class Wear:
         return Wear((1, self.shape[1]), *one)
 
 
-def worn(surface: Surface, tint: Sequence[float], opacity: float) -> Surface:
+def tinted(surface: Surface, tint: Sequence[float], opacity: float) -> Surface:
     """A surface of a letter that is tinted (red, green, blue, share) and of which `opacity` is left."""
     red, green, blue, share = (float(v) for v in tint)
 

@@ -12,7 +12,7 @@ from moss_crown.core.document.letters import PART, BlockStretch, EmblemStep, Som
 from moss_crown.core.document.look import MaterialStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.form.mesh import BEVEL, REAR, REAR_BEVEL
-from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Wear, worn
+from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Wear, tinted
 from moss_crown.core.look.material import linear, surface_at
 from moss_crown.core.type import emblem
 from moss_crown.core.type.layout import AnySetting, Letter, Setting, letters_of
@@ -94,7 +94,7 @@ def own_colours(shot: Shot, block: int, letters: Sequence[Letter], frame: float)
     return [linear(emblem.find(letter.family).colours[letter.glyphs[0].index]) for letter in letters]
 
 
-def worn_by(
+def dressed(
     shot: Shot,
     block: int,
     setting: AnySetting,
@@ -118,7 +118,7 @@ def worn_by(
             if colour is not None:
                 surfaces = tuple(replace(s, colour=colour) for s in surfaces)
             if share or left != 1:
-                surfaces = tuple(worn(s, (red, green, blue, share), left) for s in surfaces)
+                surfaces = tuple(tinted(s, (red, green, blue, share), left) for s in surfaces)
             alike[key] = Dress(surfaces, dresses[which].which)
         found.append(alike[key])
     return found

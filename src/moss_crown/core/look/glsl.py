@@ -37,7 +37,7 @@ class CannotSay(Exception):
 @lru_cache(maxsize=64)
 def texture_source(pattern: str) -> str:
     """What draws a pattern: its function and those that it needs, in the order of their definition, with `layered` and
-    `worn`.
+    `rubbed`.
 
     Raises CannotSay.
     """
@@ -46,7 +46,7 @@ def texture_source(pattern: str) -> str:
     (choice,) = ast.parse(f"def pattern(kind, x, y, z, p, q):\n    return {pattern}(x, y, z, p, q)").body
     assert isinstance(choice, ast.FunctionDef)
     named = {**every, "pattern": choice}
-    needed = needed_by("layered", named) | needed_by("worn", named)
+    needed = needed_by("layered", named) | needed_by("rubbed", named)
     widths: dict[str, int] = {"lattice": 1}
     found = [LATTICE]
     for name, function in named.items():

@@ -348,6 +348,6 @@ def layered(kind, x, y, z, p, q, amount, contrast):
 
 
 @inner_of_floats
-def worn(wear, x, y, z):
+def rubbed(wear, x, y, z):
     """How far use has uncovered the second layer at a point of a bevel, 0 to 1."""
     return wear * ramp(0.9 - wear, 1.3 - wear, 0.5 + 0.5 * clouds(x * 4.0, y * 4.0, z * 4.0, 311.0))

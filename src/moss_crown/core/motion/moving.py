@@ -110,8 +110,8 @@ def rest_of(setting: AnySetting) -> NDArray[np.float64]:
 
 def own_setting(setting: AnySetting) -> AnySetting:
     """A block with its own letters as they are set, whatever motion makes of their glyphs: what motion goes by."""
-    if isinstance(setting, Setting) and (setting.shown or setting.worn):
-        return replace(setting, shown=(), worn=())
+    if isinstance(setting, Setting) and (setting.shown or setting.moved_axes):
+        return replace(setting, shown=(), moved_axes=())
     return setting
 
 
@@ -396,7 +396,7 @@ def scrambled(company: Company, frame: float) -> tuple[str, ...]:
     return tuple(found) if any(found) else ()
 
 
-def worn_axes(company: Company, frame: float) -> tuple[Axes, ...]:
+def moved_axes(company: Company, frame: float) -> tuple[Axes, ...]:
     """Each letter's places on its variable axes, where drives move them; empty for nothing."""
     letters = letters_of(own_setting(company.setting))
     added: list[dict[str, float]] = [{} for _ in letters]

@@ -13,7 +13,7 @@ from numba.extending import intrinsic
 from moss_crown.core.compiling import external, inner
 from moss_crown.core.look.mixing import APART, DEEPEST, RELIEF_STEP, dulled, mixed, painted, toned
 from moss_crown.core.look.noise import noise
-from moss_crown.core.look.patterns import layered, worn
+from moss_crown.core.look.patterns import layered, rubbed
 from moss_crown.core.render import surfaces as su
 from moss_crown.core.render.surfaces import BLOCK, ROW
 
@@ -135,7 +135,7 @@ def _textured(all_rows, m, all_point):
             sz = (h - height) / RELIEF_STEP * deep
     wear = rows[m, su.WEAR]
     if kind > 0.0 and wear > 0.0 and bevel:
-        second = max(second, worn(wear, px, py, pz))
+        second = max(second, rubbed(wear, px, py, pz))
     strength = rows[m, su.TONE]
     r = toned(mixed(rows[m, su.RED], rows[m, su.LAYER_RED], second), strength, tone)
     g = toned(mixed(rows[m, su.GREEN], rows[m, su.LAYER_GREEN], second), strength, tone)

@@ -43,19 +43,19 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
         surfaces.append(surface)
         return len(surfaces) - 1
 
-    def worn(material: Material) -> int:
+    def made_of(material: Material) -> int:
         return added(surface_at(material, frame))
 
     if shape == "globe":
         top = np.array(sample_triple(step.globe_place, frame))
-        yield Globe(top - [0.0, radius, 0.0], radius, worn(step.floor_material), catches, "globe")
+        yield Globe(top - [0.0, radius, 0.0], radius, made_of(step.floor_material), catches, "globe")
     elif shape == "sweep":
         line = sweep_line(distance, radius, REACH)
-        yield Swept(*line, REACH, worn(step.wall_material), catches, "sweep")
+        yield Swept(*line, REACH, made_of(step.wall_material), catches, "sweep")
     elif shape == "steps":
         count, rise, run = (sample_one(v, frame) for v in (step.steps, step.rise, step.run))
         line = steps_line(distance, round(count), rise, run, REACH)
-        yield Swept(*line, REACH, worn(step.floor_material), catches, "steps")
+        yield Swept(*line, REACH, made_of(step.floor_material), catches, "steps")
     else:
         floor = sample_choice(step.floor, frame)
         wall = shape == "corner" and sample_choice(step.wall, frame)
@@ -64,7 +64,7 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
                 np.array([0.0, 0.0, REACH - distance]) if wall else np.zeros(3),
                 np.array([REACH, 0.0, 0.0]),
                 np.array([0.0, 0.0, -REACH]),
-                worn(step.floor_material),
+                made_of(step.floor_material),
                 catches,
                 "floor",
             )
@@ -85,7 +85,7 @@ def _grounds(step: StageStep, frame: float, surfaces: list[Surface]) -> Iterator
                 np.array([0.0, REACH - half, -distance]),
                 np.array([REACH, 0.0, 0.0]),
                 np.array([0.0, half, 0.0]),
-                worn(step.wall_material),
+                made_of(step.wall_material),
                 catches,
                 "wall",
             )

@@ -80,7 +80,7 @@ class Setting:
 
     `styles`: one a character of the text; empty when all letters are set in `style`. `width`: what `fill` fills and
     `justify` reaches; 0 for the widest line. `shown`: for each letter another one that stands in its place, "" for
-    itself. `worn`: for each letter its places on the variable axes, where something has moved them.
+    itself. `moved_axes`: for each letter its places on the variable axes, where something has moved them.
     """
 
     text: str
@@ -94,7 +94,7 @@ class Setting:
     baseline: Baseline = STRAIGHT
     styles: tuple[Style, ...] = ()
     shown: tuple[str, ...] = ()
-    worn: tuple[Axes, ...] = ()
+    moved_axes: tuple[Axes, ...] = ()
 
 
 def plain(text: str) -> str:
@@ -169,8 +169,8 @@ def set_block(setting: Setting) -> tuple[Letter, ...]:
     Ink, not advance, is aligned, so that a flush edge is flush to the eye. The block stands on y = 0 unless ink goes
     deeper than DESCENT_KEPT of the cap height; then it is lifted until the deepest touches.
     """
-    if setting.worn:
-        return set_block(replace(setting, worn=(), styles=_restyled(setting)))
+    if setting.moved_axes:
+        return set_block(replace(setting, moved_axes=(), styles=_restyled(setting)))
     if setting.shown:
         own = set_block(replace(setting, shown=()))
         return tuple(_instead(letter, text, setting) for letter, text in zip(own, setting.shown, strict=True))
@@ -198,7 +198,7 @@ def _restyled(setting: Setting) -> tuple[Style, ...]:
     """The styles of a block's characters with the axes that its letters wear."""
     text = plain(setting.text)
     styles = list(setting.styles or (setting.style,) * len(text))
-    for letter, axes in zip(set_block(replace(setting, worn=(), shown=())), setting.worn, strict=True):
+    for letter, axes in zip(set_block(replace(setting, moved_axes=(), shown=())), setting.moved_axes, strict=True):
         for character in range(letter.first, min(letter.first + len(letter.text), len(styles))):
             styles[character] = replace(styles[character], axes=axes)
     return tuple(styles)

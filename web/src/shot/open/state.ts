@@ -54,7 +54,7 @@ export interface ShotState {
   range: [number, number] | null; // what is played, null for all
   everyFrame: boolean; // play each frame, however long it takes
   step: string;
-  stage: string;
+  work: string;
   mode: Mode;
   view: View;
   guides: boolean;
@@ -100,7 +100,7 @@ export function unopened(id: string, across: boolean): State {
     range: null,
     everyFrame: false,
     step: '',
-    stage: 'all',
+    work: 'all',
     mode: 'draft',
     view: 'shot',
     guides: false,

@@ -129,7 +129,7 @@ const COLOUR = `
     grainFront || grainUpward ? grainPoint.x : grainPoint.z,
     grainFront || !grainUpward ? grainPoint.y : grainPoint.z, grainA.x, grainA.y);
   if (grainB.x > 0.0 && grainB.w > 0.5 && grainSide.z > 0.02) {
-    grain.x = max(grain.x, worn_(grainB.x, grainPoint.x, grainPoint.y, grainPoint.z));
+    grain.x = max(grain.x, rubbed_(grainB.x, grainPoint.x, grainPoint.y, grainPoint.z));
   }
   for (int k = 0; k < 3; k++) {
     diffuseColor[k] = toned_(mixed_(diffuseColor[k], grainColour[k], grain.x), grainA.z, grain.y);

@@ -31,7 +31,7 @@ import { EmblemDialog } from '../desk/assets';
 import type { Step } from '../open/state';
 import type { ShotStore } from '../store';
 import { addStep } from './adding';
-import { addable, STAGES, stageOf, stepAbout, stepTitle } from './steps';
+import { addable, stepAbout, stepTitle, WORKS, workOf } from './steps';
 
 const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
   block: Type,
@@ -70,23 +70,23 @@ export function Recipe() {
   const store = useShotStore();
   const document = useShot((s) => s.document);
   const chosen = useShot((s) => s.step);
-  const stage = useShot((s) => s.stage);
+  const work = useShot((s) => s.work);
   const draft = useShot((s) => s.draft);
   const steps = document?.steps ?? [];
   const shown = steps
     .map((step, index) => ({ step, index }))
-    .filter(({ step }) => stage === 'all' || stageOf(step) === stage);
+    .filter(({ step }) => work === 'all' || workOf(step) === work);
   return (
     <nav aria-label="Recipe" className="flex min-h-0 flex-1 flex-col border-r bg-panel">
       <h2 className="px-3 pt-2.5 pb-1.5 text-dim text-xs">Recipe, computed from top to bottom</h2>
       <div role="group" aria-label="Stages" className="flex flex-wrap gap-1 px-3 pb-2">
-        {STAGES.map((s) => (
+        {WORKS.map((s) => (
           <button
             key={s}
             type="button"
-            aria-pressed={stage === s}
-            onClick={() => store.setStage(s)}
-            className={`rounded-full border px-2 py-0.5 text-xs ${stage === s ? 'border-moss text-ink' : 'border-transparent text-dim hover:text-ink'}`}
+            aria-pressed={work === s}
+            onClick={() => store.setWork(s)}
+            className={`rounded-full border px-2 py-0.5 text-xs ${work === s ? 'border-moss text-ink' : 'border-transparent text-dim hover:text-ink'}`}
           >
             {s}
           </button>

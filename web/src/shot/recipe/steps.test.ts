@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { fieldsOf } from '../desk/fields';
 import type { Step } from '../open/state';
-import { addable, placeFor, stageOf, stepAbout, stepTitle } from './steps';
+import { addable, placeFor, stepAbout, stepTitle, workOf } from './steps';
 
 const step = (kind: Step['kind'], more: object = {}) =>
   ({ id: kind, kind, name: '', on: true, ...more }) as unknown as Step;
@@ -31,14 +31,14 @@ const KINDS: Step['kind'][] = [
 const all = KINDS.map((k) => step(k));
 
 describe('the recipe', () => {
-  it.each(KINDS)('knows a title, a stage, a line and fields for %s', (kind) => {
+  it.each(KINDS)('knows a title, a work, a line and fields for %s', (kind) => {
     const one = step(kind, {
       text: 'SALT\nROADS',
       reaches: [{ kind: 'cadence' }],
       lights: [{ name: 'key' }],
     });
     expect(stepTitle(one).length).toBeGreaterThan(2);
-    expect(stageOf(one)).toMatch(/^(letter|form|look|motion|camera)$/);
+    expect(workOf(one)).toMatch(/^(letter|form|look|motion|camera)$/);
     expect(stepAbout(one, null).length).toBeGreaterThan(3);
     const fields = fieldsOf(one);
     expect(fields.length).toBeGreaterThan(2);

@@ -3,7 +3,7 @@ import type { Draft } from '../draft';
 import type { Step } from '../open/state';
 import { isFormula, isKeyed, isLink } from '../values';
 
-export const STAGES = ['all', 'letter', 'form', 'look', 'motion', 'camera'] as const;
+export const WORKS = ['all', 'letter', 'form', 'look', 'motion', 'camera'] as const;
 
 /** The kinds of step that can be added to a recipe. */
 export function addable(steps: Step[]): { kind: Step['kind']; title: string; about: string }[] {
@@ -20,7 +20,7 @@ export function placeFor(steps: Step[], kind: Step['kind']): number {
   return steps.reduce((place, step, index) => (KINDS.indexOf(step.kind) <= rank ? index + 1 : place), 0);
 }
 
-export const stageOf = (step: Step) => FACTS[step.kind].stage;
+export const workOf = (step: Step) => FACTS[step.kind].work;
 
 export function stepTitle(step: Step): string {
   if (step.name) return step.name;
