@@ -43,6 +43,8 @@ from scipy.ndimage import binary_dilation, uniform_filter
 from bench.report import say, timed
 from moss_crown.core.compiling import called
 from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.form import FormStep
+from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, StageStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.look.material import Surface
@@ -70,9 +72,41 @@ METAL = Surface((0.90, 0.66, 0.30), 1.0, 0.3, 1.5)
 EDGE = Surface((0.62, 0.30, 0.11), 1.0, 0.22, 1.5)
 
 
+LAMPS = [
+    Light(
+        name="key",
+        place=(-5.0, 3.5, 4.4),
+        aim=(0.0, 0.5, 0.0),
+        width=1.1,
+        height=1.1,
+        colour=(1.0, 0.90, 0.78),
+        power=1900.0,
+    ),
+    Light(
+        name="fill",
+        place=(7.0, 3.0, 5.5),
+        aim=(0.0, 0.5, 0.0),
+        width=3.0,
+        height=3.0,
+        colour=(0.70, 0.85, 1.0),
+        power=170.0,
+    ),
+]
+
+
 def title_scene(close: bool) -> Scene:
-    """LOWMERE TIDE at rest, lit as a new shot is; `close`: letters cover a third of the picture."""
+    """LOWMERE TIDE at rest, lit by two rectangles; `close`: letters cover a third of the picture.
+
+    Stage, form and lamps are this scene's own: its figures compare with earlier ones whatever a new shot looks like.
+    """
+    own = {
+        "form": FormStep(id="form"),
+        "environment": EnvironmentStep(id="environment"),
+        "lights": LightsStep(id="lights", lights=LAMPS),
+        "stage": StageStep(id="stage"),
+    }
     document = new_shot("peer", "LOWMERE TIDE").model_dump()
+    document["steps"] = [own[step["kind"]].model_dump() if step["kind"] in own else step for step in document["steps"]]
     for step in document["steps"]:
         if step["kind"] == "camera":
             step |= {"shift": (0.0, 0.0), "fit": 1.0 if close else 0.8, "orbit": (-8.0, 5.0)}
