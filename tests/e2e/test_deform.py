@@ -120,6 +120,8 @@ def test_a_line_is_wrapped_by_hand_and_unwrapped_again(quiet, server):
     head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
     assert (head["spans"][0]["bends"], head["spans"][0]["bent_by"]) == (1, ["bend"])
     wrapped = letters(settled(quiet))
+    told = quiet.locator("nav[aria-label=Recipe]").get_by_text(re.compile(r"^[\d,]+ triangles, around"))
+    assert int(told.inner_text().split()[0].replace(",", "")) > 5_000
     quiet.get_by_role("button", name="Undo", exact=True).click()
     quiet.get_by_role("button", name="Undo", exact=True).click()
     wait_for(lambda: document(server, shot)["steps"] == before)

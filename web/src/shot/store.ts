@@ -109,6 +109,10 @@ export function createShot(id: string, across = false) {
     },
     shadeBy: (shading: keyof Speeds) => set({ shading }),
     setWork: (work: string) => set({ work }),
+    /** How many triangles the draft draws of each block. */
+    setTriangles: (triangles: Record<string, number>) => {
+      if (JSON.stringify(triangles) !== JSON.stringify(get().triangles)) set({ triangles });
+    },
     /** Open or close the curve of a value; where there are too many the oldest gives way. */
     setLane: (lane: string) =>
       set((s) => ({

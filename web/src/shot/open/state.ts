@@ -72,6 +72,7 @@ export interface ShotState {
   fineness: Fineness;
   kept: number; // rises when a proof was kept
   ridges: string[];
+  triangles: Record<string, number>; // of the letters of each block or emblem, by its step, as the draft draws them
   pointing: { step: string; light: number; effect: NonNullable<Schemas['Lighting']['effect']> } | null; // a light being placed
   picked: number[]; // letters of the span at the playhead
   copied: Key[]; // keys that were copied
@@ -118,6 +119,7 @@ export function unopened(id: string, across: boolean): State {
     fineness: { samples: 16, noise: 0 },
     kept: 0,
     ridges: [],
+    triangles: {},
     pointing: null,
     picked: [],
     copied: [],

@@ -305,6 +305,16 @@ export class Letters {
     return worn;
   }
 
+  /** How many triangles the letters of each block have, in the order of the span's blocks. */
+  triangles(span: SeenSpan): number[] {
+    const counts = span.blocks.map(() => 0);
+    for (const { block, recipe } of span.letters) {
+      for (const geometry of this.built.get(recipe)?.values() ?? [])
+        counts[block] = (counts[block] ?? 0) + (geometry.index?.count ?? 0) / 3;
+    }
+    return counts;
+  }
+
   /** A ball around all letters at a frame. */
   around(span: SeenSpan, frame: number): THREE.Sphere {
     const all = new THREE.Box3();

@@ -195,7 +195,10 @@ function Frame() {
         store.pictures.shown += 1;
         window.mossShown = { of, at: performance.now(), frame: at, ms };
       };
-      made.onFine = (fine) => canvas.current?.setAttribute('data-fine', String(fine));
+      made.onFine = (fine) => {
+        canvas.current?.setAttribute('data-fine', String(fine));
+        if (fine) store.setTriangles(made.triangles());
+      };
       viewer.current = made;
       // Past React: the picture comes first, and the rest of the screen follows.
       const { draft, frame } = store.getState();

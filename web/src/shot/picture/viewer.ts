@@ -164,6 +164,18 @@ export class Viewer {
     return this.draft ? spanAt(this.draft, this.frame) : undefined;
   }
 
+  /** How many triangles are drawn of each block, by the id of its step; copies count too. */
+  triangles(): Record<string, number> {
+    const span = this.span();
+    const found: Record<string, number> = {};
+    if (!span) return found;
+    this.letters.triangles(span).forEach((count, k) => {
+      const step = span.blocks[k]?.step ?? '';
+      found[step] = (found[step] ?? 0) + count;
+    });
+    return found;
+  }
+
   private camera(): THREE.PerspectiveCamera {
     return this.cameras.at(this.draft, this.frame);
   }

@@ -72,14 +72,17 @@ export function Recipe() {
   const chosen = useShot((s) => s.step);
   const work = useShot((s) => s.work);
   const draft = useShot((s) => s.draft);
+  const triangles = useShot((s) => s.triangles);
   const steps = document?.steps ?? [];
+  const above = (index: number) =>
+    steps.slice(0, index).reduce((sum, { id }) => sum + (triangles[id] ?? 0), 0);
   const shown = steps
     .map((step, index) => ({ step, index }))
     .filter(({ step }) => work === 'all' || workOf(step) === work);
   return (
     <nav aria-label="Recipe" className="flex min-h-0 flex-1 flex-col border-r bg-panel">
       <h2 className="px-3 pt-2.5 pb-1.5 text-dim text-xs">Recipe, computed from top to bottom</h2>
-      <div role="group" aria-label="Stages" className="flex flex-wrap gap-1 px-3 pb-2">
+      <div role="group" aria-label="Kinds of work" className="flex flex-wrap gap-1 px-3 pb-2">
         {WORKS.map((s) => (
           <button
             key={s}
@@ -130,7 +133,7 @@ export function Recipe() {
                     {step.aside && <span className="ml-1.5 text-key text-xs">version {step.version}</span>}
                   </span>
                   <span className={`block truncate text-xs ${chosen === step.id ? 'text-ink' : 'text-dim'}`}>
-                    {off ? 'off' : stepAbout(step, draft)}
+                    {off ? 'off' : stepAbout(step, draft, above(index))}
                   </span>
                 </span>
                 <span className="flex items-center gap-1">

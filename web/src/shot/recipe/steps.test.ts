@@ -46,6 +46,12 @@ describe('the recipe', () => {
     for (const f of fields) expect(f.path).toMatch(/^\//);
   });
 
+  it('tells how many triangles letters need where they are bent, and nowhere else', () => {
+    expect(stepAbout(step('curl', {}), null, 17204)).toMatch(/^17,204 triangles, from/);
+    expect(stepAbout(step('curl', {}), null)).toMatch(/^from/);
+    expect(stepAbout(step('drive', {}), null, 17204)).not.toContain('triangles');
+  });
+
   it('offers what may stand more than once, and one of a kind only while it is missing', () => {
     const kinds = addable(all).map((a) => a.kind);
     expect(kinds).toEqual([

@@ -1,6 +1,7 @@
 import { FACTS, KINDS } from '../../api/facts';
 import type { Draft } from '../draft';
 import type { Step } from '../open/state';
+import { deforms } from '../reaching';
 import { isFormula, isKeyed, isLink } from '../values';
 
 export const WORKS = ['all', 'letter', 'form', 'look', 'motion', 'camera'] as const;
@@ -79,8 +80,13 @@ function ownLetters(draft: Draft | null): number {
   return span.letters.filter((letter) => ids.indexOf(ids[letter.block] ?? '') === letter.block).length;
 }
 
-/** What the step is and acts on, in a line. */
-export function stepAbout(step: Step, draft: Draft | null): string {
+/** What the step is and acts on, in a line; of what bends letters also how many triangles these need for it. */
+export function stepAbout(step: Step, draft: Draft | null, triangles = 0): string {
+  const about = lineAbout(step, draft);
+  return triangles && deforms(step) ? `${triangles.toLocaleString('en-GB')} triangles, ${about}` : about;
+}
+
+function lineAbout(step: Step, draft: Draft | null): string {
   const letters = ownLetters(draft);
   switch (step.kind) {
     case 'block': {
