@@ -40,7 +40,8 @@ def metered(of: Evaluation, frame: int, width: int, samples: int, threads: int =
     seen = letters.index[..., 0]
     kind = np.array([*facets.names, ""])[facets.index[..., 0]]
     face, front = kind == FACETS[FACE], np.isin(kind, (FACETS[FACE], FACETS[BEVEL]))
-    found = readings(picture.shown(), letters.names, seen, face, front, set(numbers))
+    depth = layers.pictures["depth"]
+    found = readings(picture.shown(), letters.names, seen, face, front, depth.reshape(seen.shape), set(numbers))
     of_light = [name for name in layers.pictures if name.startswith("light_")]
     lights = {name.removeprefix("light_"): layers.pictures[name] @ BRIGHTNESS for name in of_light}
 

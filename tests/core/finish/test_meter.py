@@ -14,6 +14,7 @@ from moss_crown.core.metering import metered
 
 H, W = 240, 320
 NAMES = ("000 E", "001 F", "wall")
+LEVEL = np.full((H, W), 8.0, np.float32)
 
 
 def painted(letter=0.4, wall=0.02, rim=None, other=None):
@@ -34,7 +35,7 @@ def painted(letter=0.4, wall=0.02, rim=None, other=None):
 
 def read(**paint):
     shown, seen, face = painted(**paint)
-    return readings(shown, NAMES, seen, face, seen < 2, {"000 E", "001 F"})
+    return readings(shown, NAMES, seen, face, seen < 2, LEVEL, {"000 E", "001 F"})
 
 
 def test_contrast_is_that_of_wcag():
@@ -75,14 +76,30 @@ def test_white_is_counted_of_the_letter_alone():
 def test_each_letter_is_named_and_those_that_are_not_seen_are_left_out():
     shown, seen, face = painted()
     names = ("000 E", "001 F", "wall", "002 G")
-    found = readings(shown, names, seen, face, seen < 2, {"000 E", "001 F", "002 G"})
+    found = readings(shown, names, seen, face, seen < 2, LEVEL, {"000 E", "001 F", "002 G"})
     assert [one.name for one in found] == ["000 E", "001 F"]
+
+
+@pytest.mark.parametrize("gap", [0, 1])
+def test_a_letter_beside_it_does_not_lie_behind_it_but_one_farther_away_does(gap):
+    light, seen = np.full((H, W), 0.02), np.full((H, W), 2)
+    seen[60:180, 60:140] = 0
+    seen[60:180, 140 + gap : 220] = 1
+    light[seen < 2] = 0.4
+    shown = np.repeat(linear_to_srgb(light)[..., None], 3, -1).astype(np.float32)
+    letters = {"000 E", "001 F"}
+    beside, _ = readings(shown, NAMES, seen, seen < 2, seen < 2, LEVEL, letters)
+    assert beside.legible == 1 and beside.contrast == pytest.approx(0.45 / 0.07, rel=0.02) and beside.behind == "wall"
+    farther = np.where(seen == 1, 9.0, LEVEL).astype(np.float32)
+    before, _ = readings(shown, NAMES, seen, seen < 2, seen < 2, farther, letters)
+    assert before.legible < 0.85, "a quarter of its outline is before a letter of its own light"
 
 
 def test_what_fills_the_picture_has_no_outline():
     shown = np.full((40, 40, 3), 0.5, np.float32)
     everywhere = np.zeros((40, 40), int)
-    (one,) = readings(shown, ("000 O",), everywhere, everywhere == 0, everywhere == 0, {"000 O"})
+    depth = np.ones((40, 40), np.float32)
+    (one,) = readings(shown, ("000 O",), everywhere, everywhere == 0, everywhere == 0, depth, {"000 O"})
     assert one.legible == 0 and one.behind == ""
 
 

@@ -26,6 +26,8 @@ LEAST_LEGIBLE, MOST_WHITE, EVEN = 0.9, 0.005, 2.5
 """What is wanted: the share of an outline that reads at least, that of a letter which is white at most, and how many
 times as light as the darkest face the lightest may be."""
 _ROOM_LIGHT = 0.05
+_LEVEL = 0.01
+"""Of their distance, by which letters beside each other may be nearer or farther."""
 
 
 @dataclass(frozen=True)
@@ -56,23 +58,25 @@ def contrast(one: Floats, other: Floats) -> Floats:
 
 
 def readings(
-    shown: F32, names: tuple[str, ...], seen: Ints, face: Mask, front: Mask, letters: set[str]
+    shown: F32, names: tuple[str, ...], seen: Ints, face: Mask, front: Mask, depth: F32, letters: set[str]
 ) -> list[Reading]:
     """Of each of `letters` that is seen, in the order of `names`.
 
     shown (h, w, 3): display values; seen (h, w): which of `names` covers most of a pixel, -1 for none; face (h, w):
-    whether a front face does; front (h, w): whether a front face or the bevel about it does.
+    whether a front face does; front (h, w): whether a front face or the bevel about it does; depth (h, w): how far in
+    front of the camera that is.
 
     What is read of a letter is its front: its outline is that of the front, and its own sides may lie behind it. An
     outline reads by its rim or by its face: a dark letter with a lit edge stands apart as well as a light one. What
-    lies behind is measured a little beyond the outline, where no pixel is of both. A letter that shows no front is read
-    by all that is seen of it.
+    lies behind is measured a little beyond the outline, where no pixel is of both; the front of a letter that stands
+    beside it, no farther away, is not behind it, and where letters are joined there is no outline. A letter that shows
+    no front is read by all that is seen of it.
     """
     light = luminance(shown)
     width = max(2.0, shown.shape[0] / 120)
     white = shown.max(-1) >= WHITE
     return [
-        _reading(name, seen == k, light, face, front, white, width, seen, names)
+        _reading(name, seen == k, light, face, front, depth, white, width, seen, names)
         for k, name in enumerate(names)
         if name in letters and bool((seen == k).any())
     ]
@@ -84,6 +88,7 @@ def _reading(
     light: F32,
     face: Mask,
     front: Mask,
+    depth: F32,
     white: Mask,
     width: float,
     seen: Ints,
@@ -92,15 +97,18 @@ def _reading(
     faced = own & face
     level = float(light[faced if faced.any() else own].mean())
     clipped = float(white[own].mean())
+    others = front & ~own
     if (own & front).any():
         own = own & front
+    near, far = float(depth[own].min()), float(depth[own].max())
+    beside = others & (depth <= far + (far - near) + _LEVEL * far)
     edge = own & ~binary_erosion(own, border_value=1)
     if not edge.any():  # it fills the picture
         return Reading(name, level, 1.0, 0.0, clipped, "", False)
     rows, columns = (slice(max(int(a.min() - 4 * width), 0), int(a.max() + 4 * width) + 1) for a in np.nonzero(own))
     part = rows, columns
-    own, edge, light, faced, seen = own[part], edge[part], light[part], faced[part], seen[part]
-    beyond = distance_transform_edt(~own)
+    own, edge, light, faced, seen, beside = own[part], edge[part], light[part], faced[part], seen[part], beside[part]
+    beyond = np.where(beside, np.inf, distance_transform_edt(~own))
 
     def about(where: Mask, reach: float) -> Floats:
         """The mean of the light there, around each pixel of the outline; not a number where there is none about."""
@@ -119,8 +127,8 @@ def _reading(
     # What is behind it where it stands apart least: all that is near to those places.
     weak = np.zeros(edge.shape, bool)
     weak[tuple(axis[known][apart <= np.median(apart)] for axis in np.nonzero(edge))] = True
-    near = (distance_transform_edt(~weak) <= 1 + 2 * width) & ~own & (seen >= 0)
-    behind = names[int(np.bincount(seen[near]).argmax())] if near.any() else ""
+    around = (distance_transform_edt(~weak) <= 1 + 2 * width) & ~own & ~beside & (seen >= 0)
+    behind = names[int(np.bincount(seen[around]).argmax())] if around.any() else ""
     return Reading(
         name,
         level,
