@@ -139,7 +139,7 @@ def bent_solid(soft: SoftSolid, rows: Floats, later: Floats | None, tolerance: f
             short = float(np.sqrt(np.square(half - (early + late) / 2).sum(1).max(initial=0.0)))
             wanted = 1 + math.ceil(math.sqrt(short / tolerance))
             count = next((times for times in TIMES if times >= wanted), TIMES[-1])
-            chosen = rows[:: (len(rows) - 1) // (count - 1)]
+            chosen = rows[:: max(1, (len(rows) - 1) // (count - 1))]
     places = np.array([bent(one, vertices) for one in chosen], np.float32)
     normals = np.array([turned(one, vertices, soft.at, soft.normals) for one in chosen], np.float32)
     after = None if later is None else bent(later, vertices).astype(np.float32)
