@@ -58,6 +58,7 @@ from moss_crown.core.render.rays import CASTS_SHADOW, ray_buffer, shadows, trace
 from moss_crown.core.render.renderer import Render, RenderSettings, denoised, render
 from moss_crown.core.render.views import Packed, view
 from moss_crown.core.stage.scene import RectangleLight, Scene, Sheet
+from moss_crown.demo.shots import changed
 
 SIZE = (640, 360)
 FINAL = (1280, 720)
@@ -99,14 +100,13 @@ def title_scene(close: bool) -> Scene:
 
     Stage, form and lamps are this scene's own: its figures compare with earlier ones whatever a new shot looks like.
     """
-    own = {
-        "form": FormStep(id="form"),
-        "environment": EnvironmentStep(id="environment"),
-        "lights": LightsStep(id="lights", lights=LAMPS),
-        "stage": StageStep(id="stage"),
-    }
-    document = new_shot("peer", "LOWMERE TIDE").model_dump()
-    document["steps"] = [own[step["kind"]].model_dump() if step["kind"] in own else step for step in document["steps"]]
+    document = changed(
+        new_shot("peer", "LOWMERE TIDE"),
+        form=FormStep(id="form"),
+        environment=EnvironmentStep(id="environment"),
+        lights=LightsStep(id="lights", lights=LAMPS),
+        stage=StageStep(id="stage"),
+    ).model_dump()
     for step in document["steps"]:
         if step["kind"] == "camera":
             step |= {"shift": (0.0, 0.0), "fit": 1.0 if close else 0.8, "orbit": (-8.0, 5.0)}

@@ -7,14 +7,17 @@ from moss_crown.core.assets import assets_of, check_assets
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
-from moss_crown.core.document.letters import EmblemStep
+from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import GroupStep
+from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.form.solid import Form
 from moss_crown.core.motion.clearance import MEETS, SINKS
 from moss_crown.core.proposals.motions import set_motion
+from moss_crown.core.proposals.thumbnails import tried_on
 from moss_crown.core.type import emblem
+from moss_crown.core.type.drawing import box_of
 from moss_crown.core.type.layout import EmblemSetting, set_emblem
 from moss_crown.core.type.ornaments import ORNAMENTS
 
@@ -28,7 +31,7 @@ def test_an_ornament_stands_on_its_origin_and_is_as_high_as_it_says(id):
     extents = np.array([face.extents(part) for part in range(len(face.names))])
     assert extents[:, 1].min() == pytest.approx(0) and extents[:, 3].max() == pytest.approx(1000)
     assert extents[:, 0].min() == pytest.approx(-extents[:, 2].max())
-    left, top, wide, high = ORNAMENTS[id].box()
+    left, top, wide, high = box_of(ORNAMENTS[id].parts)
     assert (left, top, wide, high) == pytest.approx((-wide / 2, -1000, wide, 1000))
 
 
@@ -69,6 +72,20 @@ def test_each_cord_ends_on_a_letter_and_hangs_from_the_rail_at_every_frame(text)
                 begin = sum(len(b.letters) for b in structure.blocks[:number])
                 upper = pose[begin] @ np.array([0.0, own.letters[0].top, 0.0, 1.0])
                 assert upper[1] == pytest.approx(top, abs=2e-3), frame
+
+
+@pytest.mark.parametrize("text", ["\nSALT", "SALT\n\n"])
+def test_a_line_without_letters_holds_nothing(text):
+    assert len([s for s in hung(text).steps if isinstance(s, EmblemStep)]) == 3
+
+
+def test_a_title_that_is_off_hangs_from_nothing_and_other_motions_are_shown_all_the_same():
+    new = new_shot()
+    shot = new.model_copy(update={"steps": [BlockStep(id="block", text="SALT", on=False), *new.steps[1:]]})
+    with pytest.raises(DocumentInvalid, match="nothing to hang"):
+        set_motion(shot, "hanging-sign")
+    shown = tried_on(shot)
+    assert "hanging-sign" not in shown and "hinge" in shown
 
 
 def test_the_sign_swings_less_each_time_comes_to_rest_and_touches_no_stage():

@@ -161,9 +161,9 @@ class Crew:
         for future in done:
             try:
                 result: Rendered | Exception = future.result(timeout=FETCH_SECONDS)
-            except TimeoutError:
-                continue  # its worker died with it: it is rendered again
             except Exception as failed:
+                if isinstance(failed, TimeoutError) and future.status != "error":
+                    continue  # its worker died with it: it is rendered again
                 result = failed
             yield running.pop(future), result
 

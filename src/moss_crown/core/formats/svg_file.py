@@ -28,9 +28,8 @@ from shapely.geometry import LineString, Polygon
 from moss_crown.core import limits
 from moss_crown.core.errors import FileRefused
 from moss_crown.core.form.outline import Flattener, Ring, area
+from moss_crown.core.type.drawing import HEIGHT, Part, box_of, path_of
 
-UNITS = 1000.0
-"""An emblem is as high as this."""
 TOLERANCE = 0.1
 _DRAWN = ("path", "rect", "circle", "ellipse", "line", "polyline", "polygon")
 _GROUPS = ("svg", "g", "a", "symbol", "use")
@@ -43,19 +42,6 @@ Matrix = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Part:
-    """One drawn thing: its name, colour (sRGB 0..1), filled rings, and the middle lines of its strokes.
-
-    Rings are clean in no sense yet; `lines` are (closed, points). y up, the whole emblem `UNITS` high and centred.
-    """
-
-    name: str
-    colour: tuple[float, float, float]
-    rings: list[Ring]
-    lines: list[tuple[bool, Ring]]
-
-
-@dataclass(frozen=True)
 class EmblemFile:
     """A checked emblem: an id made from its content, its parts in drawing order, and remarks on what was left out."""
 
@@ -65,18 +51,11 @@ class EmblemFile:
 
     def facts(self) -> dict[str, Any]:
         """As plain data, to be kept; `core.type.emblem.read` takes it back."""
-        return {"parts": [_part_facts(part) for part in self.parts], "path": self.path(), "box": self.box()}
-
-    def path(self) -> str:
-        """SVG path data of all rings, y downward, in UNITS: a small picture of it."""
-        rings = [np.round(ring * (1, -1)).astype(int).tolist() for part in self.parts for ring in part.rings]
-        return "".join("M" + "L".join(f"{x} {y}" for x, y in ring) + "Z" for ring in rings)
-
-    def box(self) -> list[float]:
-        """Left, top, width and height of that picture."""
-        every = np.vstack([ring for part in self.parts for ring in part.rings])
-        (left, bottom), (right, top) = every.min(0), every.max(0)
-        return [round(float(v), 1) for v in (left, -top, right - left, top - bottom)]
+        return {
+            "parts": [_part_facts(part) for part in self.parts],
+            "path": path_of(self.parts),
+            "box": box_of(self.parts),
+        }
 
 
 @dataclass(frozen=True)
@@ -100,7 +79,7 @@ def read_svg(raw: bytes) -> EmblemFile:
         root = _tree(raw)
         # Curves are flattened by the drawing's size, which is known only when it has been walked once.
         rough = list(_Reader(root, math.inf).parts())
-        reader = _Reader(root, TOLERANCE * _size(rough) / UNITS)
+        reader = _Reader(root, TOLERANCE * _size(rough) / HEIGHT)
         parts = list(reader.parts())
     except (FileRefused, MemoryError):
         raise
@@ -417,7 +396,7 @@ def _rectangle(pen: RecordingPen, x: float, y: float, w: float, h: float, elemen
 
 
 def _size(parts: list[Part]) -> float:
-    """What becomes UNITS: the height of all parts together, or a little of their width where that is far greater."""
+    """What becomes HEIGHT: the height of all parts together, or a little of their width where that is far greater."""
     if not parts:
         return 0.0
     every = np.vstack([ring for part in parts for ring in part.rings])
@@ -426,7 +405,7 @@ def _size(parts: list[Part]) -> float:
 
 
 def _normalised(parts: list[Part]) -> list[Part]:
-    """All parts together UNITS high, standing on 0, their middle at 0; wide ones are not made narrower."""
+    """All parts together HEIGHT high, standing on 0, their middle at 0; wide ones are not made narrower."""
     if not parts:
         return []
     size = _size(parts)
@@ -434,7 +413,7 @@ def _normalised(parts: list[Part]) -> list[Part]:
         return []
     every = np.vstack([ring for part in parts for ring in part.rings])
     low, high = every.min(0), every.max(0)
-    scale = UNITS / size
+    scale = HEIGHT / size
     shift = np.array([(low[0] + high[0]) / 2, low[1]])
 
     def place(points: Ring) -> Ring:

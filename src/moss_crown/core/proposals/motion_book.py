@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
 from pydantic import Field
@@ -72,9 +72,9 @@ class Hangs:
     top: float
     z: float
     wide: float
-    middle: float = 0.0
-    above: float = math.inf
-    deep: float = 0.28
+    middle: float
+    above: float
+    deep: float
 
 
 @dataclass(frozen=True)
@@ -90,9 +90,9 @@ class Where:
     count: int
     away: float
     texts: tuple[str, ...]
-    block: str = "title"
-    place: Vec3 | None = None
-    hangs: Callable[[], Hangs] = field(default=lambda: Hangs(((-1.0, 0.5), (1.0, 0.5)), 0.5, 0.0, 2.0))
+    block: str
+    place: Vec3 | None
+    hangs: Callable[[], Hangs]
 
     def frames(self, seconds: float) -> float:
         return round(seconds * self.fps, 1)

@@ -63,20 +63,21 @@ def _hangs(shot: Shot, of: Evaluation, id: str) -> Hangs:
     there nearest to its middle."""
     structure = of.structure(shot.last)
     number = next((k for k, own in enumerate(structure.blocks) if shot.steps[own.step].id == id), -1)
-    corners = of.block_corners(shot.last).get(id, np.zeros((0, 3)))
-    if number < 0 or not len(corners):
+    letters = structure.blocks[number].letters if number >= 0 else ()
+    inked = [(k, letter) for k, letter in enumerate(letters) if letter.right > letter.left]
+    if not inked:
         raise DocumentInvalid("motion", "a block with letters", "there is nothing to hang")
-    block, low, high = structure.blocks[number], corners.min(0), corners.max(0)
-    upper = [k for k, letter in enumerate(block.letters) if letter.line == 0 and letter.right > letter.left]
+    corners = of.block_corners(shot.last)[id]
+    form, low, high = structure.blocks[number].form, corners.min(0), corners.max(0)
+    first = min(letter.line for _, letter in inked)
     poses = of.resting(structure, shot.last).poses[number]
-    hooks = []
-    for share in _HOOKS if upper else ():
-        wanted = low[0] + share * (high[0] - low[0])
-        tops = [
-            _top(poses[k], solid_of(block.letters[k], block.form, of.cache), wanted if len(upper) == 1 else None)
-            for k in upper
-        ]
-        hooks.append(min(tops, key=lambda top: abs(top[0] - wanted)))
+    upper = [(poses[k], solid_of(letter, form, of.cache)) for k, letter in inked if letter.line == first]
+    wanted = [low[0] + share * (high[0] - low[0]) for share in _HOOKS]
+    if len(upper) == 1:
+        hooks = [_top(*upper[0], x) for x in wanted]
+    else:
+        tops = [_top(pose, solid, None) for pose, solid in upper]
+        hooks = [tops[int(np.abs(np.array(tops)[:, 0] - x).argmin())] for x in wanted]
     floor = floor_below(shot, shot.last)
     return Hangs(
         (hooks[0], hooks[1]),

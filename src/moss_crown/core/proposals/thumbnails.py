@@ -18,7 +18,7 @@ from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.motion.moving import together
 from moss_crown.core.motion.poses import Poses
-from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, Made, MotionSet
+from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, Entry, Made, MotionSet
 from moss_crown.core.proposals.motions import moved_by, where
 from moss_crown.core.stage.scene import Camera
 from moss_crown.core.type.shape import faces
@@ -113,11 +113,11 @@ def tried_on(shot: Shot, kept: Mapping[str, MotionSet] | None = None) -> dict[st
     """Every entry of the book, and motions that are kept, on the shot's own title; what does not fit it is left out."""
     shot = _first_blocks(shot)
     at = where(shot, OTHER_TEXTS)
-    made = {id: Made(tuple(motion.steps)) for id, motion in (kept or {}).items()}
-    made |= {id: entry.make(at) for id, entry in BOOK.items()}
+    motions: dict[str, Entry | MotionSet] = {**(kept or {}), **BOOK}
     found = {}
     drawn: dict[Any, str] = {}
-    for id, one in made.items():
+    for id, motion in motions.items():
         with suppress(TitleError):
-            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, one, False)), drawn)
+            made = motion.make(at) if isinstance(motion, Entry) else Made(tuple(motion.steps))
+            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, made, False)), drawn)
     return found

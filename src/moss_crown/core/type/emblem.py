@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, TypeAlias
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from moss_crown.core.cache import Shelf
 from moss_crown.core.errors import FamilyUnknown
+from moss_crown.core.type.drawing import HEIGHT, Line, Part
 from moss_crown.core.type.fonts import OutlineSink
-from moss_crown.core.type.ornaments import ORNAMENTS, Ornament
-
-Line: TypeAlias = NDArray[np.float64]
-HEIGHT = 1000.0
+from moss_crown.core.type.ornaments import ORNAMENTS
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,24 +46,33 @@ class Emblem:
         return float(left), float(bottom), float(right), float(top)
 
 
-def read(id: str, facts: dict[str, Any]) -> Emblem:
-    """An emblem from what is kept of it."""
-    parts = facts["parts"]
+def _of(id: str, parts: Sequence[Part]) -> Emblem:
     return Emblem(
         id,
-        tuple(part["name"] for part in parts),
-        tuple(tuple(part["colour"]) for part in parts),
-        tuple(tuple(np.array(ring, np.float64) for ring in part["rings"]) for part in parts),
-        tuple(tuple((bool(c), np.array(line, np.float64)) for c, line in part["lines"]) for part in parts),
+        tuple(part.name for part in parts),
+        tuple(part.colour for part in parts),
+        tuple(tuple(part.rings) for part in parts),
+        tuple(tuple(part.lines) for part in parts),
     )
 
 
-def _bundled(ornament: Ornament) -> Emblem:
-    names, rings, lines = zip(*ornament.parts, strict=True)
-    return Emblem(ornament.id, names, ((0.0, 0.0, 0.0),) * len(names), rings, lines)
+def read(id: str, facts: dict[str, Any]) -> Emblem:
+    """An emblem from what is kept of it."""
+    return _of(
+        id,
+        [
+            Part(
+                part["name"],
+                tuple(part["colour"]),
+                [np.array(ring, np.float64) for ring in part["rings"]],
+                [(bool(closed), np.array(line, np.float64)) for closed, line in part["lines"]],
+            )
+            for part in facts["parts"]
+        ],
+    )
 
 
-BUNDLED = {id: _bundled(ornament) for id, ornament in ORNAMENTS.items()}
+BUNDLED = {id: _of(id, ornament.parts) for id, ornament in ORNAMENTS.items()}
 OWN = Shelf(64 * 1024 * 1024)
 """Emblems brought into this process, by an id made from their content."""
 

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends, Query, Request
 
 from moss_crown.core.assets import Asset
 from moss_crown.core.errors import FileRefused
+from moss_crown.core.type.drawing import box_of, path_of
 from moss_crown.core.type.ornaments import ORNAMENTS
 from moss_crown.server.context import Context, context
 from moss_crown.server.db import assets
@@ -26,8 +27,9 @@ def _shown(facts: dict[str, Any]) -> dict[str, Any]:
     return {name: facts[name] for name in ("remarks", "path", "box") if name in facts}
 
 
-def _out(id: str, kind: str, name: str, facts: dict[str, Any]) -> AssetOut:
-    return AssetOut(id=id, kind=kind, name=name, **{"remarks": [], "path": "", "box": []} | _shown(facts))
+def _out(id: str, kind: str, name: str, facts: dict[str, Any], bundled: bool = False) -> AssetOut:
+    shown = {"remarks": [], "path": "", "box": []} | _shown(facts)
+    return AssetOut(id=id, kind=kind, name=name, bundled=bundled, **shown)
 
 
 @router.get("")
@@ -35,7 +37,7 @@ def list_assets(production: UUID, kind: Kind, here: Context = Depends(context)) 
     """Those that the production brought in, then, of emblems, those that ship with the application."""
     rows = here.database.call(lambda c: assets.list_assets(c, production, kind))
     bundled = [
-        AssetOut(id=o.id, kind=kind, name=o.name, remarks=[], path=o.path(), box=o.box(), bundled=True)
+        _out(o.id, kind, o.name, {"path": path_of(o.parts), "box": box_of(o.parts)}, bundled=True)
         for o in (ORNAMENTS.values() if kind == "emblem" else ())
     ]
     return [_out(row.id, row.kind, row.name, row.facts) for row in rows] + bundled
