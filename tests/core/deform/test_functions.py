@@ -48,6 +48,25 @@ def test_an_amount_of_0_leaves_everything_where_it_is_to_the_bit(kind):
     assert np.abs(by(kind, POINTS, *little) - POINTS).max() < 1e-5
 
 
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_point_goes_the_same_way_alone_and_among_many(kind):
+    """The processor takes several at a time where there are several: each has the same bits."""
+    several, normals = np.tile(POINTS, (2, 1)), np.tile([0.6, 0.0, 0.8], (2 * len(POINTS), 1))
+    moved = by(kind, several)
+    rows = row(kind, HERE, SOME[kind])[None]
+    all_turned = turned(rows, several, moved, np.arange(len(several)), normals)
+    for k in (0, 1, 254, 255, 256, 257, 511, 512, 767, len(several) - 1):
+        assert np.array_equal(by(kind, several[k : k + 1])[0], moved[k])
+        alone = turned(rows, several[k : k + 1], moved[k : k + 1], np.zeros(1, int), normals[:1])
+        assert np.array_equal(alone[0], all_turned[k])
+
+
+def test_a_wave_of_narrowness_1_lies_between_its_neighbours():
+    """It has a way of its own, without a power."""
+    under, at, over = (by("wave", POINTS, 0.3, 2.0, 0.4, narrow, 2.0) for narrow in (1 - 1e-9, 1.0, 1 + 1e-9))
+    assert at == pytest.approx(under, abs=1e-8) and at == pytest.approx(over, abs=1e-8)
+
+
 @given(st.floats(-12, 12), st.floats(0.3, 9))
 def test_a_bend_keeps_the_length_of_its_middle_line(angle, over):
     assert length(by("bend", LINE, angle, over)) == pytest.approx(8, abs=1e-6)
@@ -138,7 +157,7 @@ def test_normals_are_those_of_the_bent_surface(kind):
     normals = np.random.default_rng(3).normal(size=(len(POINTS), 3))
     normals /= np.linalg.norm(normals, axis=1, keepdims=True)
     rows = row(kind, HERE, SOME[kind])[None]
-    found = turned(rows, POINTS, np.arange(len(POINTS)), normals)
+    found = turned(rows, POINTS, bent(rows, POINTS), np.arange(len(POINTS)), normals)
     expected = np.einsum("nji,nj->ni", np.linalg.inv(stretches(kind, POINTS)), normals)
     expected *= np.sign(np.linalg.det(stretches(kind, POINTS)))[:, None]
     expected /= np.linalg.norm(expected, axis=1, keepdims=True)

@@ -20,6 +20,9 @@ from moss_crown.core.look.noise import noise
 Floats = NDArray[np.float64]
 STEP = 1e-5
 """Metres along the surface."""
+BLOCK = 256
+"""So many points go through all rows together: they stay in the processor's nearest cache."""
+_inner, _outer = inner_with(error_model="numpy", nogil=True), outer_with(error_model="numpy", nogil=True)
 
 
 def row(kind: str, into: Floats, values: Sequence[float]) -> Floats:
@@ -37,53 +40,108 @@ def at_rest(rows: Floats) -> bool:
     return not (rows[..., AMOUNT] * rows[..., KIND]).any()
 
 
-@inner_with(error_model="numpy", nogil=True)
-def through(rows, x, y, z):
-    """A point of a letter through its rows (k, ROW). What does nothing leaves it to the bit."""
+def _over(number, broad):
+    """The kernel of one kind of deformer: it moves many points by one row. With the kind known beforehand the loop has
+    no branches, and the compiler takes several points at a time; `broad` knows as much of a wave, that it needs no
+    power."""
+
+    @_inner
+    def moved(row, x, y, z, count):
+        r0, r1, r2, r3, r4, r5 = row[0], row[1], row[2], row[3], row[4], row[5]
+        r6, r7, r8, r9, r10, r11 = row[6], row[7], row[8], row[9], row[10], row[11]
+        b0, b1, b2, b3, b4 = row[BACK], row[BACK + 1], row[BACK + 2], row[BACK + 3], row[BACK + 4]
+        b5, b6, b7, b8 = row[BACK + 5], row[BACK + 6], row[BACK + 7], row[BACK + 8]
+        a, b, c = row[AMOUNT], row[AMOUNT + 1], row[AMOUNT + 2]
+        d, e, f = 1.0 if broad else row[AMOUNT + 3], row[AMOUNT + 4], row[AMOUNT + 5]
+        for i in range(count):
+            u, v, w = x[i], y[i], z[i]
+            s = r0 * u + r1 * v + r2 * w + r3
+            t = r4 * u + r5 * v + r6 * w + r7
+            h = r8 * u + r9 * v + r10 * w + r11
+            p, q, r = displaced(number, s, t, h, a, b, c, d, e, f)
+            x[i] = u + b0 * p + b1 * q + b2 * r
+            y[i] = v + b3 * p + b4 * q + b5 * r
+            z[i] = w + b6 * p + b7 * q + b8 * r
+
+    return moved
+
+
+_bend, _curl, _twist, _wave, _globe, _ripple, _blast = (_over(number, 0) for number in KINDS.values())
+_broad_wave = _over(KINDS["wave"], 1)
+
+
+@_inner
+def _through(rows, x, y, z, count):
+    """Points of a letter through its rows (k, ROW), in place. What does nothing leaves them to the bit."""
     for k in range(len(rows)):
-        if rows[k, KIND] == 0.0 or rows[k, AMOUNT] == 0.0:
+        row = rows[k]
+        kind = row[KIND]
+        if kind == 0.0 or row[AMOUNT] == 0.0:
             continue
-        s = rows[k, 0] * x + rows[k, 1] * y + rows[k, 2] * z + rows[k, 3]
-        t = rows[k, 4] * x + rows[k, 5] * y + rows[k, 6] * z + rows[k, 7]
-        h = rows[k, 8] * x + rows[k, 9] * y + rows[k, 10] * z + rows[k, 11]
-        a, b, c = rows[k, AMOUNT], rows[k, AMOUNT + 1], rows[k, AMOUNT + 2]
-        d, e, f = rows[k, AMOUNT + 3], rows[k, AMOUNT + 4], rows[k, AMOUNT + 5]
-        p, q, r = displaced(rows[k, KIND], s, t, h, a, b, c, d, e, f)
-        x = x + rows[k, BACK] * p + rows[k, BACK + 1] * q + rows[k, BACK + 2] * r
-        y = y + rows[k, BACK + 3] * p + rows[k, BACK + 4] * q + rows[k, BACK + 5] * r
-        z = z + rows[k, BACK + 6] * p + rows[k, BACK + 7] * q + rows[k, BACK + 8] * r
-    return x, y, z
+        if kind < 3.5:
+            if kind < 1.5:
+                _bend(row, x, y, z, count)
+            elif kind < 2.5:
+                _curl(row, x, y, z, count)
+            else:
+                _twist(row, x, y, z, count)
+        elif kind < 5.5:
+            if kind < 4.5 and row[AMOUNT + 3] == 1.0:
+                _broad_wave(row, x, y, z, count)
+            elif kind < 4.5:
+                _wave(row, x, y, z, count)
+            else:
+                _globe(row, x, y, z, count)
+        elif kind < 6.5:
+            _ripple(row, x, y, z, count)
+        else:
+            _blast(row, x, y, z, count)
 
 
-@outer_with(error_model="numpy", nogil=True)
-def _bent(rows, points, found):
-    """Points (f or 1, l, n, 3) through rows (f, l, k, ROW)."""
+@_outer
+def _bent(rows, points, found, space):
+    """Points (f or 1, l, n, 3) through rows (f, l, k, ROW), in a space of (3, BLOCK)."""
+    x, y, z = space[0], space[1], space[2]
     for f in range(rows.shape[0]):
         of = f if len(points) > 1 else 0
         for k in range(rows.shape[1]):
-            own = rows[f, k]
-            for i in range(points.shape[2]):
-                x, y, z = through(own, points[of, k, i, 0], points[of, k, i, 1], points[of, k, i, 2])
-                found[f, k, i, 0], found[f, k, i, 1], found[f, k, i, 2] = x, y, z
+            for begin in range(0, points.shape[2], BLOCK):
+                count = min(BLOCK, points.shape[2] - begin)
+                for i in range(count):
+                    j = begin + i
+                    x[i], y[i], z[i] = points[of, k, j, 0], points[of, k, j, 1], points[of, k, j, 2]
+                _through(rows[f, k], x, y, z, count)
+                for i in range(count):
+                    j = begin + i
+                    found[f, k, j, 0], found[f, k, j, 1], found[f, k, j, 2] = x[i], y[i], z[i]
 
 
-@outer_with(error_model="numpy", nogil=True)
-def _turned(rows, points, at, normals, step, found):
-    for i in range(len(normals)):
-        a, b, c = normals[i, 0], normals[i, 1], normals[i, 2]
-        x, y, z = points[at[i], 0], points[at[i], 1], points[at[i], 2]
-        # Two directions square to the normal (Duff et al., JCGT 6(1), 2017).
-        g = 1.0 if c >= 0.0 else -1.0
-        k = -1.0 / (g + c)
-        m = a * b * k
-        px, py, pz = through(rows, x, y, z)
-        ux, uy, uz = through(rows, x + step * (1.0 + g * a * a * k), y + step * g * m, z - step * g * a)
-        vx, vy, vz = through(rows, x + step * m, y + step * (g + b * b * k), z - step * b)
-        ux, uy, uz, vx, vy, vz = ux - px, uy - py, uz - pz, vx - px, vy - py, vz - pz
-        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        size = math.sqrt(nx * nx + ny * ny + nz * nz)
-        size = 1.0 / size if size > 0.0 else 0.0
-        found[i, 0], found[i, 1], found[i, 2] = nx * size, ny * size, nz * size
+@_outer
+def _turned(rows, points, moved, at, normals, step, found, space):
+    """Normals at points[at], which have moved: see `turned`. In a space of (6, BLOCK)."""
+    x, y, z, u, v, w = space[0], space[1], space[2], space[3], space[4], space[5]
+    for begin in range(0, len(normals), BLOCK):
+        count = min(BLOCK, len(normals) - begin)
+        for i in range(count):
+            j = begin + i
+            a, b, c = normals[j, 0], normals[j, 1], normals[j, 2]
+            px, py, pz = points[at[j], 0], points[at[j], 1], points[at[j], 2]
+            # Two directions square to the normal (Duff et al., JCGT 6(1), 2017).
+            g = 1.0 if c >= 0.0 else -1.0
+            k = -1.0 / (g + c)
+            m = a * b * k
+            x[i], y[i], z[i] = px + step * (1.0 + g * a * a * k), py + step * g * m, pz - step * g * a
+            u[i], v[i], w[i] = px + step * m, py + step * (g + b * b * k), pz - step * b
+        _through(rows, x, y, z, count)
+        _through(rows, u, v, w, count)
+        for i in range(count):
+            j = begin + i
+            px, py, pz = moved[at[j], 0], moved[at[j], 1], moved[at[j], 2]
+            ux, uy, uz, vx, vy, vz = x[i] - px, y[i] - py, z[i] - pz, u[i] - px, v[i] - py, w[i] - pz
+            nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            size = math.sqrt(nx * nx + ny * ny + nz * nz)
+            size = 1.0 / size if size > 0.0 else 0.0
+            found[j, 0], found[j, 1], found[j, 2] = nx * size, ny * size, nz * size
 
 
 def bent_all(rows: Floats, points: Floats) -> Floats:
@@ -91,7 +149,7 @@ def bent_all(rows: Floats, points: Floats) -> Floats:
     noise.link()
     points = np.ascontiguousarray(points, np.float64)
     found = np.empty((*rows.shape[:2], *points.shape[2:]))
-    _bent(np.ascontiguousarray(rows), points, found)
+    _bent(np.ascontiguousarray(rows), points, found, np.empty((3, BLOCK)))
     return found
 
 
@@ -101,17 +159,19 @@ def bent(rows: Floats, points: Floats) -> Floats:
     return found
 
 
-def turned(rows: Floats, points: Floats, at: NDArray[np.int64], normals: Floats) -> Floats:
-    """(m, 3) normals at points[at], as the surface there is turned: what steps along it become, crossed. Creases stay,
-    since a vertex has a normal for each of its sides."""
+def turned(rows: Floats, points: Floats, moved: Floats, at: NDArray[np.int64], normals: Floats) -> Floats:
+    """(m, 3) normals at points[at], which the rows have `moved` (n, 3) there, as the surface is turned: what steps
+    along it become, crossed. Creases stay, since a vertex has a normal for each of its sides."""
     noise.link()
     found = np.empty((len(at), 3))
     _turned(
         np.ascontiguousarray(rows),
         np.ascontiguousarray(points, np.float64),
+        np.ascontiguousarray(moved, np.float64),
         np.ascontiguousarray(at, np.int64),
         np.ascontiguousarray(normals, np.float64),
         STEP,
         found,
+        np.empty((6, BLOCK)),
     )
     return found

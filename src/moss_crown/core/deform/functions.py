@@ -5,12 +5,15 @@ functions are the one source of all bending: numba compiles them for the rendere
 draft, as GLSL for what is drawn and as JavaScript for what is picked. They keep to the language of `look.noise`.
 
 A place is `s` along, `t` to the side and `h` across: on a line of type bent like a rainbow, along the line, up, and
-towards the viewer. Angles are in radians, lengths in metres.
+towards the viewer. Angles are in radians, lengths in metres. Whole numbers stay floats (`np.floor`): so the compiler
+takes several points at a time.
 """
 
 from __future__ import annotations
 
 import math
+
+import numpy as np
 
 from moss_crown.core.compiling import inner_of_floats_quick
 from moss_crown.core.look.noise import blend, fraction, noise
@@ -20,7 +23,7 @@ from moss_crown.core.look.noise import blend, fraction, noise
 def circled(a):
     """Sine and cosine, by polynomials after reduction (Cody and Waite, "Software Manual for the Elementary Functions",
     1980): built-in ones of GLSL may be off by 2^-11, these are the same everywhere, and exactly 0 and 1 at 0."""
-    k = math.floor(a * 0.6366197723675814 + 0.5)
+    k = np.floor(a * 0.6366197723675814 + 0.5)
     r = ((a - k * 1.5703125) - k * 0.0004837512969970703) - k * 7.549789954891882e-08
     q = r * r
     s = r + r * q * (
@@ -108,7 +111,8 @@ def wave(s, t, h, height, width, travelled, narrow, how, f):
     x = min(x, 0.5) if how < 1.5 else x
     x = fraction(x + 0.5) - 0.5
     _, cosine = circled(6.283185307179586 * x)
-    return 0.0, height * math.pow(max(0.5 + 0.5 * cosine, 1e-12), narrow), 0.0
+    crest = max(0.5 + 0.5 * cosine, 1e-12)
+    return 0.0, height * (crest if narrow == 1.0 else math.pow(crest, narrow)), 0.0
 
 
 @inner_of_floats_quick

@@ -131,19 +131,22 @@ def with_corners(solid: Solid) -> SoftSolid:
 def bent_solid(soft: SoftSolid, rows: Floats, later: Floats | None, tolerance: float) -> Bent:
     """Where the vertices of a letter are by its rows (t, k, ROW) at even moments of a shutter: at as many of these as
     keep every vertex within a tolerance (metres) of its way."""
-    vertices = soft.solid.vertices
-    chosen = rows[:1]
-    if len(rows) > 1:
-        early, half, late = (bent(rows[k], vertices) for k in (0, len(rows) // 2, -1))
+    vertices, last = soft.solid.vertices, len(rows) - 1
+    places = {0: bent(rows[0], vertices)}
+    chosen = [0]
+    if last:
+        places |= {k: bent(rows[k], vertices) for k in {last // 2, last} - {0}}
+        early, half, late = places[0], places[last // 2], places[last]
         if not (np.array_equal(early, half) and np.array_equal(half, late)):
             short = float(np.sqrt(np.square(half - (early + late) / 2).sum(1).max(initial=0.0)))
             wanted = 1 + math.ceil(math.sqrt(short / tolerance))
             count = next((times for times in TIMES if times >= wanted), TIMES[-1])
-            chosen = rows[:: max(1, (len(rows) - 1) // (count - 1))]
-    places = np.array([bent(one, vertices) for one in chosen], np.float32)
-    normals = np.array([turned(one, vertices, soft.at, soft.normals) for one in chosen], np.float32)
+            chosen = list(range(0, last + 1, max(1, last // (count - 1))))
+            places |= {k: bent(rows[k], vertices) for k in chosen if k not in places}
+    there = [places[k] for k in chosen]
+    normals = [turned(rows[k], vertices, places[k], soft.at, soft.normals) for k in chosen]
     after = None if later is None else bent(later, vertices).astype(np.float32)
-    return Bent(places, normals[:, soft.corner], after)
+    return Bent(np.array(there, np.float32), np.array(normals, np.float32)[:, soft.corner], after)
 
 
 MODEL_CHORD = 0.002
@@ -153,8 +156,8 @@ MODEL_CHORD = 0.002
 def as_bent(solid: Solid, rows: Floats, size: float) -> tuple[Solid, Solid]:
     """A solid as rows (k, ROW) bend it, and the same solid at rest, as dense; `size` is the cap height."""
     dense = with_corners(fine_enough(solid, [rows], MODEL_CHORD * size, MOST_TRIANGLES))
-    normals = turned(rows, dense.solid.vertices, dense.at, dense.normals).astype(np.float32)
     vertices = bent(rows, dense.solid.vertices)
+    normals = turned(rows, dense.solid.vertices, vertices, dense.at, dense.normals).astype(np.float32)
     return replace(dense.solid, vertices=vertices, normals=normals[dense.corner]), dense.solid
 
 

@@ -172,7 +172,7 @@ class Writer:
                 return f"({self._say(test)} ? {self._say(body)} : {self._say(orelse)})"
             case ast.Tuple(elts=elts):
                 return f"{VECTORS[len(elts)]}({', '.join(self._say(one) for one in elts)})"
-            case ast.Call(func=ast.Attribute(value=ast.Name(id="math"), attr=name), args=args):
+            case ast.Call(func=ast.Attribute(value=ast.Name(id="math" | "np"), attr=name), args=args):
                 return f"{name}({', '.join(self._say(one) for one in args)})"
             case ast.Call(func=ast.Name(id=name), args=args):
                 own = name if name in _BUILT_IN else f"{name}_"

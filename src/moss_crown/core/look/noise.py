@@ -31,7 +31,7 @@ def lattice(x, y, z, seed):
 
 @inner_of_floats
 def fraction(x):
-    return x - math.floor(x)
+    return x - np.floor(x)
 
 
 @inner_of_floats

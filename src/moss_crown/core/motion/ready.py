@@ -18,6 +18,6 @@ def ready_motion() -> None:
     smooth_noise(1, one)
     moving(still)
     rows = np.zeros((1, ROW))
-    bent(rows, np.zeros((1, 3)))
-    turned(rows, np.zeros((1, 3)), np.zeros(1, np.int64), np.array([[0.0, 0, 1]]))
+    place = bent(rows, np.zeros((1, 3)))
+    turned(rows, place, place, np.zeros(1, np.int64), np.array([[0.0, 0, 1]]))
     followed(still, one, 0.0, 25.0, np.ones(1, np.bool_), one, one)

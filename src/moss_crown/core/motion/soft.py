@@ -285,13 +285,13 @@ def boxed(poses: Poses, bends: Floats, boxes: Floats) -> Poses:
     ones = np.ones((*points.shape[:2], 1))
     fit = np.linalg.pinv(np.concatenate([points, ones], 2))  # (l, 4, n)
     affine = np.zeros((*found.shape[:2], 4, 4))
-    affine[..., :3, :] = np.einsum("flni,ljn->flij", found, fit)
+    affine[..., :3, :] = np.swapaxes(fit @ found, 2, 3)
     affine[..., 3, 3] = 1
-    flat = np.abs(np.linalg.det(affine[..., :3, :3])) < 1e-9
-    affine[flat] = np.eye(4)
-    back = np.linalg.inv(affine)
-    there = np.einsum("flij,flnj->flni", back[..., :3, :3], found) + back[..., None, :3, 3]
-    near, far = there.min(2), there.max(2)
+    back, size = _inverse(affine[..., :3, :3])
+    flat = np.abs(size) < 1e-9
+    affine[flat], back[flat] = np.eye(4), np.eye(3)
+    there = back @ np.swapaxes(found - affine[..., None, :3, 3], 2, 3)
+    near, far = there.min(3), there.max(3)
     wide = np.maximum(high - low, 1e-6)
     grown = np.zeros_like(affine)
     scale = (far - near) / wide
@@ -301,6 +301,21 @@ def boxed(poses: Poses, bends: Floats, boxes: Floats) -> Poses:
     grown[..., 3, 3] = 1
     still = (bends[..., KIND] * bends[..., AMOUNT] == 0).all(-1)
     return np.where(still[..., None, None], poses, poses @ affine @ grown)
+
+
+def _inverse(matrices: Floats) -> tuple[Floats, Floats]:
+    """Matrices (..., 3, 3) inverted by their cofactors, and their determinants (...). Those without an inverse answer
+    what is no number."""
+    a, b, c = (matrices[..., k, :] for k in range(3))
+    found = np.empty_like(matrices)
+    for column, (one, other) in enumerate(((b, c), (c, a), (a, b))):
+        for k in range(3):
+            i, j = (k + 1) % 3, (k + 2) % 3
+            found[..., k, column] = one[..., i] * other[..., j] - one[..., j] * other[..., i]
+    size = np.asarray((a * found[..., 0]).sum(-1))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        found /= size[..., None, None]
+    return found, size
 
 
 def _fill(row: Floats, deed: Soft) -> None:
@@ -317,8 +332,7 @@ def _lead(row: Floats, axes: Floats, poses: Poses, origin: Floats) -> None:
     shift = (axes[:, None] @ (poses[..., :3, 3] - origin)[..., None])[..., 0]
     into = np.zeros((*np.broadcast_shapes(linear.shape[:2], shift.shape[:2]), 3, 4))
     into[..., :3], into[..., 3] = linear, shift
-    flat = np.abs(np.linalg.det(linear)) < 1e-12
-    safe = np.where(flat[..., None, None], np.eye(3), linear)
-    back = np.where(flat[..., None, None], np.nan, np.linalg.inv(safe))
+    back, size = _inverse(linear)
+    back[np.abs(size) < 1e-12] = np.nan
     row[..., INTO:BACK] = into.reshape(*into.shape[:2], 12)
     row[..., BACK:KIND] = back.reshape(*back.shape[:2], 9)
