@@ -91,7 +91,7 @@ def test_a_window_lies_in_its_frame_and_has_a_pixel(region, width, height, margi
     assert all(a >= b for a, b in zip(window.wanted[:2], window.rendered[:2], strict=True))
     assert all(a <= b for a, b in zip(window.wanted[2:], window.rendered[2:], strict=True))
     for share, (at, side) in zip(region, zip(window.wanted, (width, height) * 2, strict=True), strict=True):
-        assert abs(share * side - at) <= 1, "rounded, or one pixel where there was none"
+        assert abs(share * side - at) <= 1.5, "rounded, and a pixel farther where there was none"
 
 
 def test_treatments_are_in_their_order():

@@ -95,6 +95,27 @@ def test_a_letter_beside_it_does_not_lie_behind_it_but_one_farther_away_does(gap
     assert before.legible < 0.85, "a quarter of its outline is before a letter of its own light"
 
 
+@pytest.mark.parametrize(("wide", "dark", "reads"), [(12, 0.02, 1.0), (60, 0.02, 0.85), (12, 0.4, 0.75)])
+def test_a_side_as_light_as_its_front_reads_where_it_is_narrow_and_stands_apart_itself(wide, dark, reads):
+    light, seen = np.full((H, W), 0.02), np.full((H, W), 2)
+    seen[60:180, 80 - wide : 160] = 0  # the front from 80 on, its side to the left
+    light[:, : 80 - wide] = dark
+    light[seen == 0] = 0.4
+    front = np.zeros((H, W), bool)
+    front[60:180, 80:160] = True
+    shown = np.repeat(linear_to_srgb(light)[..., None], 3, -1).astype(np.float32)
+    (one,) = readings(shown, NAMES, seen, front, front, LEVEL, {"000 E"})
+    assert one.legible == pytest.approx(reads, abs=0.08)
+
+
+def test_a_dark_line_sets_a_letter_apart_from_its_reflection():
+    without, _ = read(letter=0.4, wall=0.35)
+    shown, seen, face = painted(letter=0.4, wall=0.35)
+    shown[180:183, 60:140] = 0.0
+    with_line, _ = readings(shown, NAMES, seen, face, seen < 2, LEVEL, {"000 E", "001 F"})
+    assert without.legible == 0 and with_line.legible == pytest.approx(0.2, abs=0.03)
+
+
 def test_what_fills_the_picture_has_no_outline():
     shown = np.full((40, 40, 3), 0.5, np.float32)
     everywhere = np.zeros((40, 40), int)

@@ -28,6 +28,8 @@ times as light as the darkest face the lightest may be."""
 _ROOM_LIGHT = 0.05
 _LEVEL = 0.01
 """Of their distance, by which letters beside each other may be nearer or farther."""
+_SIDE = 0.25
+"""Of a letter's height: a side that is seen wider than that leaves its front alone."""
 
 
 @dataclass(frozen=True)
@@ -66,11 +68,12 @@ def readings(
     whether a front face does; front (h, w): whether a front face or the bevel about it does; depth (h, w): how far in
     front of the camera that is.
 
-    What is read of a letter is its front: its outline is that of the front, and its own sides may lie behind it. An
-    outline reads by its rim or by its face: a dark letter with a lit edge stands apart as well as a light one. What
-    lies behind is measured a little beyond the outline, where no pixel is of both; the front of a letter that stands
-    beside it, no farther away, is not behind it, and where letters are joined there is no outline. A letter that shows
-    no front is read by all that is seen of it.
+    What is read of a letter is its front: its outline is that of the front. An outline reads by its rim or by its face:
+    a dark letter with a lit edge stands apart as well as a light one. What lies behind is measured a little beyond the
+    outline, where no pixel is of both, and close to it: a dark line between a letter and its reflection sets it apart.
+    Where that is the letter's own side, the outline reads too if the side, no wider than a share of the letter, stands
+    apart from what lies behind both. The front of a letter that stands beside it, no farther away, is not behind it,
+    and where letters are joined there is no outline. A letter that shows no front is read by all that is seen of it.
     """
     light = luminance(shown)
     width = max(2.0, shown.shape[0] / 120)
@@ -97,7 +100,7 @@ def _reading(
     faced = own & face
     level = float(light[faced if faced.any() else own].mean())
     clipped = float(white[own].mean())
-    others = front & ~own
+    others, whole = front & ~own, own
     if (own & front).any():
         own = own & front
     near, far = float(depth[own].min()), float(depth[own].max())
@@ -105,25 +108,43 @@ def _reading(
     edge = own & ~binary_erosion(own, border_value=1)
     if not edge.any():  # it fills the picture
         return Reading(name, level, 1.0, 0.0, clipped, "", False)
-    rows, columns = (slice(max(int(a.min() - 4 * width), 0), int(a.max() + 4 * width) + 1) for a in np.nonzero(own))
+    rows, columns = (slice(max(int(a.min() - 4 * width), 0), int(a.max() + 4 * width) + 1) for a in np.nonzero(whole))
     part = rows, columns
     own, edge, light, faced, seen, beside = own[part], edge[part], light[part], faced[part], seen[part], beside[part]
-    beyond = np.where(beside, np.inf, distance_transform_edt(~own))
+    whole = whole[part]
 
-    def about(where: Mask, reach: float) -> Floats:
-        """The mean of the light there, around each pixel of the outline; not a number where there is none about."""
-        side = 2 * round(reach) + 1
-        much = uniform_filter(where.astype(np.float64), side, mode="constant")[edge]
-        total = uniform_filter(np.where(where, light, 0).astype(np.float64), side, mode="constant")[edge]
-        return np.where(much > 1e-9, total / np.maximum(much, 1e-9), np.nan)
+    def apart_of(own: Mask, edge: Mask) -> tuple[Floats, Floats]:
+        """(n) how far each pixel of an outline stands apart, and how light it is beyond it; not a number where all
+        about it is its own or beside it."""
+        beyond = np.where(beside, np.inf, distance_transform_edt(~own))
 
-    outside = about((beyond > 1.2) & (beyond <= 1 + width), 1 + width)
-    rim, middle = about(own, width), about(faced, 4 * width)
-    known = np.isfinite(outside)
+        def about(where: Mask, reach: float) -> Floats:
+            """The mean of the light there, around each pixel of the outline."""
+            side = 2 * round(reach) + 1
+            much = uniform_filter(where.astype(np.float64), side, mode="constant")[edge]
+            total = uniform_filter(np.where(where, light, 0).astype(np.float64), side, mode="constant")[edge]
+            return np.where(much > 1e-9, total / np.maximum(much, 1e-9), np.nan)
+
+        outside = about((beyond > 1.2) & (beyond <= 1 + width), 1 + width)
+        line = about((beyond > 1.2) & (beyond <= 2.5), 2.5)
+        inside = about(own, width), about(faced, 4 * width)
+        found = np.fmax.reduce([contrast(inner, outer) for inner in inside for outer in (outside, line)])
+        return np.where(np.isfinite(outside), found, np.nan), outside
+
+    apart, outside = apart_of(own, edge)
+    if (side := whole & ~own).any():
+        border = whole & ~binary_erosion(whole, border_value=1)
+        if border.any():
+            of_border = np.full(edge.shape, np.nan)
+            of_border[border] = apart_of(whole, border)[0]
+            near, to = distance_transform_edt(~border, return_indices=True)
+            tall = np.ptp(np.nonzero(whole)[0]) + 1
+            shown_by = np.where(near <= _SIDE * tall, of_border[tuple(to)], np.nan)[edge]
+            apart = np.where(distance_transform_edt(~side)[edge] <= 2, np.fmax(apart, shown_by), apart)
+    known = np.isfinite(apart) & np.isfinite(outside)
     if not known.any():
         return Reading(name, level, 1.0, 0.0, clipped, "", False)
-    outside = outside[known]
-    apart = np.fmax(contrast(rim[known], outside), contrast(middle[known], outside))
+    apart, outside = apart[known], outside[known]
     # What is behind it where it stands apart least: all that is near to those places.
     weak = np.zeros(edge.shape, bool)
     weak[tuple(axis[known][apart <= np.median(apart)] for axis in np.nonzero(edge))] = True

@@ -53,7 +53,7 @@ def mend(shot: Shot, frame: int, what: Mending, threads: int = 1) -> Mended:
     before = metered(of, frame, WIDTH, SAMPLES, threads)
     best, found = badness(before.readings), None
     for about, patch in _changes(shot, frame, what):
-        changed = Evaluation(patched(write_shot(shot), patch))
+        changed = Evaluation(patched(write_shot(shot), patch), of.cache)
         after = metered(changed, frame, WIDTH, SAMPLES, threads)
         there = badness(after.readings)
         if there < best - 1e-3:

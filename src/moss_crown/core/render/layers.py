@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.compiling import outer
 from moss_crown.core.form.mesh import FACETS
 from moss_crown.core.render import film as channels
 from moss_crown.core.stage.scene import Scene
@@ -112,21 +113,30 @@ def matte_names(scene: Scene) -> dict[str, list[str]]:
     return {"letter": whole + behind, "word": words + behind, "facet": facets + behind}
 
 
+@outer
+def _merge(index, share, kept, merged):
+    """Shares (p, k) of the same number added up, in the order in which numbers come first; -1 is none."""
+    for p in range(index.shape[0]):
+        for k in range(index.shape[1]):
+            if index[p, k] < 0:
+                continue
+            place = 0
+            while kept[p, place] >= 0 and kept[p, place] != index[p, k]:
+                place += 1
+            kept[p, place] = index[p, k]
+            merged[p, place] += share[p, k]
+
+
 def _matte(seen: NDArray[np.int64], share: F32, names: list[str]) -> Mattes:
     """Shares of the same name added up, the largest first."""
     known = sorted(set(names))
     table = np.array([known.index(name) for name in names], np.int64)
     index = np.where(share > 0, table[np.minimum(seen, len(names) - 1)] if names else 0, -1)
-    merged = np.zeros_like(share)
-    kept = np.full_like(index, -1)
-    for k in range(index.shape[-1]):
-        same = kept == index[..., k : k + 1]
-        same[..., 1:] &= ~np.maximum.accumulate(same, -1)[..., :-1]
-        new = ~same.any(-1) & (index[..., k] >= 0)
-        free = kept == -1
-        free[..., 1:] &= ~np.maximum.accumulate(free, -1)[..., :-1]
-        place = np.where(new[..., None], free, same & (index[..., k : k + 1] >= 0))
-        kept = np.where(place, index[..., k : k + 1], kept)
-        merged = merged + place * share[..., k : k + 1]
+    merged, kept = np.zeros_like(share), np.full_like(index, -1)
+    most = index.shape[-1]
+    _merge(
+        *(np.ascontiguousarray(a).reshape(-1, most) for a in (index, share)),
+        *(a.reshape(-1, most) for a in (kept, merged)),
+    )
     order = np.argsort(-merged, -1, kind="stable")
     return Mattes(tuple(known), np.take_along_axis(kept, order, -1), np.take_along_axis(merged, order, -1))
