@@ -43,10 +43,7 @@ export interface Draft extends Omit<Head, 'spans'>, Seen {
 
 const WEAR = TABLES.wear;
 const BEND = TABLES.bend;
-const COLUMN = Object.fromEntries(WEAR.map((name, k) => [name, k])) as Record<
-  'red' | 'green' | 'blue' | 'share' | 'opacity' | 'softness',
-  number
->;
+const OPACITY = WEAR.indexOf('opacity');
 
 /** Split a framed message: length of the head, the head, the body. */
 export function unframe(buffer: ArrayBuffer): { head: unknown; body: ArrayBuffer } {
@@ -71,7 +68,7 @@ function seenIn(facts: SeenHead, take: (count: number) => Float32Array): Seen {
     const poses = take(cells * TABLES.pose);
     const wear = span.worn ? take(cells * WEAR.length) : null;
     const rows = span.bends ? take(cells * span.bends * BEND.row) : null;
-    const fades = wear?.some((v, k) => k % WEAR.length === COLUMN.opacity && v < 1) ?? false;
+    const fades = wear?.some((v, k) => k % WEAR.length === OPACITY && v < 1) ?? false;
     return { ...span, poses, wear, rows, fades };
   });
   return {
@@ -108,24 +105,15 @@ export function spanAt<S extends SeenSpan>(draft: { spans: S[] }, frame: number)
   return draft.spans.find((s) => frame >= s.first && frame <= s.last);
 }
 
-export interface Wear {
-  tint: [number, number, number];
-  share: number; // of the tint
-  opacity: number;
-  softness: number; // metres
-}
+/** What a letter wears, by the names of the columns: a tint and its share, what is left of its opacity, and over how
+ *  many metres it is soft. */
+export type Wear = Record<'red' | 'green' | 'blue' | 'share' | 'opacity' | 'softness', number>;
 
 /** What a letter wears at a frame beside its materials; null where all stay as they are. */
 export function wearAt(span: SeenSpan, frame: number, letter: number): Wear | null {
   if (!span.wear) return null;
   const start = ((frame - span.first) * span.letters.length + letter) * WEAR.length;
-  const of = (column: number) => span.wear?.[start + column] ?? 0;
-  return {
-    tint: [of(COLUMN.red), of(COLUMN.green), of(COLUMN.blue)],
-    share: of(COLUMN.share),
-    opacity: of(COLUMN.opacity),
-    softness: of(COLUMN.softness),
-  };
+  return Object.fromEntries(WEAR.map((name, k) => [name, span.wear?.[start + k] ?? 0])) as Wear;
 }
 
 /** The rows that bend a letter at a frame; none where nothing does. */

@@ -238,13 +238,10 @@ def _overshoots(of: Evaluation) -> dict[str, float]:
 
 
 def _wear(blocks: list[Moved]) -> NDArray[np.float32] | None:
-    """(f, l, 6): tint and its share, opacity, and softness of each letter; None where all stay as they are."""
+    """(f, l, COLUMNS) what each letter wears; None where all stay as they are."""
     if all(block.wear.plain for block in blocks):
         return None
-    parts = [
-        np.concatenate([b.wear.tints(), b.wear.opacities()[..., None], b.wear.softness()[..., None]], 2) for b in blocks
-    ]
-    return np.concatenate(parts, 1).astype(np.float32)
+    return np.concatenate([block.wear.table() for block in blocks], 1).astype(np.float32)
 
 
 def keyed_values(shot: Shot) -> dict[str, list[object]]:
@@ -267,7 +264,7 @@ def keyed_values(shot: Shot) -> dict[str, list[object]]:
 def pack(head: bytes, tables: list[NDArray[np.float32]]) -> bytes:
     """The head (JSON) and the tables one by one, `framed`; their columns are those of `TABLES`.
 
-    For each span: poses (f, l, 16), column by column; where it is "worn" tints, opacity and softness (f, l, 6); where
+    For each span: poses (f, l, 16), column by column; where it is "worn" what letters wear (f, l, 6); where
     letters are bent its rows (f, l, bends, ROW). Then
     the camera poses (f, 16). Then, unless it is of the picture alone, for each span: speeds (4, f, l), SPEEDS; contacts
     (f, l), bits of `clearance`.

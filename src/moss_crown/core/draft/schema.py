@@ -14,6 +14,7 @@ from pydantic.json_schema import JsonSchemaValue
 
 from moss_crown.core.deform.rows import AMOUNT, KIND, ROW
 from moss_crown.core.look.material import Grain, Images, Surface
+from moss_crown.core.look.wear import COLUMNS
 from moss_crown.core.motion.clearance import MEETS, OUT, SINKS
 from moss_crown.core.motion.poses import SPEEDS
 
@@ -36,12 +37,12 @@ class Tables(TypedDict):
 
 TABLES: Tables = {
     "pose": 16,
-    "wear": ["red", "green", "blue", "share", "opacity", "softness"],
+    "wear": list(COLUMNS),
     "speeds": list(SPEEDS),
     "contacts": {"letters": MEETS, "stage": SINKS, "outside": OUT},
     "bend": {"row": ROW, "kind": KIND, "amount": AMOUNT},
 }
-"""Columns of the tables: numbers of a pose (column by column), what a letter wears (`share` is that of its tint), whose
+"""Columns of the tables: numbers of a pose (column by column), what a letter wears, whose
 speeds there are, the bits of a contact, and how long a row is that bends a letter, with the places of its kind and of
 its amount."""
 

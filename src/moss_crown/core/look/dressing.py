@@ -6,14 +6,13 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
 from moss_crown.core.document.letters import PART, BlockStretch, EmblemStep, Some
 from moss_crown.core.document.look import MaterialStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.form.mesh import BEVEL, REAR, REAR_BEVEL
-from moss_crown.core.look.dress import FACE_AND_EDGE, Dress, Wear, tinted
+from moss_crown.core.look.dress import FACE_AND_EDGE, Dress
 from moss_crown.core.look.material import linear, surface_at
+from moss_crown.core.look.wear import Wear, surfaced
 from moss_crown.core.type import emblem
 from moss_crown.core.type.layout import AnySetting, Letter, Setting, letters_of
 from moss_crown.core.type.lettering import matched, picked
@@ -103,22 +102,20 @@ def dressed(
 ) -> list[Dress]:
     """What each letter (l) of a block wears at a frame, its own colour and what motion makes of it (1, l) included.
     Letters that look alike share one."""
-    tints, left_of = np.round(wear.tints()[0], 6).tolist(), np.round(wear.opacities()[0], 6).tolist()
+    looks = wear.looks()
     dresses, wears = dresses_of(shot, block, setting, frame)
     own = own_colours(shot, block, letters_of(setting), frame)
     alike: dict[Any, Dress] = {}
     found = []
     for number, which in enumerate(wears):
-        colour = own[number] if own else None
-        red, green, blue, share = tints[number]
-        left = left_of[number]
-        key = (which, colour, red, green, blue, share, left)
+        colour, look = own[number] if own else None, looks[number]
+        key = (which, colour, look)
         if key not in alike:
             surfaces = dresses[which].surfaces
             if colour is not None:
                 surfaces = tuple(replace(s, colour=colour) for s in surfaces)
-            if share or left != 1:
-                surfaces = tuple(tinted(s, (red, green, blue, share), left) for s in surfaces)
+            if look is not None:
+                surfaces = tuple(surfaced(s, look) for s in surfaces)
             alike[key] = Dress(surfaces, dresses[which].which)
         found.append(alike[key])
     return found

@@ -26,6 +26,7 @@ from moss_crown.core.document.motion import (
     ShiverStep,
     SwapStep,
 )
+from moss_crown.core.look.wear import Wear, given
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.follow import followed, grid, moving
@@ -196,9 +197,7 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
         Channel(reach, np.radians(each(offset.turn, frames, cast.letters))),
         Channel(reach, each(offset.scale, frames, cast.letters) - 1),
         around.pivots(step.pivot, frames),
-        _tint(offset, reach, frames, cast),
-        _opacity(offset, reach, frames, cast),
-        _soft(offset, reach, frames, cast),
+        given(offset, reach, frames, cast.letters),
     )
 
 
@@ -282,23 +281,6 @@ def _outside(step: DriveStep, sides: list[list[str]], frames: Frames, around: Su
     return found
 
 
-def _tint(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Channel | None:
-    share = each(offset.tint_share, frames, cast.letters)
-    if not share.any():
-        return None
-    return Channel(np.clip(reach * share, 0, 1), each(offset.tint, frames, cast.letters))
-
-
-def _opacity(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Floats | None:
-    left = each(offset.opacity, frames, cast.letters)
-    return None if (left == 1).all() else np.asarray(np.clip(1 + (left - 1) * np.clip(reach, 0, 1), 0, 1))
-
-
-def _soft(offset: Offset, reach: Floats, frames: Frames, cast: Cast) -> Floats | None:
-    radius = each(offset.softness, frames, cast.letters)
-    return np.asarray(np.clip(reach, 0, None) * radius) if radius.any() else None
-
-
 def _drum(step: DrumStep, cast: Cast, frames: Frames, around: Surroundings) -> Act:
     """Each letter turned with its face of the drum: about the middle of its cap height, a radius behind it."""
     count = around.faces.steps
@@ -321,8 +303,7 @@ def _drum(step: DrumStep, cast: Cast, frames: Frames, around: Surroundings) -> A
         Channel(on, turn),
         Channel(on, STILL),
         pivot,
-        None,
-        None if (seen == 1).all() else seen,
+        None if (seen == 1).all() else Wear((len(frames), cast.count), opacity=seen),
         followed=False,
     )
 

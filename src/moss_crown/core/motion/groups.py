@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import FollowStep, GroupStep
 from moss_crown.core.document.shot import Shot
+from moss_crown.core.look.wear import Wear
 from moss_crown.core.motion.acts import PLACING, Surroundings, trailed
 from moss_crown.core.motion.poses import Poses, place_matrix
 from moss_crown.core.values.sampling import Frames, needed, sample, sample_choice, sample_one, sample_parts
@@ -142,10 +143,12 @@ def outward(placed: Sequence[Floats], copy: int, centres: Floats, pivot: Floats)
     return np.asarray(radius[:, None, None] * direction)
 
 
-def tint_of(step: GroupStep, copy: int, clock: Frames) -> tuple[Floats, Floats]:
-    """(f, 3) colour and (f) share of it that a copy wears: each copy goes `share` of the way that is left."""
-    share = 1 - (1 - sample(step.copies.share, clock)) ** copy
-    return sample(step.copies.tint, clock), share
+def wear_of(step: GroupStep, copy: int, clock: Frames) -> Wear:
+    """What all letters (f, 1) of a copy wear: each copy goes `share` of the way to its tint that is left."""
+    tint = np.zeros((len(clock), 1, 4))
+    tint[..., :3] = sample(step.copies.tint, clock)[:, None]
+    tint[..., 3] = (1 - (1 - sample(step.copies.share, clock)) ** copy)[:, None]
+    return Wear((len(clock), 1), tint if tint[..., 3].any() else None)
 
 
 @dataclass(frozen=True)
@@ -188,14 +191,13 @@ class Led:
                 poses = np.einsum("fij,fljk->flik", np.broadcast_to(matrix, (len(poses), 4, 4)), poses)
         return poses
 
-    def tints(self, frames: Frames) -> list[tuple[Floats, Floats]]:
-        """Colour and share of every copy's tint, from the first group."""
-        found = [
-            tint_of(step, self.under[k].copy, self.clock(k, frames))
+    def wears(self, frames: Frames) -> list[Wear]:
+        """What every copy wears, from the first group."""
+        return [
+            wear_of(step, self.under[k].copy, self.clock(k, frames))
             for k, step in enumerate(self.steps)
             if self.under[k].copy
         ]
-        return [(colour, share) for colour, share in found if share.any()]
 
 
 NO_GROUP = Led()

@@ -24,8 +24,8 @@ from moss_crown.core.document.motion import (
     SwapStep,
     Swing,
 )
-from moss_crown.core.look.dress import Wear
 from moss_crown.core.look.pictures import shades
+from moss_crown.core.look.wear import Wear, worn
 from moss_crown.core.motion.acts import (
     NO_FACES,
     Above,
@@ -43,7 +43,7 @@ from moss_crown.core.motion.apart import Row
 from moss_crown.core.motion.drum import LETTERS, columns, in_front, turned
 from moss_crown.core.motion.groups import NO_GROUP, Led
 from moss_crown.core.motion.pivots import About, Place, pivots
-from moss_crown.core.motion.poses import Act, Poses, place_matrix, place_poses
+from moss_crown.core.motion.poses import Poses, place_matrix, place_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
 from moss_crown.core.motion.soft import Deed, boxed, in_world, performed, rigid
 from moss_crown.core.motion.swap import last_rest
@@ -313,41 +313,9 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     poses = _carried(company, poses, frames, around)
     if bends is not None:
         in_world(deeds, bends, poses)
-    tints = [(act.tint.offset, act.tint.reach) for act in done if act.tint is not None]
-    tints += [(colour[:, None], share[:, None]) for colour, share in company.led.tints(frames)]
-    soft = sum((act.soft for act in done if act.soft is not None), np.zeros((len(frames), cast.count)))
-    wear = Wear(
-        (len(frames), cast.count),
-        _tinted(tints, len(frames), cast.count),
-        _opacity(done, len(frames), cast.count),
-        soft * company.setting.size if soft.any() else None,
-    )
+    wears = [act.wear for act in done if act.wear is not None] + company.led.wears(frames)
+    wear = worn(wears, (len(frames), cast.count), company.setting.size)
     return Moved(poses, wear, bends)
-
-
-def _tinted(tints: Sequence[tuple[Floats, Floats]], frames: int, letters: int) -> Floats | None:
-    """Tints (colour and share of each) over each other, the later ones on top: what is seen of each follows from the
-    shares above it."""
-    if not tints:
-        return None
-    mixed = np.zeros((frames, letters, 4))
-    for colour, reach in tints:
-        share = np.broadcast_to(reach, (frames, letters))
-        mixed[..., :3] += (colour - mixed[..., :3]) * share[..., None]
-        mixed[..., 3] += (1 - mixed[..., 3]) * share
-    # Colours were mixed towards black where nothing lay below: by their whole share they are what they are.
-    mixed[..., :3] /= np.maximum(mixed[..., 3:], 1e-9)
-    return mixed
-
-
-def _opacity(done: Sequence[Act], frames: int, letters: int) -> Floats | None:
-    parts = [act.opacity for act in done if act.opacity is not None]
-    if not parts:
-        return None
-    left = np.ones((frames, letters))
-    for part in parts:
-        left = left * part
-    return left
 
 
 def starts_of(company: Company, drive: ReachingStep, frames: Frames) -> Floats | None:

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.compiling import outer, outer_with
+from moss_crown.core.look.wear import Wear
 
 Poses = NDArray[np.float64]
 
@@ -30,18 +31,14 @@ class Channel:
 class Act:
     """What a step does to a block's letters, about pivots (f or 1, l, 3) in each letter's own space.
 
-    A tint, if there is one: its share (f, l) and its colour (f or 1, l or 1, 3). What is left of the letters' opacity
-    (f, l), where that is not all; how soft it makes them (f, l), in cap heights. What is not `followed` a
-    follow-through leaves alone.
+    `wear`: what it makes of their look, softness in cap heights. What is not `followed` a follow-through leaves alone.
     """
 
     move: Channel
     turn: Channel
     scale: Channel
     pivots: NDArray[np.float64]
-    tint: Channel | None = None
-    opacity: NDArray[np.float64] | None = None
-    soft: NDArray[np.float64] | None = None
+    wear: Wear | None = None
     followed: bool = True
 
 

@@ -33,7 +33,7 @@ const UNSEEN = 0.002;
 const BOTH_SIDES = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
 const TINT = new THREE.Color();
 const FACTORS = new THREE.Vector4();
-const PLAIN: Wear = { tint: [0, 0, 0], share: 0, opacity: 1, softness: 0 };
+const PLAIN: Wear = { red: 0, green: 0, blue: 0, share: 0, opacity: 1, softness: 0 };
 
 /** The box around all facets of a solid. */
 function boxOf(facets: Facets): THREE.Box3 {
@@ -134,15 +134,15 @@ export class Letters {
     this.wornLast = span.wear !== null;
     for (const { batch, instance, letter } of this.places) {
       const material = batch.material as THREE.MeshPhysicalMaterial;
-      const { tint, share, opacity: left } = wearAt(span, frame, letter) ?? PLAIN;
+      const { red, green, blue, share, opacity: left } = wearAt(span, frame, letter) ?? PLAIN;
       const own = span.letters[letter]?.tint ?? [1, 1, 1];
       const base = material.color;
       const factor = (own: number, tint: number, under: number) =>
         own * (1 - share) + (share * tint) / Math.max(under, 0.02);
       FACTORS.set(
-        factor(own[0], tint[0], base.r),
-        factor(own[1], tint[1], base.g),
-        factor(own[2], tint[2], base.b),
+        factor(own[0], red, base.r),
+        factor(own[1], green, base.g),
+        factor(own[2], blue, base.b),
         left,
       );
       batch.setColorAt(instance, FACTORS);

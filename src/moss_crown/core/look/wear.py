@@ -1,0 +1,127 @@
+"""What motion makes of how letters look, beside where they are: tint, opacity, softness. What is special to one of
+these stands here, in the offset of a drive, and where letters are drawn; what lies between passes a `Wear` on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.motion import Offset
+from moss_crown.core.look.material import Surface
+from moss_crown.core.values.sampling import Frames, Letters, needed, sample_each
+
+Floats: TypeAlias = NDArray[np.float64]
+Look: TypeAlias = tuple[float, float, float, float, float]
+"""Of a letter: red, green, blue and share of its tint, and what is left of its opacity."""
+_PLAIN: Look = (0.0, 0.0, 0.0, 0.0, 1.0)
+COLUMNS = ("red", "green", "blue", "share", "opacity", "softness")
+"""Of `Wear.table`."""
+
+
+@dataclass(frozen=True)
+class Wear:
+    """At frames and for letters (f, l): colour and share of a tint (f, l, 4), opacity (f, l), and over how many metres
+    each is soft (f, l); None for what stays as it is."""
+
+    shape: tuple[int, int]
+    tint: Floats | None = None
+    opacity: Floats | None = None
+    soft: Floats | None = None
+
+    @property
+    def plain(self) -> bool:
+        """Do all letters look as they do without it?"""
+        return self.tint is None and self.opacity is None and self.soft is None
+
+    def tints(self) -> Floats:
+        """(f, l, 4), of no share where there is no tint."""
+        return np.zeros((*self.shape, 4)) if self.tint is None else self.tint
+
+    def opacities(self) -> Floats:
+        """(f, l), 1 where all is left."""
+        return np.ones(self.shape) if self.opacity is None else self.opacity
+
+    def softness(self) -> Floats:
+        """(f, l) metres, 0 where nothing is soft."""
+        return np.zeros(self.shape) if self.soft is None else self.soft
+
+    def hidden(self) -> NDArray[np.bool_]:
+        """(f, l): of which letters is nothing left?"""
+        return np.asarray(np.round(self.opacities(), 6) <= 0)
+
+    def alone(self, k: int) -> Wear:
+        """At one of its frames."""
+        one = (None if v is None else v[k : k + 1] for v in (self.tint, self.opacity, self.soft))
+        return Wear((1, self.shape[1]), *one)
+
+    def table(self) -> Floats:
+        """(f, l, COLUMNS)"""
+        return np.concatenate([self.tints(), self.opacities()[..., None], self.softness()[..., None]], 2)
+
+    def looks(self) -> list[Look | None]:
+        """What changes the surfaces of each letter at the first frame; None where nothing does."""
+        rows = np.round(self.table()[0, :, :5], 6).tolist()
+        looks = [(red, green, blue, share, left) for red, green, blue, share, left in rows]
+        return [None if not look[3] and look[4] == _PLAIN[4] else look for look in looks]
+
+
+def given(offset: Offset, reach: Floats, frames: Frames, letters: Letters) -> Wear | None:
+    """What a drive that letters feel so strongly (f, l) makes of their look; softness in cap heights."""
+
+    def each(value: Any) -> Floats:
+        return sample_each(value, needed(value, frames), letters)
+
+    share, left, radius = each(offset.tint_share), each(offset.opacity), each(offset.softness)
+    tint = opacity = soft = None
+    if share.any():
+        tint = np.zeros((*reach.shape, 4))
+        tint[..., :3], tint[..., 3] = each(offset.tint), np.clip(reach * share, 0, 1)
+    if (left != 1).any():
+        opacity = np.asarray(np.clip(1 + (left - 1) * np.clip(reach, 0, 1), 0, 1))
+    if radius.any():
+        soft = np.asarray(np.clip(reach, 0, None) * radius)
+    found = Wear((reach.shape[0], reach.shape[1]), tint, opacity, soft)
+    return None if found.plain else found
+
+
+def worn(several: Sequence[Wear], shape: tuple[int, int], size: float) -> Wear:
+    """Several over each other, the later ones on top: tints cover, opacities multiply, softness adds up. Theirs is in
+    cap heights of `size` metres."""
+    tints = [one.tint for one in several if one.tint is not None]
+    left = [one.opacity for one in several if one.opacity is not None]
+    soft = [one.soft for one in several if one.soft is not None]
+    softness = size * sum(soft, np.zeros(shape))
+    return Wear(
+        shape,
+        _covering(tints, shape) if tints else None,
+        np.prod([np.broadcast_to(part, shape) for part in left], 0) if left else None,
+        softness if softness.any() else None,
+    )
+
+
+def _covering(tints: Sequence[Floats], shape: tuple[int, int]) -> Floats:
+    """What is seen of each tint follows from the shares above it."""
+    mixed = np.zeros((*shape, 4))
+    for tint in tints:
+        share = np.broadcast_to(tint[..., 3], shape)
+        mixed[..., :3] += (tint[..., :3] - mixed[..., :3]) * share[..., None]
+        mixed[..., 3] += (1 - mixed[..., 3]) * share
+    # Colours were mixed towards black where nothing lay below: by their whole share they are what they are.
+    mixed[..., :3] /= np.maximum(mixed[..., 3:], 1e-9)
+    return mixed
+
+
+def surfaced(surface: Surface, look: Look) -> Surface:
+    """A surface of a letter that looks like that."""
+    red, green, blue, share, left = look
+
+    def mixed(colour: tuple[float, float, float]) -> tuple[float, float, float]:
+        r, g, b = colour
+        return r + (red - r) * share, g + (green - g) * share, b + (blue - b) * share
+
+    grain = replace(surface.grain, colour=mixed(surface.grain.colour)) if surface.grain else None
+    return replace(surface, colour=mixed(surface.colour), grain=grain, opacity=surface.opacity * left)
