@@ -7,7 +7,7 @@ import re
 import numpy as np
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from screens import document, new_shot, put, saved, settled, step
+from screens import document, drag, new_shot, put, saved, settled, step
 
 from cluster import wait_for
 from messages import opened
@@ -149,3 +149,43 @@ def test_what_a_deformer_goes_by_is_a_choice_of_its_step(quiet, server):
     wait_for(lambda: step(server, shot, "wave")["reaches"][0]["kind"] == "cadence")
     head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
     assert len(head["spans"][0]["starts"][step(server, shot, "wave")["id"]]) == 9
+
+
+def test_a_wave_is_set_by_its_grips_in_the_picture(quiet, server):
+    """Its centre, its width and its height are pulled where they act, by mouse and by keyboard, each one edit."""
+    shot = new_shot(quiet, server, "SALT ROADS")
+    quiet.keyboard.press("End")
+    quiet.get_by_role("button", name="+ add a step").click()
+    quiet.get_by_role("menuitem", name="Wave", exact=True).click()
+    saved(quiet)
+    begun = step(server, shot, "wave")
+    grips = {name: quiet.get_by_role("button", name=f"{name}; drag it") for name in ("Centre", "Width", "Height")}
+    for grip in grips.values():
+        grip.wait_for()
+
+    def pull(name, dx, dy):
+        box = grips[name].bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        drag(quiet, x, y, dx, dy)
+        saved(quiet)
+        return box
+
+    pull("Height", 0, -40)
+    higher = step(server, shot, "wave")
+    assert higher["height"] > begun["height"] and higher["width"] == begun["width"]
+    pull("Width", -30, 0)
+    narrower = step(server, shot, "wave")
+    assert narrower["width"] < begun["width"]
+    was = pull("Centre", 50, 0)
+    wait_for(lambda: step(server, shot, "wave")["centre"]["place"] == "own")
+    wait_for(lambda: abs(grips["Centre"].bounding_box()["x"] - was["x"] - 50) < 6)
+    held = step(server, shot, "wave")
+    assert held["centre"]["own"][1] == pytest.approx(0.5, abs=0.02), "it went along, not up"
+    grips["Height"].focus()
+    quiet.keyboard.press("ArrowDown")
+    wait_for(lambda: step(server, shot, "wave")["height"] == pytest.approx(higher["height"] - 0.05, abs=1e-3))
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    for _ in range(4):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: step(server, shot, "wave") == begun)

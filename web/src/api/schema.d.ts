@@ -13415,6 +13415,34 @@ export interface components {
             to: number[];
         };
         /**
+         * HandlesDrawn
+         * @description Of a step that bends letters, in the own space at rest of a letter of the span, or in the world (`letter` -1):
+         *     its centre, and that as `own` place of a pivot, in numbers each `unit` metres long along the rows of a 3x3 matrix;
+         *     and its levers.
+         */
+        HandlesDrawn: {
+            /** Letter */
+            letter: number;
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /** Own */
+            own: [
+                number,
+                number,
+                number
+            ];
+            /** Unit */
+            unit: number;
+            /** Axes */
+            axes: number[];
+            /** Levers */
+            levers: components["schemas"]["LeverDrawn"][];
+        };
+        /**
          * HazeDrawn
          * @description Haze, or a horizon: see `stage.scene.Haze`.
          */
@@ -13658,6 +13686,29 @@ export interface components {
             number: number;
         };
         /**
+         * LeverDrawn
+         * @description A value of a step, by the name of its member: its grip stands at `base` when it is 0, and one more takes it by
+         *     `way`. `whole` is what stands in its place where it is 0.
+         */
+        LeverDrawn: {
+            /** Member */
+            member: string;
+            /** Base */
+            base: [
+                number,
+                number,
+                number
+            ];
+            /** Way */
+            way: [
+                number,
+                number,
+                number
+            ];
+            /** Whole */
+            whole: number;
+        };
+        /**
          * LookDrawn
          * @description How a frame looks, but for poses and what motion makes of materials. The `horizon` is what grounds go over into
          *     around the middle of the stage.
@@ -13767,7 +13818,7 @@ export interface components {
          * SeenSpanHead
          * @description Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
          *     `pivots` of letters in their own space, by the id of the step that turns them. Letters go through so many `bends`,
-         *     which are of these kinds.
+         *     which are of these kinds; `handles` by the id of the step that bends.
          */
         SeenSpanHead: {
             /** First */
@@ -13792,6 +13843,10 @@ export interface components {
             bends: number;
             /** Bent By */
             bent_by: string[];
+            /** Handles */
+            handles: {
+                [key: string]: components["schemas"]["HandlesDrawn"];
+            };
         };
         /**
          * SheetDrawn
@@ -14047,6 +14102,10 @@ export interface components {
             bends: number;
             /** Bent By */
             bent_by: string[];
+            /** Handles */
+            handles: {
+                [key: string]: components["schemas"]["HandlesDrawn"];
+            };
             /** Starts */
             starts: {
                 [key: string]: number[];

@@ -7,6 +7,7 @@ export type Surface = Schemas['SurfaceDrawn'];
 export type PartSurface = Schemas['PartSurface'];
 export type Images = Schemas['ImagesDrawn'];
 export type Grain = Schemas['GrainDrawn'];
+export type HandlesDrawn = Schemas['HandlesDrawn'];
 export type LetterAtRest = Schemas['LetterAtRest'];
 export type Lamp = Schemas['LampDrawn'];
 export type Ground = Look['grounds'][number];

@@ -25,8 +25,10 @@ from moss_crown.core.draft.schema import (
     SEEN,
     BlockAtRest,
     DraftHead,
+    HandlesDrawn,
     Lens,
     LetterAtRest,
+    LeverDrawn,
     LookDrawn,
     SeenHead,
     SeenSpanHead,
@@ -45,6 +47,7 @@ from moss_crown.core.evaluation.solids import block_section
 from moss_crown.core.look.dressing import dresses_of, own_colours
 from moss_crown.core.motion.beats import beats_of
 from moss_crown.core.motion.clearance import OUT, out_of_frame
+from moss_crown.core.motion.handles import handles
 from moss_crown.core.motion.moving import Framing, Moved, overshoot, pivots_of, rest_of, together
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.type.layout import Setting
@@ -105,6 +108,7 @@ def see(shot: Shot) -> Seen:
                 _pivots(shot, structure),
                 bends.shape[2],
                 kinds_of(bends),
+                _handles(of, structure),
             )
         )
         tables.append(np.swapaxes(part.poses, 2, 3).astype(np.float32))
@@ -188,6 +192,33 @@ def _pivots(shot: Shot, structure: Structure) -> dict[str, list[Three | None]]:
             else:
                 rows += [three(place) for place in np.round(pivots_of(pivot, block.setting, at)[0], 5)]
         found[step.id] = rows
+    return found
+
+
+def _handles(of: Evaluation, structure: Structure) -> dict[str, HandlesDrawn]:
+    """For each step that bends letters, by its id: what can be taken hold of at the last frame, by the first block that
+    it bends."""
+    shot, found = of.shot, {}
+    for index, step in enumerate(shot.steps):
+        if not isinstance(step, DeformStep):
+            continue
+        begin = 0
+        for number, block in enumerate(structure.blocks):
+            own = None if block.step > index else handles(of.company(structure, number), step, float(shot.last))
+            if own is not None:
+                found[step.id] = HandlesDrawn(
+                    own.letter if own.letter < 0 else begin + own.letter,
+                    three(np.round(own.centre, 5)),
+                    three(np.round(own.own, 5)),
+                    own.unit,
+                    np.round(own.axes, 6).ravel().tolist(),
+                    [
+                        LeverDrawn(one.member, three(np.round(one.base, 5)), three(np.round(one.way, 7)), one.whole)
+                        for one in own.levers
+                    ],
+                )
+                break
+            begin += len(block.letters)
     return found
 
 

@@ -255,10 +255,35 @@ class BlockAtRest:
 
 
 @dataclass(frozen=True, slots=True)
+class LeverDrawn:
+    """A value of a step, by the name of its member: its grip stands at `base` when it is 0, and one more takes it by
+    `way`. `whole` is what stands in its place where it is 0."""
+
+    member: str
+    base: Three
+    way: Three
+    whole: float
+
+
+@dataclass(frozen=True, slots=True)
+class HandlesDrawn:
+    """Of a step that bends letters, in the own space at rest of a letter of the span, or in the world (`letter` -1):
+    its centre, and that as `own` place of a pivot, in numbers each `unit` metres long along the rows of a 3x3 matrix;
+    and its levers."""
+
+    letter: int
+    centre: Three
+    own: Three
+    unit: float
+    axes: list[float]
+    levers: list[LeverDrawn]
+
+
+@dataclass(frozen=True, slots=True)
 class SeenSpanHead:
     """Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
     `pivots` of letters in their own space, by the id of the step that turns them. Letters go through so many `bends`,
-    which are of these kinds."""
+    which are of these kinds; `handles` by the id of the step that bends."""
 
     first: int
     last: int
@@ -268,6 +293,7 @@ class SeenSpanHead:
     pivots: dict[str, list[Three | None]]
     bends: int
     bent_by: list[str]
+    handles: dict[str, HandlesDrawn]
 
 
 @dataclass(frozen=True, slots=True)

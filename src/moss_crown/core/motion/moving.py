@@ -216,7 +216,7 @@ def surroundings(company: Company) -> Surroundings:
         company.seed,
         company.faces,
         shades,
-        lambda: _row(company),
+        lambda: row_of(company),
     )
     return around
 
@@ -233,7 +233,8 @@ def _carried(company: Company, poses: Poses, frames: Frames, around: Surrounding
     return company.led.lead(place_poses(poses, *places(company.step, company.steps, frames, around)), frames, around)
 
 
-def _row(company: Company) -> Row:
+def row_of(company: Company) -> Row:
+    """A block's letters as they stand beside each other at rest."""
     line, _ = cast_of(company.setting).units["line"]
     first = np.flatnonzero(line[:-1] == line[1:])
     return Row(rest_of(company.setting), company.boxes(), np.stack([first, first + 1], 1))

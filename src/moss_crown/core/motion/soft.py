@@ -95,8 +95,8 @@ def soft(step: DeformStep, reach: Floats, frames: Frames, origin: Floats, row: A
     """What a deformer does at frames where letters feel it by a reach (f, l), about an origin (f or 1, l, 3) in each
     letter's own space at rest."""
     turning = [getattr(step, name) for name in _DIRECTIONS if hasattr(step, name)]
-    axes = np.array([_axes(step, float(frame)) for frame in needed(turning, frames)]).reshape(-1, 3, 3)
-    asked = _Asked(frames, row.letters, fps, seed_of(seed, step.id), _along(step, axes[:, 0], origin, row))
+    axes = np.array([axes_of(step, float(frame)) for frame in needed(turning, frames)]).reshape(-1, 3, 3)
+    asked = _Asked(frames, row.letters, fps, seed_of(seed, step.id), along_of(step, axes[:, 0], origin, row))
     kind, amount, *others = _numbers(step, asked)
     several = np.broadcast_shapes(*(np.shape(value) for value in others), (1, 1))
     values = np.zeros((*several, 5))
@@ -116,7 +116,7 @@ _TRAVELS = {"right": X, "left": -X, "up": Y, "down": -Y}
 _WRUNG = {"line": X, "vertical": Y, "depth": Z}
 
 
-def _axes(step: DeformStep, frame: float) -> Floats:
+def axes_of(step: DeformStep, frame: float) -> Floats:
     """(3, 3): rows along, to the side, across."""
 
     def chosen(value: Any) -> str:
@@ -150,7 +150,7 @@ def _lifted(lifts: str, along: Floats) -> Floats:
     return {"up": Y if level else X, "front": Z, "along": along}[lifts]
 
 
-def _along(step: DeformStep, along: Floats, origin: Floats, row: AtRest) -> Floats:
+def along_of(step: DeformStep, along: Floats, origin: Floats, row: AtRest) -> Floats:
     """(f or 1, l, 2): where what each letter is part of begins and ends along an axis (f or 1, 3), from the origin."""
     about = str(choices(step.centre.about, np.zeros(1))[0])
     if step.space == "letter":

@@ -1,5 +1,5 @@
 import * as THREE from 'three';
-import { poseAt, type Seen, type SeenSpan, spanAt } from '../draft';
+import { type HandlesDrawn, poseAt, type Seen, type SeenSpan, spanAt } from '../draft';
 import { placeIn } from './bending';
 import type { Cameras } from './cameras';
 import type { Letters } from './letters';
@@ -74,6 +74,17 @@ export class Picking {
       placeIn(span, span.first + k, letter, middle.clone()).toArray(),
     );
     return this.see(places);
+  }
+
+  /** The way from a letter's own space at rest to the world at the playhead; the world's own without a letter. */
+  standing(letter: number): THREE.Matrix4 {
+    const span = this.span();
+    return span && letter >= 0 ? poseOf(span, this.frame, letter) : new THREE.Matrix4();
+  }
+
+  /** What can be taken hold of of a step that bends letters. */
+  handlesOf(step: string): HandlesDrawn | null {
+    return this.span()?.handles[step] ?? null;
   }
 
   /** The pivots of a step at the playhead, each place of the picture once. */

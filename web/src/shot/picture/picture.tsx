@@ -9,6 +9,7 @@ import { Ball } from './ball';
 import { Clearance } from './clearance';
 import { Guides, OtherFrames } from './guides';
 import { CameraDrag } from './handheld';
+import { Levers } from './levers';
 import { Meter } from './meter';
 import type { Overlay } from './overlay';
 import { Paths } from './paths';
@@ -244,6 +245,7 @@ function Frame() {
         {mode === 'draft' && <Ball />}
         {mode === 'draft' && <CameraDrag />}
         {over && <Zones {...over} />}
+        {over && <Levers {...over} />}
         {over && <Meter {...over} />}
         <Pointing />
         {guides && (

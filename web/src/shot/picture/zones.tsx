@@ -1,7 +1,7 @@
 import { useShot, useShotStore } from '../context';
 import { reaches } from '../reaching';
 import { now, type Operation, setting } from '../values';
-import { useEditDrag } from './drag';
+import { Handle } from './handle';
 import type { Overlay } from './overlay';
 import type { Picking } from './picking';
 import { local, matrixOf, shapeLines, type ZoneNow } from './zone';
@@ -133,46 +133,5 @@ function Zone({
         ) : null;
       })}
     </>
-  );
-}
-
-function Handle({
-  label,
-  round,
-  left,
-  top,
-  move,
-  nudge,
-}: {
-  label: string;
-  round: boolean;
-  left: number;
-  top: number;
-  move: (across: number, down: number) => Operation[];
-  nudge: (dx: number, dy: number) => Operation[];
-}) {
-  const store = useShotStore();
-  // What it was when it was taken hold of decides, not what the drag has made of it since.
-  const drag = useEditDrag(
-    () => move,
-    (from, across, down) => from(across, down),
-    label.toLowerCase(),
-  );
-  return (
-    <button
-      type="button"
-      aria-label={`${label}; drag it, or arrow keys`}
-      title={label}
-      className={`absolute size-4 -translate-x-1/2 -translate-y-1/2 cursor-move touch-none border-2 border-[#b8cb6f] bg-black/70 ${round ? 'rounded-full' : 'rounded-xs'}`}
-      style={{ left, top }}
-      {...drag}
-      onKeyDown={(e) => {
-        const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[e.key];
-        if (!by) return;
-        e.preventDefault();
-        e.stopPropagation();
-        store.edit(nudge(by[0] ?? 0, by[1] ?? 0), label.toLowerCase());
-      }}
-    />
   );
 }

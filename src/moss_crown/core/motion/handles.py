@@ -1,0 +1,123 @@
+"""What of a deformer can be taken hold of in the picture: its centre, and values that are pulled along a line."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.document.deform import (
+    BendStep,
+    BlastStep,
+    CurlStep,
+    DeformStep,
+    RippleStep,
+    TwistStep,
+    WaveStep,
+    WrapStep,
+)
+from moss_crown.core.document.motion import Pivot
+from moss_crown.core.motion.moving import Company, cast_of, pivots_of, row_of
+from moss_crown.core.motion.soft import AtRest, along_of, axes_of
+from moss_crown.core.values.sampling import sample
+
+Floats = NDArray[np.float64]
+_DEEP = 0.7
+"""From this share of its way on a side goes in depth."""
+_WHOLE = 1e-3
+"""Metres: what deformers are about is at least so long."""
+
+
+@dataclass(frozen=True)
+class Lever:
+    """A value by the name of its member: at 0 its grip stands at `base`, and one more takes it by `way` (3 each).
+    `whole` is what stands in its place where it is 0."""
+
+    member: str
+    base: Floats
+    way: Floats
+    whole: float = 0.0
+
+
+@dataclass(frozen=True)
+class Handles:
+    """Those of a deformer. In the world (`letter` -1), or in the own space at rest of a letter, by its number in its
+    block. `own` is the centre in the numbers of a pivot's own place, each of them `unit` metres long, along `axes`
+    (3, 3), rows."""
+
+    letter: int
+    centre: Floats
+    own: Floats
+    unit: float
+    axes: Floats
+    levers: tuple[Lever, ...]
+
+
+def handles(company: Company, step: DeformStep, frame: float) -> Handles | None:
+    """Of a deformer at a frame, by the first letter of a block that it bends; None where there is none."""
+    setting, at = company.setting, np.array([frame])
+    cast = cast_of(setting)
+    if not cast.count:
+        return None
+    row = row_of(company)
+    units = {scope: unit_of for scope, (unit_of, _) in cast.units.items()}
+    pivots, axes = pivots_of(step.centre, setting, at), axes_of(step, frame)
+    low, high = along_of(step, axes[None, 0], pivots, AtRest(row.rest, row.boxes, units, cast.letters))[0, 0]
+    levers = _levers(step, frame, float(low), float(high), axes)
+    turn, place = row.rest[0, :3, :3], row.rest[0, :3, 3]
+    if step.space == "world":
+        centre = sample(step.centre.own, at)[0]
+        return Handles(-1, centre, centre, 1.0, np.eye(3), _from(levers, centre, axes))
+    own = Pivot(about=step.centre.about, place="own")
+    size = setting.size
+    shift = turn @ (pivots[0, 0] - pivots_of(own, setting, at)[0, 0])
+    if step.space == "letter":
+        return Handles(0, pivots[0, 0], turn.T @ shift / size, size, np.eye(3), _from(levers, pivots[0, 0], axes))
+    block = turn @ pivots[0, 0] + place
+    in_block = _from(levers, block, axes)
+    in_letter = tuple(Lever(one.member, turn.T @ (one.base - place), turn.T @ one.way, one.whole) for one in in_block)
+    return Handles(0, pivots[0, 0], shift / size, size, turn.T, in_letter)
+
+
+def _from(levers: list[Lever], centre: Floats, axes: Floats) -> tuple[Lever, ...]:
+    """Levers along axes (3, 3), rows, about a centre as they stand in the space of both."""
+    return tuple(Lever(one.member, centre + one.base @ axes, one.way @ axes, one.whole) for one in levers)
+
+
+def _seen(axes: Floats) -> tuple[float, float, float]:
+    """The way to the side as a lever shows it: one that goes in depth would be seen from its end, and stands upright
+    (or level) in its place."""
+    if abs(axes[1, 2]) < _DEEP:
+        return 0.0, 1.0, 0.0
+    return 0.0, 0.0, 1.0 if axes[2, 0] + axes[2, 1] >= 0 else -1.0
+
+
+def _levers(step: DeformStep, frame: float, low: float, high: float, axes: Floats) -> list[Lever]:
+    """Of a deformer, along its own axes from its centre; what it is about reaches from `low` to `high` along."""
+    side = _seen(axes)
+
+    def lever(member: str, base: tuple[float, float], way: tuple[float, float, float], whole: float = 0.0) -> Lever:
+        return Lever(member, np.array([*base, 0.0]), np.array(way), whole)
+
+    whole = max(high - low, _WHOLE)
+    match step:
+        case BendStep() | TwistStep():
+            long = float(sample(step.length, np.array([frame]))[0]) or whole
+            turn = 180.0 if isinstance(step, BendStep) else -360.0
+            # A bend's ends go to the side: the lever stands where the middle goes.
+            return [
+                lever("length", (0, 0), (0.5, 0, 0), whole),
+                lever("angle", (0, 0), (0, -0.5 * long / turn, 0)),
+            ]
+        case CurlStep():
+            return [lever("rolled", (high, 0), (-whole, 0, 0)), lever("radius", (high, 0), (1, 0, 0))]
+        case WaveStep():
+            return [lever("width", (0, 0), (1, 0, 0)), lever("height", (0, 0), side)]
+        case WrapStep():
+            return [lever("radius", (0, 0), side), lever("wrapped", (0, 0), (max(high, whole / 2), 0, 0))]
+        case RippleStep():
+            return [lever("size", (0, 0), (1, 0, 0)), lever("height", (0, 0), side)]
+        case BlastStep():
+            return [lever("outward", (0, 0), (0, 1, 0)), lever("core", (0, 0), (1, 0, 0))]
+    raise TypeError(f"{step.id} bends nothing")

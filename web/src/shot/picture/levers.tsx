@@ -1,0 +1,124 @@
+import * as THREE from 'three';
+import { BOUNDS } from '../../api/facts';
+import { useShot, useShotStore } from '../context';
+import type { HandlesDrawn } from '../draft';
+import { now, type Operation, setting } from '../values';
+import { Handle } from './handle';
+import type { Overlay } from './overlay';
+
+const COLOUR = '#e6ad4e';
+const NUDGE = 0.05; // metres
+const round = (v: number, digits = 3) => Number(v.toFixed(digits));
+
+/** What of the chosen deformer can be taken hold of in the picture: its centre, and values along the way they act. */
+export function Levers({ picking, size }: Overlay) {
+  const store = useShotStore();
+  const document = useShot((s) => s.document);
+  const draft = useShot((s) => s.draft);
+  const frame = useShot((s) => s.frame);
+  const playing = useShot((s) => s.playing);
+  const step = useShot((s) => s.document?.steps?.find((one) => one.id === s.step));
+  const handles = step ? picking.handlesOf(step.id) : null;
+  if (!document || !draft || playing || !step || !handles) return null;
+  const base = `/steps/${document.steps?.indexOf(step) ?? -1}`;
+  const stands = picking.standing(handles.letter);
+  const world = (p: number[]) => new THREE.Vector3(...p).applyMatrix4(stands).toArray();
+  const bounds: Record<string, { least?: number; most?: number; above?: boolean }> = BOUNDS[step.kind];
+
+  const levers = handles.levers.map((lever) => {
+    const path = `${base}/${lever.member}`;
+    const stored = now({ document, draft, frame }, path);
+    const value = typeof stored === 'number' ? stored || lever.whole : null;
+    const at = (v: number) => world(lever.base.map((b, k) => b + v * (lever.way[k] ?? 0)));
+    const put = (by: number): Operation[] => {
+      if (value === null) return [];
+      const { least = -Infinity, most = Infinity, above } = bounds[`/${lever.member}`] ?? {};
+      const low = above || lever.whole ? Math.max(least, 0.01) : least;
+      const wanted = round(Math.min(most, Math.max(low, value + by)));
+      return setting(store.getState().document, path, frame, wanted);
+    };
+    const metres = Math.hypot(...lever.way);
+    return {
+      name: lever.member,
+      from: world(lever.base),
+      at: value === null ? null : at(value),
+      move: (across: number, down: number) => {
+        if (value === null) return [];
+        const [a, b] = picking.see([at(value), at(value + 0.1 / metres)]);
+        if (!a || !b) return [];
+        const [vx, vy] = [(b[0] - a[0]) * size.width * 10, (b[1] - a[1]) * size.height * 10];
+        const long = vx * vx + vy * vy;
+        return long < 1 ? [] : put((across * vx + down * vy) / long / metres);
+      },
+      nudge: (dx: number, dy: number) => put(((dx + dy) * NUDGE) / metres),
+    };
+  });
+
+  const centre = world(handles.centre);
+  const centred = (by: THREE.Vector3) => put(handles, by);
+  const put = ({ own, axes, unit }: HandlesDrawn, by: THREE.Vector3): Operation[] => {
+    const doc = store.getState().document;
+    const rows = [0, 3, 6].map((k) => new THREE.Vector3(...axes.slice(k, k + 3)));
+    const wanted = own.map((v, k) => round(v + (rows[k]?.dot(by) ?? 0) / unit));
+    const place = now({ document, draft, frame }, `${base}/centre/place`);
+    const free: Operation[] =
+      handles.letter < 0 || place === 'own'
+        ? []
+        : [{ op: 'replace', path: `${base}/centre/place`, value: 'own' }];
+    return [...free, ...setting(doc, `${base}/centre/own`, frame, wanted)];
+  };
+  const back = new THREE.Matrix3().setFromMatrix4(stands).invert();
+  const local = (by: number[]) => new THREE.Vector3(...by).applyMatrix3(back);
+
+  const spot = (p: number[] | null) => {
+    const [seen] = p ? picking.see([p]) : [null];
+    return seen && seen[0] > 0 && seen[0] < 1 && seen[1] > 0 && seen[1] < 1
+      ? ([seen[0] * size.width, seen[1] * size.height] as const)
+      : null;
+  };
+  const middle = spot(centre);
+  return (
+    <>
+      <svg className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden="true">
+        {levers.map((lever) => {
+          const [a, b] = [spot(lever.from), spot(lever.at)];
+          return a && b ? (
+            <path
+              key={lever.name}
+              d={`M${a[0]} ${a[1]}L${b[0]} ${b[1]}`}
+              stroke={COLOUR}
+              strokeWidth="1.2"
+              strokeDasharray="4 3"
+            />
+          ) : null;
+        })}
+      </svg>
+      {middle && (
+        <Handle
+          label="Centre"
+          round={false}
+          colour={COLOUR}
+          left={middle[0]}
+          top={middle[1]}
+          move={(across, down) => centred(local(picking.acrossTo(centre, across, down)))}
+          nudge={(dx, dy) => centred(local([dx * NUDGE, dy * NUDGE, 0]))}
+        />
+      )}
+      {levers.map((lever) => {
+        const at = spot(lever.at);
+        return at ? (
+          <Handle
+            key={lever.name}
+            label={lever.name.charAt(0).toUpperCase() + lever.name.slice(1)}
+            round
+            colour={COLOUR}
+            left={at[0]}
+            top={at[1]}
+            move={lever.move}
+            nudge={lever.nudge}
+          />
+        ) : null;
+      })}
+    </>
+  );
+}
