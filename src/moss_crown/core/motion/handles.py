@@ -25,6 +25,8 @@ from moss_crown.core.values.sampling import sample
 Floats = NDArray[np.float64]
 _DEEP = 0.7
 """From this share of its way on a side goes in depth."""
+_OVER = 0.75
+"""Cap heights from the middle of what bends to a lever over it."""
 _WHOLE = 1e-3
 """Metres: what deformers are about is at least so long."""
 
@@ -64,7 +66,7 @@ def handles(company: Company, step: DeformStep, frame: float) -> Handles | None:
     units = {scope: unit_of for scope, (unit_of, _) in cast.units.items()}
     pivots, axes = pivots_of(step.centre, setting, at), axes_of(step, frame)
     low, high = along_of(step, axes[None, 0], pivots, AtRest(row.rest, row.boxes, units, cast.letters))[0, 0]
-    levers = _levers(step, frame, float(low), float(high), axes)
+    levers = _levers(step, frame, float(low), float(high), axes, setting.size)
     turn, place = row.rest[0, :3, :3], row.rest[0, :3, 3]
     if step.space == "world":
         centre = sample(step.centre.own, at)[0]
@@ -93,12 +95,12 @@ def _seen(axes: Floats) -> tuple[float, float, float]:
     return 0.0, 0.0, 1.0 if axes[2, 0] + axes[2, 1] >= 0 else -1.0
 
 
-def _levers(step: DeformStep, frame: float, low: float, high: float, axes: Floats) -> list[Lever]:
+def _levers(step: DeformStep, frame: float, low: float, high: float, axes: Floats, size: float) -> list[Lever]:
     """Of a deformer, along its own axes from its centre; what it is about reaches from `low` to `high` along."""
-    side = _seen(axes)
+    side, over = _seen(axes), _OVER * size * np.sign(axes[2, 0] + axes[2, 1] or 1.0)
 
-    def lever(member: str, base: tuple[float, float], way: tuple[float, float, float], whole: float = 0.0) -> Lever:
-        return Lever(member, np.array([*base, 0.0]), np.array(way), whole)
+    def lever(member: str, base: tuple[float, ...], way: tuple[float, float, float], whole: float = 0.0) -> Lever:
+        return Lever(member, np.array(base), np.array(way), whole)
 
     whole = max(high - low, _WHOLE)
     match step:
@@ -107,17 +109,18 @@ def _levers(step: DeformStep, frame: float, low: float, high: float, axes: Float
             turn = 180.0 if isinstance(step, BendStep) else -360.0
             # A bend's ends go to the side: the lever stands where the middle goes.
             return [
-                lever("length", (0, 0), (0.5, 0, 0), whole),
-                lever("angle", (0, 0), (0, -0.5 * long / turn, 0)),
+                lever("length", (0, 0, 0), (0.5, 0, 0), whole),
+                lever("angle", (0, 0, 0), (0, -0.5 * long / turn, 0)),
             ]
         case CurlStep():
-            return [lever("rolled", (high, 0), (-whole, 0, 0)), lever("radius", (high, 0), (1, 0, 0))]
+            # Over the letters: a roll may begin where the centre is.
+            return [lever("rolled", (high, 0, over), (-whole, 0, 0)), lever("radius", (high, 0, over), (1, 0, 0))]
         case WaveStep():
-            return [lever("width", (0, 0), (1, 0, 0)), lever("height", (0, 0), side)]
+            return [lever("width", (0, 0, 0), (1, 0, 0)), lever("height", (0, 0, 0), side)]
         case WrapStep():
-            return [lever("radius", (0, 0), side), lever("wrapped", (0, 0), (max(high, whole / 2), 0, 0))]
+            return [lever("radius", (0, 0, 0), side), lever("wrapped", (0, 0, 0), (max(high, whole / 2), 0, 0))]
         case RippleStep():
-            return [lever("size", (0, 0), (1, 0, 0)), lever("height", (0, 0), side)]
+            return [lever("size", (0, 0, 0), (1, 0, 0)), lever("height", (0, 0, 0), side)]
         case BlastStep():
-            return [lever("outward", (0, 0), (0, 1, 0)), lever("core", (0, 0), (1, 0, 0))]
+            return [lever("outward", (0, 0, 0), (0, 1, 0)), lever("core", (0, 0, 0), (1, 0, 0))]
     raise TypeError(f"{step.id} bends nothing")

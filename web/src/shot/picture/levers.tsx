@@ -83,13 +83,25 @@ export function Levers({ picking, size }: Overlay) {
         {levers.map((lever) => {
           const [a, b] = [spot(lever.from), spot(lever.at)];
           return a && b ? (
-            <path
-              key={lever.name}
-              d={`M${a[0]} ${a[1]}L${b[0]} ${b[1]}`}
-              stroke={COLOUR}
-              strokeWidth="1.2"
-              strokeDasharray="4 3"
-            />
+            <g key={lever.name}>
+              <path
+                d={`M${a[0]} ${a[1]}L${b[0]} ${b[1]}`}
+                stroke={COLOUR}
+                strokeWidth="1.2"
+                strokeDasharray="4 3"
+              />
+              <text
+                x={b[0] + 12}
+                y={b[1] + 4}
+                fill="#fff"
+                stroke="#000"
+                strokeWidth="3"
+                paintOrder="stroke"
+                fontSize="12"
+              >
+                {lever.name}
+              </text>
+            </g>
           ) : null;
         })}
       </svg>
