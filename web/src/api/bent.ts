@@ -113,7 +113,8 @@ function wave_(s_, t_, h_, height_, width_, travelled_, narrow_, how_, f_) {
   x_ = (fraction_((x_ + 0.5)) - 0.5);
   let __ = circled_((6.283185307179586 * x_));
   let cosine_ = R1;
-  { const first = 0.0; R1 = (height_ * Math.pow(Math.max((0.5 + (0.5 * cosine_)), 1e-12), narrow_)); R2 = 0.0; return first; }
+  let crest_ = Math.max((0.5 + (0.5 * cosine_)), 1e-12);
+  { const first = 0.0; R1 = (height_ * ((narrow_ == 1.0) ? crest_ : Math.pow(crest_, narrow_))); R2 = 0.0; return first; }
 }
 
 function globe_(s_, t_, h_, curvature_, b_, c_, d_, e_, f_) {
