@@ -16,6 +16,7 @@ from moss_crown.core.formats.exr import murmur3, name_hash, write_exr
 from moss_crown.core.look.material import Surface
 from moss_crown.core.order import FrameOrder
 from moss_crown.core.picture import export_exr, render_frame, render_layers
+from moss_crown.core.render.layers import merged_shares
 from moss_crown.core.render.renderer import Render, RenderSettings, render
 from moss_crown.core.stage.backdrop import Backdrop
 from moss_crown.core.stage.camera import look_at
@@ -177,3 +178,11 @@ def test_a_shot_gives_layers_with_the_bits_of_its_picture():
     moving = np.linalg.norm(layers.pictures["motion"], axis=-1)
     assert moving.max() > 0.2
     assert export_exr(Evaluation(shot, cache), 20, FrameOrder(64, 36, 1))[:4] == b"\x76\x2f\x31\x01"
+
+
+def test_shares_of_the_same_number_are_added_up_in_their_order():
+    index = np.array([[[3, 5, 3, -1], [-1, 2, -1, 2]]])
+    share = np.array([[[0.25, 0.5, 0.125, 0.0], [0.0, 0.5, 0.0, 0.25]]], np.float32)
+    kept, merged = merged_shares(index, share)
+    assert kept.tolist() == [[[3, 5, -1, -1], [2, -1, -1, -1]]]
+    assert merged.tolist() == [[[0.375, 0.5, 0.0, 0.0], [0.75, 0.0, 0.0, 0.0]]]

@@ -115,7 +115,7 @@ def matte_names(scene: Scene) -> dict[str, list[str]]:
 
 @outer
 def _merge(index, share, kept, merged):
-    """Shares (p, k) of the same number added up, in the order in which numbers come first; -1 is none."""
+    """See `merged_shares`; (p, k)."""
     for p in range(index.shape[0]):
         for k in range(index.shape[1]):
             if index[p, k] < 0:
@@ -127,16 +127,22 @@ def _merge(index, share, kept, merged):
             merged[p, place] += share[p, k]
 
 
-def _matte(seen: NDArray[np.int64], share: F32, names: list[str]) -> Mattes:
-    """Shares of the same name added up, the largest first."""
-    known = sorted(set(names))
-    table = np.array([known.index(name) for name in names], np.int64)
-    index = np.where(share > 0, table[np.minimum(seen, len(names) - 1)] if names else 0, -1)
+def merged_shares(index: NDArray[np.int64], share: F32) -> tuple[NDArray[np.int64], F32]:
+    """Numbers (..., k) and their shares with each number once, in the order in which they come first; -1 is none."""
     merged, kept = np.zeros_like(share), np.full_like(index, -1)
     most = index.shape[-1]
     _merge(
         *(np.ascontiguousarray(a).reshape(-1, most) for a in (index, share)),
         *(a.reshape(-1, most) for a in (kept, merged)),
     )
+    return kept, merged
+
+
+def _matte(seen: NDArray[np.int64], share: F32, names: list[str]) -> Mattes:
+    """Shares of the same name added up, the largest first."""
+    known = sorted(set(names))
+    table = np.array([known.index(name) for name in names], np.int64)
+    index = np.where(share > 0, table[np.minimum(seen, len(names) - 1)] if names else 0, -1)
+    kept, merged = merged_shares(index, share)
     order = np.argsort(-merged, -1, kind="stable")
     return Mattes(tuple(known), np.take_along_axis(kept, order, -1), np.take_along_axis(merged, order, -1))

@@ -8,6 +8,7 @@ from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.material import Surface
 from moss_crown.core.render.display import to_bytes
 from moss_crown.core.render.environment_map import COLUMNS, ROWS
+from moss_crown.core.render.layers import merged_shares
 from moss_crown.core.render.photons import FEWEST, SAMPLES_A_PHOTON
 from moss_crown.core.render.renderer import Render, RenderSettings
 from moss_crown.core.render.texturing import textures
@@ -37,5 +38,6 @@ def ready_others() -> None:
     """What goes ahead of paths, what draws textures, what comes after."""
     textures()
     to_bytes(np.zeros((1, 1, 3), np.float32), 0)
+    merged_shares(np.zeros((1, 1), np.int64), np.ones((1, 1), np.float32))
     with Render(_plainest(), RenderSettings(1, 1, FEWEST * SAMPLES_A_PHOTON)):
         pass
