@@ -252,7 +252,7 @@ def test_a_proof_gets_finer_and_health_answers_meanwhile(server, shot):
             socket.send(json.dumps({"type": "proof", "seq": 1, "frame": 20, "width": 320, "height": 180, "samples": 8}))
             heads, bodies = [], []
             while not heads or heads[-1]["samples"] < 8:
-                head, body = unframed(socket.recv(timeout=60))
+                head, body = unframed(socket.recv(timeout=150))
                 heads.append(head)
                 bodies.append(body)
     finally:
@@ -273,14 +273,14 @@ def test_a_proof_goes_on_until_its_noise_is_below_a_bound(server, shot, noise, m
     order = {"type": "proof", "seq": 1, "frame": 20, "width": 160, "height": 90, "samples": 64, "noise": noise}
     with connect(f"ws://127.0.0.1:{server.port}/api/shots/{shot}/live", max_size=2**24) as socket:
         socket.send(json.dumps(order))
-        heads = [unframed(socket.recv(timeout=60))[0]]
+        heads = [unframed(socket.recv(timeout=150))[0]]
         while not heads[-1]["finished"]:
-            heads.append(unframed(socket.recv(timeout=60))[0])
-        assert unframed(socket.recv(timeout=60))[0]["type"] == "exposure"
-        assert json.loads(socket.recv(timeout=60)) == {"type": "proof_kept", "seq": 1}
+            heads.append(unframed(socket.recv(timeout=150))[0])
+        assert unframed(socket.recv(timeout=150))[0]["type"] == "exposure"
+        assert json.loads(socket.recv(timeout=150)) == {"type": "proof_kept", "seq": 1}
         refused = {**order, "seq": 2, "noise": -0.1}
         socket.send(json.dumps(refused))
-        said = json.loads(socket.recv(timeout=60))
+        said = json.loads(socket.recv(timeout=150))
     assert heads[-1]["samples"] == most
     assert all(head["noise"] == noise and head["of"] == 64 for head in heads)
     assert said["seq"] == 2 and "noise" in said["detail"] + said.get("field", "")
