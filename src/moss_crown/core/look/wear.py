@@ -5,19 +5,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.motion import Offset
 from moss_crown.core.look.material import Surface
-from moss_crown.core.values.sampling import Frames, Letters, needed, sample_each
+from moss_crown.core.values.sampling import Frames, Letters, each
 
 Floats: TypeAlias = NDArray[np.float64]
 Look: TypeAlias = tuple[float, float, float, float, float]
 """Of a letter: red, green, blue and share of its tint, and what is left of its opacity."""
-_PLAIN: Look = (0.0, 0.0, 0.0, 0.0, 1.0)
 COLUMNS = ("red", "green", "blue", "share", "opacity", "softness")
 """Of `Wear.table`."""
 
@@ -65,21 +64,20 @@ class Wear:
     def looks(self) -> list[Look | None]:
         """What changes the surfaces of each letter at the first frame; None where nothing does."""
         rows = np.round(self.table()[0, :, :5], 6).tolist()
-        looks = [(red, green, blue, share, left) for red, green, blue, share, left in rows]
-        return [None if not look[3] and look[4] == _PLAIN[4] else look for look in looks]
+        return [
+            (red, green, blue, share, left) if share or left != 1 else None for red, green, blue, share, left in rows
+        ]
 
 
 def given(offset: Offset, reach: Floats, frames: Frames, letters: Letters) -> Wear | None:
     """What a drive that letters feel so strongly (f, l) makes of their look; softness in cap heights."""
-
-    def each(value: Any) -> Floats:
-        return sample_each(value, needed(value, frames), letters)
-
-    share, left, radius = each(offset.tint_share), each(offset.opacity), each(offset.softness)
+    share, left, radius = (
+        each(value, frames, letters) for value in (offset.tint_share, offset.opacity, offset.softness)
+    )
     tint = opacity = soft = None
     if share.any():
         tint = np.zeros((*reach.shape, 4))
-        tint[..., :3], tint[..., 3] = each(offset.tint), np.clip(reach * share, 0, 1)
+        tint[..., :3], tint[..., 3] = each(offset.tint, frames, letters), np.clip(reach * share, 0, 1)
     if (left != 1).any():
         opacity = np.asarray(np.clip(1 + (left - 1) * np.clip(reach, 0, 1), 0, 1))
     if radius.any():

@@ -40,12 +40,12 @@ from moss_crown.core.values.sampling import (
     Frames,
     Letters,
     changes,
+    each,
     exposures,
     needed,
     sample,
     sample_choice,
     sample_choice_each,
-    sample_each,
 )
 
 Floats = NDArray[np.float64]
@@ -175,11 +175,6 @@ def switched(value: Any, frames: Frames) -> Floats:
     return np.array(choices(value, frames), np.float64)[:, None]
 
 
-def each(value: Any, frames: Frames, letters: Letters) -> Floats:
-    """(f or 1, l or 1, ...): at one frame only where it is the same at all."""
-    return sample_each(value, needed(value, frames), letters)
-
-
 def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Act:
     frames, reach = _reached(step, cast, seen, around, above)
     offset = step.offset
@@ -203,10 +198,14 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
 
 def _deform(step: DeformStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Soft:
     frames, reach = _reached(step, cast, seen, around, above)
-    row = around.row()
-    units = {scope: unit_of for scope, (unit_of, _) in cast.units.items()}
-    at_rest = AtRest(row.rest, row.boxes, units, cast.letters)
+    at_rest = as_soft(cast, around.row())
     return soft(step, reach, frames, around.pivots(step.centre, frames), at_rest, around.fps, around.seed)
+
+
+def as_soft(cast: Cast, row: Row) -> AtRest:
+    """A block's letters as deformers see them."""
+    units = {scope: unit_of for scope, (unit_of, _) in cast.units.items()}
+    return AtRest(row.rest, row.boxes, units, cast.letters)
 
 
 def _reached(step: ReachingStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> tuple[Frames, Floats]:

@@ -18,8 +18,9 @@ from moss_crown.core.document.deform import (
     WrapStep,
 )
 from moss_crown.core.document.motion import Pivot
+from moss_crown.core.motion.acts import as_soft
 from moss_crown.core.motion.moving import Company, cast_of, pivots_of, row_of
-from moss_crown.core.motion.soft import AtRest, along_of, axes_of
+from moss_crown.core.motion.soft import along_of, axes_of
 from moss_crown.core.values.sampling import sample
 
 Floats = NDArray[np.float64]
@@ -63,9 +64,8 @@ def handles(company: Company, step: DeformStep, frame: float) -> Handles | None:
     if not cast.count:
         return None
     row = row_of(company)
-    units = {scope: unit_of for scope, (unit_of, _) in cast.units.items()}
     pivots, axes = pivots_of(step.centre, setting, at), axes_of(step, frame)
-    low, high = along_of(step, axes[None, 0], pivots, AtRest(row.rest, row.boxes, units, cast.letters))[0, 0]
+    low, high = along_of(step, axes[None, 0], pivots, as_soft(cast, row))[0, 0]
     levers = _levers(step, frame, float(low), float(high), axes, setting.size)
     turn, place = row.rest[0, :3, :3], row.rest[0, :3, 3]
     if step.space == "world":

@@ -29,7 +29,7 @@ from moss_crown.core.document.deform import (
 from moss_crown.core.motion.poses import Act, Channel, Poses, moved_poses, rest_poses, turn_matrix
 from moss_crown.core.motion.reach import choices
 from moss_crown.core.values.noise import hashed, seed_of
-from moss_crown.core.values.sampling import Frames, Letters, needed, sample, sample_each
+from moss_crown.core.values.sampling import Frames, Letters, each, needed, sample
 
 Floats = NDArray[np.float64]
 X, Y, Z = np.eye(3)
@@ -72,7 +72,7 @@ class _Asked:
     along: Floats
 
     def value(self, value: Any) -> Floats:
-        return sample_each(value, needed(value, self.frames), self.letters)
+        return each(value, self.frames, self.letters)
 
     def length(self, value: Any) -> Floats:
         """(f or 1, l): a length, where it is 0 that of all letters along."""

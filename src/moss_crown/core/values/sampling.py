@@ -107,6 +107,11 @@ def needed(node: object, frames: Frames) -> Frames:
     return frames if changes(node) else frames[:1]
 
 
+def each(value: Value[Numbers], frames: Frames, letters: Letters) -> Floats:
+    """A numeric value for each letter, (f or 1, l or 1, ...): at one frame only where it is the same at all."""
+    return sample_each(value, needed(value, frames), letters)
+
+
 def exposures(exposed: int, frames: Frames) -> Frames:
     """Frames as they are seen on twos and threes: each picture stands for `exposed` of them, counted from frame 0."""
     return frames if exposed == 1 else np.floor(frames / exposed) * exposed

@@ -1,7 +1,6 @@
 import * as THREE from 'three';
 import { BOUNDS } from '../../api/facts';
 import { useShot, useShotStore } from '../context';
-import type { HandlesDrawn } from '../draft';
 import { now, type Operation, setting } from '../values';
 import { Handle } from './handle';
 import type { Overlay } from './overlay';
@@ -11,7 +10,7 @@ const NUDGE = 0.05; // metres
 const round = (v: number, digits = 3) => Number(v.toFixed(digits));
 
 /** What of the chosen deformer can be taken hold of in the picture: its centre, and values along the way they act. */
-export function Levers({ picking, size }: Overlay) {
+export function Levers({ picking }: Overlay) {
   const store = useShotStore();
   const document = useShot((s) => s.document);
   const draft = useShot((s) => s.draft);
@@ -44,20 +43,16 @@ export function Levers({ picking, size }: Overlay) {
       at: value === null ? null : at(value),
       move: (across: number, down: number) => {
         if (value === null) return [];
-        const [a, b] = picking.see([at(value), at(value + 0.1 / metres)]);
-        if (!a || !b) return [];
-        const [vx, vy] = [(b[0] - a[0]) * size.width * 10, (b[1] - a[1]) * size.height * 10];
-        const long = vx * vx + vy * vy;
-        return long < 1 ? [] : put((across * vx + down * vy) / long / metres);
+        const some = 0.1 / metres;
+        return put(some * picking.along(at(value), at(value + some), across, down));
       },
       nudge: (dx: number, dy: number) => put(((dx + dy) * NUDGE) / metres),
     };
   });
 
   const centre = world(handles.centre);
-  const centred = (by: THREE.Vector3) => put(handles, by);
-  const put = ({ own, axes, unit }: HandlesDrawn, by: THREE.Vector3): Operation[] => {
-    const doc = store.getState().document;
+  const { own, axes, unit } = handles;
+  const centred = (by: THREE.Vector3): Operation[] => {
     const rows = [0, 3, 6].map((k) => new THREE.Vector3(...axes.slice(k, k + 3)));
     const wanted = own.map((v, k) => round(v + (rows[k]?.dot(by) ?? 0) / unit));
     const place = now({ document, draft, frame }, `${base}/centre/place`);
@@ -65,17 +60,12 @@ export function Levers({ picking, size }: Overlay) {
       handles.letter < 0 || place === 'own'
         ? []
         : [{ op: 'replace', path: `${base}/centre/place`, value: 'own' }];
-    return [...free, ...setting(doc, `${base}/centre/own`, frame, wanted)];
+    return [...free, ...setting(store.getState().document, `${base}/centre/own`, frame, wanted)];
   };
   const back = new THREE.Matrix3().setFromMatrix4(stands).invert();
   const local = (by: number[]) => new THREE.Vector3(...by).applyMatrix3(back);
 
-  const spot = (p: number[] | null) => {
-    const [seen] = p ? picking.see([p]) : [null];
-    return seen && seen[0] > 0 && seen[0] < 1 && seen[1] > 0 && seen[1] < 1
-      ? ([seen[0] * size.width, seen[1] * size.height] as const)
-      : null;
-  };
+  const spot = (p: number[] | null) => p && picking.spot(p);
   const middle = spot(centre);
   return (
     <>

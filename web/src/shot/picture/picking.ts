@@ -51,6 +51,25 @@ export class Picking {
     });
   }
 
+  /** Where a place is seen, in pixels; null out of the picture. */
+  spot(place: number[]): Place | null {
+    const [seen] = this.see([place]);
+    const [width, height] = this.size();
+    return seen && seen[0] > 0 && seen[0] < 1 && seen[1] > 0 && seen[1] < 1
+      ? [seen[0] * width, seen[1] * height]
+      : null;
+  }
+
+  /** How much of the way from a place to another a drag goes along it; 0 for a way that is seen from its end. */
+  along(from: number[], to: number[], across: number, down: number): number {
+    const [a, b] = this.see([from, to]);
+    if (!a || !b) return 0;
+    const [width, height] = this.size();
+    const [x, y] = [(b[0] - a[0]) * width, (b[1] - a[1]) * height];
+    const square = x * x + y * y;
+    return square < 0.01 ? 0 : (across * x + down * y) / square;
+  }
+
   /** How far a place goes in the world that is dragged by so many pixels, without coming nearer. */
   acrossTo([x = 0, y = 0, z = 0]: number[], across: number, down: number): number[] {
     const camera = this.camera();

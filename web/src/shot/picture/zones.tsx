@@ -99,11 +99,7 @@ function Zone({
   const sized = (by: number) => zone.size.map((v, k) => (k === 0 ? round(Math.max(0, v + by)) : v));
   /** How far a drag goes along the zone's own x, in metres, at a place on it. */
   function along(x: number, across: number, down: number): number {
-    const [a, b] = picking.see([local(toWorld, [x, 0, 0]), local(toWorld, [x + 0.1, 0, 0])]);
-    if (!a || !b) return 0;
-    const [vx, vy] = [(b[0] - a[0]) * size.width * 10, (b[1] - a[1]) * size.height * 10];
-    const length = vx * vx + vy * vy;
-    return length < 1 ? 0 : (across * vx + down * vy) / length;
+    return 0.1 * picking.along(local(toWorld, [x, 0, 0]), local(toWorld, [x + 0.1, 0, 0]), across, down);
   }
   return (
     <>
@@ -119,14 +115,14 @@ function Zone({
         />
       </svg>
       {grips.map((grip) => {
-        const [point] = picking.see([local(toWorld, grip.at)]);
-        return point && point[0] > 0 && point[0] < 1 && point[1] > 0 && point[1] < 1 ? (
+        const at = picking.spot(local(toWorld, grip.at));
+        return at ? (
           <Handle
             key={grip.name}
             label={`Zone ${number}: ${grip.name}`}
             round={grip.name !== 'place'}
-            left={point[0] * size.width}
-            top={point[1] * size.height}
+            left={at[0]}
+            top={at[1]}
             move={grip.move}
             nudge={grip.nudge}
           />
