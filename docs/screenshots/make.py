@@ -145,7 +145,9 @@ def screens(url: str) -> None:
         kept(page, "profile")
         client.delete(f"/api/shots/{path}")
         page.evaluate("localStorage.setItem('moss-crown.theme', 'light')")
-        opened(page, url, shots["Salt Roads"])
+        opened(page, url, shots["Over the light, arch"])
+        page.keyboard.press("End")
+        recipe_step(page, 2)
         kept(page, "light")
         browser.close()
 
