@@ -15,6 +15,9 @@ FRAMES_AWAY = 1_000_000
 SIDE_PIXELS = 4_096
 STEPS = 200
 DEFORMERS = 8
+POINT_ZONES = 6
+"""Of a shot: those that every point of a letter feels by itself."""
+BEND_ROWS = DEFORMERS + 3 * POINT_ZONES
 KEYS_A_VALUE = 10_000
 KEYS_A_SHOT = 20_000
 CHAIN = 24

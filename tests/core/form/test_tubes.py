@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from letters import setting
+from moss_crown.core.form.mesh import REAR
 from moss_crown.core.form.outline import letter_outline
 from moss_crown.core.form.profile import Edge
 from moss_crown.core.form.section import section, stem_width
@@ -31,7 +32,7 @@ def test_a_round_tube_around_a_circle_is_a_torus():
 
 
 def test_a_square_tube_around_a_square_is_even_at_its_corners():
-    outline = bands(middle_lines([square()], [], Tube("square", 40.0), 1.0, "mitre"), Tube("square", 40.0), 1.0)
+    outline = bands(middle_lines([square()], [], Tube("square", 40.0), 1.0, "mitre")[0], Tube("square", 40.0), 1.0)
     outer, inner = sorted(outline, key=lambda r: -np.ptp(r[:, 0]))
     assert np.ptp(outer, axis=0) == pytest.approx([640, 640])
     assert np.ptp(inner, axis=0) == pytest.approx([560, 560])
@@ -43,13 +44,32 @@ def test_a_square_tube_around_a_square_is_even_at_its_corners():
 
 @pytest.mark.parametrize("start", [0.0, 0.3, -0.25, 7.6])
 def test_an_open_tube_has_its_share_of_the_length_from_its_start(start):
-    (part,) = middle_lines([ring()], [], Tube(start=start, first=0.1, last=0.6), 1.0, "mitre")
+    ((part,),) = middle_lines([ring()], [], Tube(start=start, first=0.1, last=0.6), 1.0, "mitre")
     is_closed, points = part
     assert not is_closed
     length = np.hypot(*np.diff(points, axis=0).T).sum()
     assert length == pytest.approx(np.pi * 600 / 2, rel=1e-3)
     begin = np.degrees(np.arctan2(points[0, 1], points[0, 0])) % 360
     assert begin == pytest.approx((start + 0.1 + 0.25) * 360 % 360, abs=1.0)
+
+
+@pytest.mark.parametrize("long", [0.1, 0.5, 0.9])
+def test_a_tube_spreads_to_both_sides_of_its_start(long):
+    """Of a circle about its start, of an open line about its middle."""
+    ((part,),) = middle_lines([ring()], [], Tube(start=0.25, last=long, spread=True), 1.0, "mitre")
+    middle = part[1][len(part[1]) // 2]
+    assert middle == pytest.approx([-300, 0], abs=8.0)  # a quarter on from its top
+    line = np.array([[0.0, 0], [1000, 0]])
+    ((part,),) = middle_lines([], [(False, line)], Tube(last=long, spread=True), 1.0, "mitre")
+    assert part[1][[0, -1], 0] == pytest.approx([500 - 500 * long, 500 + 500 * long])
+
+
+def test_tubes_beside_the_first_are_told_apart():
+    built = solid([ring()], Form(1.0, tube=Tube(width=40.0, height=40.0, rows=3, gap=80.0)), 1.0)
+    assert closed(built.triangles)
+    away = np.hypot(*built.vertices[built.triangles].mean(1)[:, :2].T)
+    assert (built.facet[away > 330] == REAR).all() and (built.facet[away < 330] != REAR).all()
+    assert (away > 330).mean() == pytest.approx(2 / 3, abs=0.05)
 
 
 def test_lengths_along_a_tube_rise_from_0_to_1():

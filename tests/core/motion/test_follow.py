@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
+from moss_crown.core.deform.chain import distances
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.motion import (
@@ -30,7 +31,6 @@ from moss_crown.core.motion.reach import (
     cadence_starts,
     reach_of,
     swing_reach,
-    zone_distance,
     zone_reach,
 )
 
@@ -287,10 +287,10 @@ def test_what_leaves_is_the_arrival_reversed_and_what_passes_comes_back():
 def test_zones_by_their_distance():
     points = np.array([(0, 0, 0), (2, 0, 0), (0, 3, 0), (1, 1, 1)], float)
     size = np.array([1.0, 0.5, 0.25])
-    assert zone_distance("slab", size, points) == pytest.approx([-1, 1, -1, 0])
-    assert zone_distance("ball", size, points) == pytest.approx([-1, 1, 2, np.sqrt(3) - 1])
-    assert zone_distance("box", size, points) == pytest.approx([-0.25, 1, 2.5, np.hypot(0.5, 0.75)])
-    assert zone_distance("ring", size, points) == pytest.approx([0.5, 0.5, 1.5, np.hypot(np.sqrt(2) - 1, 1) - 0.5])
+    assert distances("slab", size, points) == pytest.approx([-1, 1, -1, 0])
+    assert distances("ball", size, points) == pytest.approx([-1, 1, 2, np.sqrt(3) - 1])
+    assert distances("box", size, points) == pytest.approx([-0.25, 1, 2.5, np.hypot(0.5, 0.75)])
+    assert distances("ring", size, points) == pytest.approx([0.5, 0.5, 1.5, np.hypot(np.sqrt(2) - 1, 1) - 0.5])
     zone = Zone(shape="slab", place=(2, 0, 0), size=(0.5, 1, 1), run=1.0, inside=0.8, outside=0.1)
     felt = zone_reach(zone, np.zeros(1), row(6))[0]
     assert felt[2] == pytest.approx(0.8) and felt[[0, 4, 5]] == pytest.approx(0.1)

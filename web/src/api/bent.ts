@@ -141,6 +141,45 @@ function blast_(s_, t_, h_, strength_, core_, rough_, size_, seed_, f_) {
   { const first = (s_ * by_); R1 = (t_ * by_); R2 = (h_ * by_); return first; }
 }
 
+function outside_(shape_, x_, y_, z_, a_, b_, c_) {
+  if ((shape_ < 2.5)) {
+    if ((shape_ < 1.5)) {
+      return (Math.abs(x_) - a_);
+    }
+    return (Math.sqrt((((x_ * x_) + (y_ * y_)) + (z_ * z_))) - a_);
+  }
+  if ((shape_ < 3.5)) {
+    let u_ = (Math.abs(x_) - a_);
+    let v_ = (Math.abs(y_) - b_);
+    let w_ = (Math.abs(z_) - c_);
+    let far_ = (((Math.max(u_, 0.0) * Math.max(u_, 0.0)) + (Math.max(v_, 0.0) * Math.max(v_, 0.0))) + (Math.max(w_, 0.0) * Math.max(w_, 0.0)));
+    return (Math.sqrt(far_) + Math.min(Math.max(Math.max(u_, v_), w_), 0.0));
+  }
+  let around_ = (Math.sqrt(((x_ * x_) + (y_ * y_))) - a_);
+  return (Math.sqrt(((around_ * around_) + (z_ * z_))) - b_);
+}
+
+function between_(before_, first_, second_, after_, x_) {
+  let s_ = Math.min(Math.max(x_, 0.0), 1.0);
+  let begin_ = (0.5 * (second_ - before_));
+  let end_ = (0.5 * (after_ - first_));
+  let bend_ = ((((3.0 * (second_ - first_)) - (2.0 * begin_)) - end_) + (s_ * (((2.0 * (first_ - second_)) + begin_) + end_)));
+  return (((first_ + (s_ * (begin_ + (s_ * bend_)))) + (Math.min(x_, 0.0) * begin_)) + (Math.max((x_ - 1.0), 0.0) * end_));
+}
+
+function joined_(mix_, total_, felt_) {
+  if ((mix_ < 1.5)) {
+    if ((mix_ < 0.5)) {
+      return felt_;
+    }
+    return Math.max(total_, felt_);
+  }
+  if ((mix_ < 2.5)) {
+    return (total_ + felt_);
+  }
+  return (total_ * felt_);
+}
+
 function chosen(r, i, s, t, h) {
   switch (r[i + 21]) {
     case 1: return bend_(s, t, h, r[i + 22], r[i + 23], r[i + 24], r[i + 25], r[i + 26], r[i + 27]);
@@ -154,17 +193,40 @@ function chosen(r, i, s, t, h) {
   R1 = R2 = 0;
   return 0;
 }
+function felt(r, i, share, weight) {
+  const place = (r[i + 24] > 0.5 ? weight : share) * 18;
+  const j = Math.min(Math.max(Math.floor(place), 0), 17);
+  const made = between_(r[i + j], r[i + j + 1], r[i + j + 2], r[i + j + 3], place - j);
+  const now = joined_(r[i + 23], weight, made);
+  return r[i + 25] > 0.5 ? Math.min(Math.max(now, 0), 1) : now;
+}
+function shared(r, i, x, y, z) {
+  const s = r[i] * x + r[i + 1] * y + r[i + 2] * z + r[i + 3];
+  const t = r[i + 4] * x + r[i + 5] * y + r[i + 6] * z + r[i + 7];
+  const h = r[i + 8] * x + r[i + 9] * y + r[i + 10] * z + r[i + 11];
+  const far = outside_(r[i + 16], s, t, h, r[i + 12], r[i + 13], r[i + 14]);
+  return Math.min(Math.max(far / r[i + 15], 0), 1);
+}
 export function bent(r: ArrayLike<number>, first: number, count: number, x: number, y: number, z: number) {
+  const a = x, b = y, c = z;
+  let share = 0, weight = 1;
   for (let k = 0; k < count; k++) {
     const i = first + k * 28;
+    if (r[i + 21] > 7.5) {
+      if (r[i + 21] > 8.5) weight = felt(r, i, share, weight);
+      else share = r[i + 17] > 0.5 ? shared(r, i, x, y, z) : shared(r, i, a, b, c);
+      continue;
+    }
+    const by = weight;
+    weight = 1;
     if (r[i + 21] === 0 || r[i + 22] === 0) continue;
     const s = r[i] * x + r[i + 1] * y + r[i + 2] * z + r[i + 3];
     const t = r[i + 4] * x + r[i + 5] * y + r[i + 6] * z + r[i + 7];
     const h = r[i + 8] * x + r[i + 9] * y + r[i + 10] * z + r[i + 11];
     const p = chosen(r, i, s, t, h), q = R1, v = R2;
-    x = x + r[i + 12] * p + r[i + 13] * q + r[i + 14] * v;
-    y = y + r[i + 15] * p + r[i + 16] * q + r[i + 17] * v;
-    z = z + r[i + 18] * p + r[i + 19] * q + r[i + 20] * v;
+    x = x + by * (r[i + 12] * p + r[i + 13] * q + r[i + 14] * v);
+    y = y + by * (r[i + 15] * p + r[i + 16] * q + r[i + 17] * v);
+    z = z + by * (r[i + 18] * p + r[i + 19] * q + r[i + 20] * v);
   }
   return [x, y, z] as [number, number, number];
 }

@@ -857,8 +857,8 @@ export interface paths {
         };
         /**
          * Deformers
-         * @description What bends letters by deformers of these kinds, parted by commas, at most so many of a letter: GLSL ES 3.00 for a
-         *     vertex shader.
+         * @description What bends letters by deformers of these kinds, parted by commas, at most so many rows of a letter: GLSL ES 3.00
+         *     for a vertex shader.
          */
         get: operations["deformers_api_deformers_get"];
         put?: never;
@@ -1546,7 +1546,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -1630,12 +1630,12 @@ export interface components {
              * About
              * @default depth
              */
-            about: ("depth" | "vertical" | "horizontal") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            about: ("depth" | "vertical" | "horizontal") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Angle
              * @default 60
              */
-            angle: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            angle: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Length
              * @default 0
@@ -1674,7 +1674,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -2374,7 +2374,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -2458,12 +2458,12 @@ export interface components {
              * Rolls
              * @default right
              */
-            rolls: ("right" | "left" | "top" | "bottom") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rolls: ("right" | "left" | "top" | "bottom") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Over
              * @default front
              */
-            over: ("front" | "back") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            over: ("front" | "back") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Rolled
              * @default 0.5
@@ -2478,7 +2478,7 @@ export interface components {
              * Gap
              * @default 0.35
              */
-            gap: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gap: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Dressing
@@ -2642,6 +2642,7 @@ export interface components {
              *       ],
              *       "tint_share": 0,
              *       "opacity": 1,
+             *       "glow": 1,
              *       "softness": 0,
              *       "outside": "none",
              *       "sides": "alike",
@@ -3005,7 +3006,7 @@ export interface components {
              * Behind
              * @default nothing
              */
-            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -3150,17 +3151,17 @@ export interface components {
              * Damping
              * @default 0.35
              */
-            damping: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            damping: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Lag
              * @default 0.12
              */
-            lag: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lag: number | components["schemas"]["KeyedFloat23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
              */
-            strength: number | components["schemas"]["KeyedFloat23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            strength: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Move
              * @default true
@@ -3190,7 +3191,7 @@ export interface components {
              * Gap
              * @default 0.02
              */
-            gap: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gap: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * FormStep
@@ -3521,7 +3522,7 @@ export interface components {
              * Pivot
              * @default centre
              */
-            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -3599,6 +3600,139 @@ export interface components {
              *     }
              */
             copies: components["schemas"]["Copies"];
+        };
+        /**
+         * GrowStep
+         * @description Letters that are drawn by tubes grow along their contours: at a reach of 1 nothing of a letter is there, at 0 all
+         *     of it. So letters that arrive are drawn, and letters that leave are taken back.
+         *
+         *     They grow `onward` from where each contour starts, `backward` from where it ends, or to both sides. A contour starts
+         *     where the form says, and `start` later, a share of its length; `starts` are added to that for single letters, by
+         *     number.
+         */
+        GrowStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "cadence",
+             *         "way": "arrive",
+             *         "order": "reading",
+             *         "along": [
+             *           1,
+             *           0,
+             *           0
+             *         ],
+             *         "point": [
+             *           0,
+             *           0.5,
+             *           0
+             *         ],
+             *         "shuffle": 1,
+             *         "unit": "letter",
+             *         "group": "none",
+             *         "group_delay": 8,
+             *         "start": 4,
+             *         "backward": false,
+             *         "delay": 4,
+             *         "whole": 0,
+             *         "bend": 0,
+             *         "pulled": {},
+             *         "duration": 30,
+             *         "stay": 10,
+             *         "ease": {
+             *           "arrive": [
+             *             0.35,
+             *             1
+             *           ],
+             *           "leave": [
+             *             0.4,
+             *             0
+             *           ]
+             *         }
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "grow";
+            /**
+             * Grows
+             * @default onward
+             */
+            grows: ("onward" | "backward" | "both") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Start
+             * @default 0
+             */
+            start: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /** Starts */
+            starts?: {
+                [key: string]: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            };
         };
         /** Health */
         Health: {
@@ -3711,8 +3845,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat22 */
-        KeyFloat22: {
+        /** KeyFloat23 */
+        KeyFloat23: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4271,8 +4405,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat24 */
-        KeyFloat24: {
+        /** KeyFloat25 */
+        KeyFloat25: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4481,8 +4615,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat25 */
-        KeyFloat25: {
+        /** KeyFloat21 */
+        KeyFloat21: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4656,8 +4790,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat23 */
-        KeyFloat23: {
+        /** KeyFloat24 */
+        KeyFloat24: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4761,8 +4895,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat21 */
-        KeyFloat21: {
+        /** KeyFloat22 */
+        KeyFloat22: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5718,8 +5852,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral30 */
-        KeyLiteral30: {
+        /** KeyLiteral32 */
+        KeyLiteral32: {
             /** Frame */
             frame: number;
             /**
@@ -5756,8 +5890,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral35 */
-        KeyLiteral35: {
+        /** KeyLiteral37 */
+        KeyLiteral37: {
             /** Frame */
             frame: number;
             /**
@@ -5794,8 +5928,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral23 */
-        KeyLiteral23: {
+        /** KeyLiteral25 */
+        KeyLiteral25: {
             /** Frame */
             frame: number;
             /**
@@ -5832,8 +5966,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral29 */
-        KeyLiteral29: {
+        /** KeyLiteral31 */
+        KeyLiteral31: {
             /** Frame */
             frame: number;
             /**
@@ -5908,8 +6042,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral25 */
-        KeyLiteral25: {
+        /** KeyLiteral27 */
+        KeyLiteral27: {
             /** Frame */
             frame: number;
             /**
@@ -6022,8 +6156,46 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral26 */
-        KeyLiteral26: {
+        /** KeyLiteral24 */
+        KeyLiteral24: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "letter" | "word" | "line" | "block" | "point";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral28 */
+        KeyLiteral28: {
             /** Frame */
             frame: number;
             /**
@@ -6136,8 +6308,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral33 */
-        KeyLiteral33: {
+        /** KeyLiteral35 */
+        KeyLiteral35: {
             /** Frame */
             frame: number;
             /**
@@ -6174,8 +6346,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral28 */
-        KeyLiteral28: {
+        /** KeyLiteral30 */
+        KeyLiteral30: {
             /** Frame */
             frame: number;
             /**
@@ -6183,6 +6355,44 @@ export interface components {
              * @enum {string}
              */
             value: "one" | "many" | "endless";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral23 */
+        KeyLiteral23: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "onward" | "backward" | "both";
             /**
              * @default {
              *       "leave": [
@@ -6250,8 +6460,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral31 */
-        KeyLiteral31: {
+        /** KeyLiteral33 */
+        KeyLiteral33: {
             /** Frame */
             frame: number;
             /**
@@ -6364,8 +6574,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral34 */
-        KeyLiteral34: {
+        /** KeyLiteral36 */
+        KeyLiteral36: {
             /** Frame */
             frame: number;
             /**
@@ -6478,8 +6688,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral24 */
-        KeyLiteral24: {
+        /** KeyLiteral26 */
+        KeyLiteral26: {
             /** Frame */
             frame: number;
             /**
@@ -6782,8 +6992,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral32 */
-        KeyLiteral32: {
+        /** KeyLiteral34 */
+        KeyLiteral34: {
             /** Frame */
             frame: number;
             /**
@@ -6858,8 +7068,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral27 */
-        KeyLiteral27: {
+        /** KeyLiteral29 */
+        KeyLiteral29: {
             /** Frame */
             frame: number;
             /**
@@ -7260,10 +7470,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat22 */
-        KeyedFloat22: {
+        /** KeyedFloat23 */
+        KeyedFloat23: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat22"][];
+            keys: components["schemas"]["KeyFloat23"][];
             /**
              * Before
              * @default hold
@@ -7692,10 +7902,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat24 */
-        KeyedFloat24: {
+        /** KeyedFloat25 */
+        KeyedFloat25: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat24"][];
+            keys: components["schemas"]["KeyFloat25"][];
             /**
              * Before
              * @default hold
@@ -7854,10 +8064,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat25 */
-        KeyedFloat25: {
+        /** KeyedFloat21 */
+        KeyedFloat21: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat25"][];
+            keys: components["schemas"]["KeyFloat21"][];
             /**
              * Before
              * @default hold
@@ -7989,10 +8199,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat23 */
-        KeyedFloat23: {
+        /** KeyedFloat24 */
+        KeyedFloat24: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat23"][];
+            keys: components["schemas"]["KeyFloat24"][];
             /**
              * Before
              * @default hold
@@ -8070,10 +8280,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat21 */
-        KeyedFloat21: {
+        /** KeyedFloat22 */
+        KeyedFloat22: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat21"][];
+            keys: components["schemas"]["KeyFloat22"][];
             /**
              * Before
              * @default hold
@@ -8772,10 +8982,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral30 */
-        KeyedLiteral30: {
+        /** KeyedLiteral32 */
+        KeyedLiteral32: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral30"][];
+            keys: components["schemas"]["KeyLiteral32"][];
             /**
              * Before
              * @default hold
@@ -8799,10 +9009,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral35 */
-        KeyedLiteral35: {
+        /** KeyedLiteral37 */
+        KeyedLiteral37: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral35"][];
+            keys: components["schemas"]["KeyLiteral37"][];
             /**
              * Before
              * @default hold
@@ -8826,10 +9036,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral23 */
-        KeyedLiteral23: {
+        /** KeyedLiteral25 */
+        KeyedLiteral25: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral23"][];
+            keys: components["schemas"]["KeyLiteral25"][];
             /**
              * Before
              * @default hold
@@ -8853,10 +9063,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral29 */
-        KeyedLiteral29: {
+        /** KeyedLiteral31 */
+        KeyedLiteral31: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral29"][];
+            keys: components["schemas"]["KeyLiteral31"][];
             /**
              * Before
              * @default hold
@@ -8907,10 +9117,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral25 */
-        KeyedLiteral25: {
+        /** KeyedLiteral27 */
+        KeyedLiteral27: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral25"][];
+            keys: components["schemas"]["KeyLiteral27"][];
             /**
              * Before
              * @default hold
@@ -8988,10 +9198,37 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral26 */
-        KeyedLiteral26: {
+        /** KeyedLiteral24 */
+        KeyedLiteral24: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral26"][];
+            keys: components["schemas"]["KeyLiteral24"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral28 */
+        KeyedLiteral28: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral28"][];
             /**
              * Before
              * @default hold
@@ -9069,10 +9306,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral33 */
-        KeyedLiteral33: {
+        /** KeyedLiteral35 */
+        KeyedLiteral35: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral33"][];
+            keys: components["schemas"]["KeyLiteral35"][];
             /**
              * Before
              * @default hold
@@ -9096,10 +9333,37 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral28 */
-        KeyedLiteral28: {
+        /** KeyedLiteral30 */
+        KeyedLiteral30: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral28"][];
+            keys: components["schemas"]["KeyLiteral30"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral23 */
+        KeyedLiteral23: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral23"][];
             /**
              * Before
              * @default hold
@@ -9150,10 +9414,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral31 */
-        KeyedLiteral31: {
+        /** KeyedLiteral33 */
+        KeyedLiteral33: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral31"][];
+            keys: components["schemas"]["KeyLiteral33"][];
             /**
              * Before
              * @default hold
@@ -9231,10 +9495,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral34 */
-        KeyedLiteral34: {
+        /** KeyedLiteral36 */
+        KeyedLiteral36: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral34"][];
+            keys: components["schemas"]["KeyLiteral36"][];
             /**
              * Before
              * @default hold
@@ -9312,10 +9576,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral24 */
-        KeyedLiteral24: {
+        /** KeyedLiteral26 */
+        KeyedLiteral26: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral24"][];
+            keys: components["schemas"]["KeyLiteral26"][];
             /**
              * Before
              * @default hold
@@ -9528,10 +9792,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral32 */
-        KeyedLiteral32: {
+        /** KeyedLiteral34 */
+        KeyedLiteral34: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral32"][];
+            keys: components["schemas"]["KeyLiteral34"][];
             /**
              * Before
              * @default hold
@@ -9582,10 +9846,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral27 */
-        KeyedLiteral27: {
+        /** KeyedLiteral29 */
+        KeyedLiteral29: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral27"][];
+            keys: components["schemas"]["KeyLiteral29"][];
             /**
              * Before
              * @default hold
@@ -9959,7 +10223,7 @@ export interface components {
              * Shape
              * @default rectangle
              */
-            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -10810,7 +11074,8 @@ export interface components {
          * @description What a drive adds to a letter at full strength. Turn and scale go about its pivot.
          *
          *     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
-         *     colours by `tint_share`; `opacity` is what is left of it; `softness` is the radius, in cap heights, over which it is
+         *     colours by `tint_share`; `opacity` is what is left of it; `glow` is a factor on how bright it glows, so that tubes
+         *     flicker or strike late; `softness` is the radius, in cap heights, over which it is
          *     blurred as the camera sees it. With `outside` the letter stands just outside the frame on that side, as the camera
          *     sees it; the move is added to that. `sides` says whether all of them do, or from that side on by turns (left, above,
          *     right, below), in quarters of the letters all round, each on the side that is nearest, or on any by chance.
@@ -10888,10 +11153,15 @@ export interface components {
              */
             opacity: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
+             * Glow
+             * @default 1
+             */
+            glow: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
              * Softness
              * @default 0
              */
-            softness: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            softness: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Outside
              * @default none
@@ -11367,7 +11637,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -11451,7 +11721,7 @@ export interface components {
              * Lifts
              * @default front
              */
-            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Size
              * @default 0.8
@@ -11741,7 +12011,7 @@ export interface components {
              */
             beats: components["schemas"]["Beats"];
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -11920,7 +12190,7 @@ export interface components {
              * Shape
              * @default corner
              */
-            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 1.5
@@ -12440,7 +12710,7 @@ export interface components {
              * Pattern
              * @default plain
              */
-            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default 0.6
@@ -12498,7 +12768,7 @@ export interface components {
              * Place
              * @default title
              */
-            place: ("title" | "letter") | components["schemas"]["KeyedLiteral32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("title" | "letter") | components["schemas"]["KeyedLiteral34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -12536,6 +12806,10 @@ export interface components {
         /**
          * Tubes
          * @description Letters drawn by tubes along their outline, or along the strokes of an emblem. Metres and shares of a length.
+         *
+         *     Of several `rows` the first is `offset` outward of the line, each further one by a `gap` more; those beside the first
+         *     wear the material of the rear. A contour is there from the share `first` of its length to the share `last`, counted
+         *     from `start`.
          */
         Tubes: {
             /**
@@ -12621,7 +12895,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -12705,12 +12979,12 @@ export interface components {
              * About
              * @default line
              */
-            about: ("line" | "vertical" | "depth") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            about: ("line" | "vertical" | "depth") | components["schemas"]["KeyedLiteral28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Angle
              * @default 180
              */
-            angle: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            angle: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Length
              * @default 0
@@ -12750,7 +13024,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -12839,12 +13113,12 @@ export interface components {
              * Lifts
              * @default up
              */
-            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Crests
              * @default many
              */
-            crests: ("one" | "many" | "endless") | components["schemas"]["KeyedLiteral28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            crests: ("one" | "many" | "endless") | components["schemas"]["KeyedLiteral30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Width
              * @default 2
@@ -12917,7 +13191,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -13001,7 +13275,7 @@ export interface components {
              * Onto
              * @default drum
              */
-            onto: ("drum" | "roller" | "globe") | components["schemas"]["KeyedLiteral29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            onto: ("drum" | "roller" | "globe") | components["schemas"]["KeyedLiteral31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 2

@@ -106,9 +106,9 @@ export function spanAt<S extends SeenSpan>(draft: { spans: S[] }, frame: number)
   return draft.spans.find((s) => frame >= s.first && frame <= s.last);
 }
 
-/** What a letter wears, by the names of the columns: a tint and its share, what is left of its opacity, and over how
- *  many metres it is soft. */
-export type Wear = Record<'red' | 'green' | 'blue' | 'share' | 'opacity' | 'softness', number>;
+/** What a letter wears, by the names of the columns: a tint and its share, what is left of its opacity, how many
+ *  times it glows, and over how many metres it is soft. */
+export type Wear = Record<'red' | 'green' | 'blue' | 'share' | 'opacity' | 'glow' | 'softness', number>;
 
 /** What a letter wears at a frame beside its materials; null where all stay as they are. */
 export function wearAt(span: SeenSpan, frame: number, letter: number): Wear | null {

@@ -13,8 +13,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.compiling import inner_with, outer_with
-from moss_crown.core.deform.functions import displaced
-from moss_crown.core.deform.rows import AMOUNT, BACK, INTO, KIND, KINDS, ROW
+from moss_crown.core.deform.functions import between, displaced, joined, outside
+from moss_crown.core.deform.rows import (
+    AMOUNT,
+    BACK,
+    CLAMP,
+    INTO,
+    KIND,
+    KINDS,
+    KNOTS,
+    MIX,
+    MOVED,
+    OF_ALL,
+    ROW,
+    RUN,
+    SHAPE,
+    SHAPES,
+    SIZE,
+    ZONE,
+)
 from moss_crown.core.look.noise import noise
 
 Floats = NDArray[np.float64]
@@ -22,6 +39,8 @@ STEP = 1e-5
 """Metres along the surface."""
 BLOCK = 256
 """So many points go through all rows together: they stay in the processor's nearest cache."""
+SPARE = 8
+"""So many numbers a point are kept meanwhile."""
 _inner, _outer = inner_with(error_model="numpy", nogil=True), outer_with(error_model="numpy", nogil=True)
 
 
@@ -71,13 +90,58 @@ _broad_wave = _over(KINDS["wave"], 1)
 
 
 @_inner
-def _through(rows, x, y, z, count):
-    """Points of a letter through its rows (k, ROW), in place. What does nothing leaves them to the bit."""
+def _shares(row, x, y, z, share, count):
+    """How far off a zone points are, as a share of its run."""
+    for i in range(count):
+        u = row[0] * x[i] + row[1] * y[i] + row[2] * z[i] + row[3]
+        v = row[4] * x[i] + row[5] * y[i] + row[6] * z[i] + row[7]
+        w = row[8] * x[i] + row[9] * y[i] + row[10] * z[i] + row[11]
+        far = outside(row[SHAPE], u, v, w, row[SIZE], row[SIZE + 1], row[SIZE + 2])
+        share[i] = min(max(far / row[RUN], 0.0), 1.0)
+
+
+@_inner
+def _felt(row, share, weight, count):
+    """What a curve makes of those shares, or of the strengths before, joined to these."""
+    for i in range(count):
+        place = (weight[i] if row[OF_ALL] > 0.5 else share[i]) * (KNOTS - 1.0)
+        k = min(max(math.floor(place), 0.0), KNOTS - 2.0)
+        j = int(k)
+        made = between(row[j], row[j + 1], row[j + 2], row[j + 3], place - k)
+        now = joined(row[MIX], weight[i], made)
+        weight[i] = min(max(now, 0.0), 1.0) if row[CLAMP] > 0.5 else now
+
+
+@_inner
+def _through(rows, x, y, z, count, spare):
+    """Points of a letter through its rows (k, ROW), in place, with a spare space of (SPARE, BLOCK). What does nothing
+    leaves them to the bit."""
+    share, weight, p, q, r = spare[0], spare[1], spare[2], spare[3], spare[4]
+    u, v, w = spare[5], spare[6], spare[7]  # at rest
+    for k in range(len(rows)):
+        if rows[k, KIND] == ZONE:
+            for i in range(count):
+                u[i], v[i], w[i] = x[i], y[i], z[i]
+            break
+    felt = False
     for k in range(len(rows)):
         row = rows[k]
         kind = row[KIND]
-        if kind == 0.0 or row[AMOUNT] == 0.0:
+        if kind > 7.5:
+            if kind > 8.5:
+                felt = True
+                _felt(row, share, weight, count)
+            elif row[MOVED] > 0.5:
+                _shares(row, x, y, z, share, count)
+            else:
+                _shares(row, u, v, w, share, count)
             continue
+        if kind == 0.0 or row[AMOUNT] == 0.0:
+            felt = False
+            continue
+        if felt:
+            for i in range(count):
+                p[i], q[i], r[i] = x[i], y[i], z[i]
         if kind < 3.5:
             if kind < 1.5:
                 _bend(row, x, y, z, count)
@@ -96,11 +160,17 @@ def _through(rows, x, y, z, count):
             _ripple(row, x, y, z, count)
         else:
             _blast(row, x, y, z, count)
+        if felt:
+            felt = False
+            for i in range(count):
+                x[i] = p[i] + weight[i] * (x[i] - p[i])
+                y[i] = q[i] + weight[i] * (y[i] - q[i])
+                z[i] = r[i] + weight[i] * (z[i] - r[i])
 
 
 @_outer
 def _bent(rows, points, found, space):
-    """Points (f or 1, l, n, 3) through rows (f, l, k, ROW), in a space of (3, BLOCK)."""
+    """Points (f or 1, l, n, 3) through rows (f, l, k, ROW), in a space of (3 + SPARE, BLOCK)."""
     x, y, z = space[0], space[1], space[2]
     for f in range(rows.shape[0]):
         of = f if len(points) > 1 else 0
@@ -110,7 +180,7 @@ def _bent(rows, points, found, space):
                 for i in range(count):
                     j = begin + i
                     x[i], y[i], z[i] = points[of, k, j, 0], points[of, k, j, 1], points[of, k, j, 2]
-                _through(rows[f, k], x, y, z, count)
+                _through(rows[f, k], x, y, z, count, space[3:])
                 for i in range(count):
                     j = begin + i
                     found[f, k, j, 0], found[f, k, j, 1], found[f, k, j, 2] = x[i], y[i], z[i]
@@ -118,7 +188,7 @@ def _bent(rows, points, found, space):
 
 @_outer
 def _turned(rows, points, moved, at, normals, step, found, space):
-    """Normals at points[at], which have moved: see `turned`. In a space of (6, BLOCK)."""
+    """Normals at points[at], which have moved: see `turned`. In a space of (6 + SPARE, BLOCK)."""
     x, y, z, u, v, w = space[0], space[1], space[2], space[3], space[4], space[5]
     for begin in range(0, len(normals), BLOCK):
         count = min(BLOCK, len(normals) - begin)
@@ -132,8 +202,8 @@ def _turned(rows, points, moved, at, normals, step, found, space):
             m = a * b * k
             x[i], y[i], z[i] = px + step * (1.0 + g * a * a * k), py + step * g * m, pz - step * g * a
             u[i], v[i], w[i] = px + step * m, py + step * (g + b * b * k), pz - step * b
-        _through(rows, x, y, z, count)
-        _through(rows, u, v, w, count)
+        _through(rows, x, y, z, count, space[6:])
+        _through(rows, u, v, w, count, space[6:])
         for i in range(count):
             j = begin + i
             px, py, pz = moved[at[j], 0], moved[at[j], 1], moved[at[j], 2]
@@ -144,12 +214,28 @@ def _turned(rows, points, moved, at, normals, step, found, space):
             found[j, 0], found[j, 1], found[j, 2] = nx * size, ny * size, nz * size
 
 
+@_outer
+def _distances(shape, size, places, found):
+    for i in range(len(places)):
+        found[i] = outside(shape, places[i, 0], places[i, 1], places[i, 2], size[0], size[1], size[2])
+
+
+def distances(shape: str, size: Floats, places: Floats) -> Floats:
+    """(n) metres from the border of a zone of a shape and its sizes (3), for places (n, 3) in its own space; at most 0
+    inside."""
+    found = np.empty(len(places))
+    _distances(
+        float(SHAPES[shape]), np.ascontiguousarray(size, np.float64), np.ascontiguousarray(places, np.float64), found
+    )
+    return found
+
+
 def bent_all(rows: Floats, points: Floats) -> Floats:
     """(f, l, n, 3) points of each letter (f or 1, l, n, 3) through its rows (f, l, k, ROW) at each frame."""
     noise.link()
     points = np.ascontiguousarray(points, np.float64)
     found = np.empty((*rows.shape[:2], *points.shape[2:]))
-    _bent(np.ascontiguousarray(rows), points, found, np.empty((3, BLOCK)))
+    _bent(np.ascontiguousarray(rows), points, found, np.empty((3 + SPARE, BLOCK)))
     return found
 
 
@@ -172,6 +258,6 @@ def turned(rows: Floats, points: Floats, moved: Floats, at: NDArray[np.int64], n
         np.ascontiguousarray(normals, np.float64),
         STEP,
         found,
-        np.empty((6, BLOCK)),
+        np.empty((6 + SPARE, BLOCK)),
     )
     return found

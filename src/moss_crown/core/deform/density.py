@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.deform.chain import bent
+from moss_crown.core.deform.rows import KIND, ZONE
 from moss_crown.core.form.mesh import Solid, edge_keys, unpack
 
 Floats: TypeAlias = NDArray[np.float64]
@@ -21,6 +22,8 @@ Long: TypeAlias = Callable[[Floats, Floats], NDArray[np.bool_]]
 ROUNDS = 14
 _WHERE = (0.25, 0.5, 0.75)
 """Of an edge: its middle alone may lie on its chord by chance."""
+_CLOSELY = (0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875)
+"""Of an edge that a zone's border may cross."""
 
 
 def fine_enough(solid: Solid, states: Sequence[Floats], tolerance: float, most: int) -> Solid:
@@ -35,7 +38,7 @@ def fine_enough(solid: Solid, states: Sequence[Floats], tolerance: float, most: 
                 break
             a, c = p[left], q[left]
             begun, ended = bent(rows, a), bent(rows, c)
-            for share in _WHERE:
+            for share in _CLOSELY if (rows[:, KIND] == ZONE).any() else _WHERE:
                 off = bent(rows, a + (c - a) * share) - (begun + (ended - begun) * share)
                 found[left] |= np.einsum("ij,ij->i", off, off) > tolerance**2
         return found

@@ -146,6 +146,49 @@ def blast(s, t, h, strength, core, rough, size, seed, f):
 
 
 @inner_of_floats_quick
+def outside(shape, x, y, z, a, b, c):
+    """Metres from the border of a zone of sizes a, b, c, at most 0 inside, by the number of its shape: see `rows`.
+
+    Signed distances of a slab, a ball, a box and a ring: Hart, Sphere Tracing, The Visual Computer 12, 1996.
+    """
+    if shape < 2.5:
+        if shape < 1.5:
+            return abs(x) - a
+        return math.sqrt(x * x + y * y + z * z) - a
+    if shape < 3.5:
+        u = abs(x) - a
+        v = abs(y) - b
+        w = abs(z) - c
+        far = max(u, 0.0) * max(u, 0.0) + max(v, 0.0) * max(v, 0.0) + max(w, 0.0) * max(w, 0.0)
+        return math.sqrt(far) + min(max(max(u, v), w), 0.0)
+    around = math.sqrt(x * x + y * y) - a
+    return math.sqrt(around * around + z * z) - b
+
+
+@inner_of_floats_quick
+def between(before, first, second, after, x):
+    """A smooth curve from the second of four even knots (x 0) to the third (x 1), straight beyond (Catmull and Rom, "A
+    Class of Local Interpolating Splines", 1974)."""
+    s = min(max(x, 0.0), 1.0)
+    begin = 0.5 * (second - before)
+    end = 0.5 * (after - first)
+    bend = 3.0 * (second - first) - 2.0 * begin - end + s * (2.0 * (first - second) + begin + end)
+    return first + s * (begin + s * bend) + min(x, 0.0) * begin + max(x - 1.0, 0.0) * end
+
+
+@inner_of_floats_quick
+def joined(mix, total, felt):
+    """What is felt of a zone joined to what was felt before, by the number of the way: see `rows`."""
+    if mix < 1.5:
+        if mix < 0.5:
+            return felt
+        return max(total, felt)
+    if mix < 2.5:
+        return total + felt
+    return total * felt
+
+
+@inner_of_floats_quick
 def displaced(kind, s, t, h, a, b, c, d, e, f):
     """What a deformer does, by the number of its kind: see `rows`."""
     if kind < 3.5:

@@ -8,7 +8,23 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 from moss_crown.core.deform import functions
-from moss_crown.core.deform.rows import AMOUNT, BACK, KIND, KINDS, ROW
+from moss_crown.core.deform.rows import (
+    AMOUNT,
+    BACK,
+    CLAMP,
+    FELT,
+    KIND,
+    KINDS,
+    KNOTS,
+    MIX,
+    MOVED,
+    OF_ALL,
+    ROW,
+    RUN,
+    SHAPE,
+    SIZE,
+    ZONE,
+)
 from moss_crown.core.look import noise
 from moss_crown.core.look.glsl import LATTICE, Writer, functions_of, needed_by
 
@@ -25,22 +41,26 @@ def vertex_source(kinds: tuple[str, ...], most: int) -> str:
     There is no loop over rows or steps: drawn in software each turn would be written out.
     """
     chain = "\n".join(f"  q = bentBy(letter, {k}, q);" for k in range(most))
+    felt = FELT in kinds
+    moving = tuple(kind for kind in kinds if kind != FELT)
     return f"""uniform highp sampler2D bends;
 {_written(Writer({"lattice": 1}), LATTICE, kinds)}
-{_choice(kinds)}
+{_choice(moving)}
 vec4 bendRow(int letter, int k) {{ return texelFetch(bends, ivec2(k, letter), 0); }}
+{_FELT_SHADER if felt else ""}
 vec3 bentBy(int letter, int k, vec3 p) {{
   vec4 e = bendRow(letter, k * {TEXELS} + 5);
-  if (e.y == 0.0 || e.z == 0.0) return p;
+{_FEEL_SHADER if felt else ""}  if (e.y == 0.0 || e.z == 0.0) return p;
   vec4 one = vec4(p, 1.0);
   vec4 a = bendRow(letter, k * {TEXELS} + 3), b = bendRow(letter, k * {TEXELS} + 4);
   vec4 f = bendRow(letter, k * {TEXELS} + 6);
   vec3 d = chosen(e.y, vec3(dot(bendRow(letter, k * {TEXELS}), one), dot(bendRow(letter, k * {TEXELS} + 1), one),
     dot(bendRow(letter, k * {TEXELS} + 2), one)), e.z, e.w, f.x, f.y, f.z, f.w);
-  return p + vec3(dot(a.xyz, d), dot(vec3(a.w, b.xy), d), dot(vec3(b.zw, e.x), d));
+  return p + {"by * " if felt else ""}vec3(dot(a.xyz, d), dot(vec3(a.w, b.xy), d), dot(vec3(b.zw, e.x), d));
 }}
 vec3 bent(int letter, vec3 p) {{
   vec3 q = p;
+{"  rested = p; weight = 1.0;" if felt else ""}
 {chain}
   return q;
 }}
@@ -49,6 +69,36 @@ vec3 bentNormal(int letter, vec3 p, vec3 m) {{
   vec3 u = vec3(1.0 + g * m.x * m.x * k, g * j, -g * m.x), v = vec3(j, g + m.y * m.y * k, -m.y), q = bent(letter, p);
   return normalize(cross(bent(letter, p + {_STEP} * u) - q, bent(letter, p + {_STEP} * v) - q));
 }}
+"""
+
+
+_FELT_SHADER = f"""vec3 rested;
+float share = 0.0, weight = 1.0;
+float bendNumber(int letter, int k, int n) {{ return bendRow(letter, k * {TEXELS} + n / 4)[n % 4]; }}
+void feel(int letter, int k, vec3 p, bool curve) {{
+  if (curve) {{
+    float place = (bendNumber(letter, k, {OF_ALL}) > 0.5 ? weight : share) * {KNOTS - 1}.0;
+    float first = clamp(floor(place), 0.0, {KNOTS - 2}.0);
+    int j = int(first);
+    float made = between_(bendNumber(letter, k, j), bendNumber(letter, k, j + 1), bendNumber(letter, k, j + 2),
+      bendNumber(letter, k, j + 3), place - first);
+    weight = joined_(bendNumber(letter, k, {MIX}), weight, made);
+    if (bendNumber(letter, k, {CLAMP}) > 0.5) weight = clamp(weight, 0.0, 1.0);
+  }} else {{
+    vec4 one = vec4(bendNumber(letter, k, {MOVED}) > 0.5 ? p : rested, 1.0), a = bendRow(letter, k * {TEXELS} + 3);
+    float far = outside_(bendNumber(letter, k, {SHAPE}), dot(bendRow(letter, k * {TEXELS}), one),
+      dot(bendRow(letter, k * {TEXELS} + 1), one), dot(bendRow(letter, k * {TEXELS} + 2), one), a.x, a.y, a.z);
+    share = clamp(far / a.w, 0.0, 1.0);
+  }}
+}}"""
+"""What points feel of zones: the sizes of a zone and its run are one texel of its row."""
+assert (SIZE, RUN) == (12, 15)
+_FEEL_SHADER = f"""  if (e.y > {ZONE - 0.5}) {{
+    feel(letter, k, p, e.y > {ZONE + 0.5});
+    return p;
+  }}
+  float by = weight;
+  weight = 1.0;
 """
 
 
@@ -68,7 +118,7 @@ def script() -> str:
     return f"""// @ts-nocheck
 // Written out from the core's deformers by `./crown deformers`; not to be edited.
 let R1 = 0, R2 = 0, R3 = 0;
-{_written(_Script({"lattice": 1}), _LATTICE_SCRIPT, tuple(KINDS))}
+{_written(_Script({"lattice": 1}), _LATTICE_SCRIPT, (*KINDS, FELT))}
 function chosen(r, i, s, t, h) {{
   switch (r[i + {KIND}]) {{
 {choice}
@@ -76,27 +126,55 @@ function chosen(r, i, s, t, h) {{
   R1 = R2 = 0;
   return 0;
 }}
+function felt(r, i, share, weight) {{
+  const place = (r[i + {OF_ALL}] > 0.5 ? weight : share) * {KNOTS - 1};
+  const j = Math.min(Math.max(Math.floor(place), 0), {KNOTS - 2});
+  const made = between_(r[i + j], r[i + j + 1], r[i + j + 2], r[i + j + 3], place - j);
+  const now = joined_(r[i + {MIX}], weight, made);
+  return r[i + {CLAMP}] > 0.5 ? Math.min(Math.max(now, 0), 1) : now;
+}}
+function shared(r, i, x, y, z) {{
+  const s = r[i] * x + r[i + 1] * y + r[i + 2] * z + r[i + 3];
+  const t = r[i + 4] * x + r[i + 5] * y + r[i + 6] * z + r[i + 7];
+  const h = r[i + 8] * x + r[i + 9] * y + r[i + 10] * z + r[i + 11];
+  const far = outside_(r[i + {SHAPE}], s, t, h, r[i + {SIZE}], r[i + {SIZE + 1}], r[i + {SIZE + 2}]);
+  return Math.min(Math.max(far / r[i + {RUN}], 0), 1);
+}}
 export function bent(r: ArrayLike<number>, first: number, count: number, x: number, y: number, z: number) {{
+  const a = x, b = y, c = z;
+  let share = 0, weight = 1;
   for (let k = 0; k < count; k++) {{
     const i = first + k * {ROW};
+    if (r[i + {KIND}] > {ZONE - 0.5}) {{
+      if (r[i + {KIND}] > {ZONE + 0.5}) weight = felt(r, i, share, weight);
+      else share = r[i + {MOVED}] > 0.5 ? shared(r, i, x, y, z) : shared(r, i, a, b, c);
+      continue;
+    }}
+    const by = weight;
+    weight = 1;
     if (r[i + {KIND}] === 0 || r[i + {AMOUNT}] === 0) continue;
     const s = r[i] * x + r[i + 1] * y + r[i + 2] * z + r[i + 3];
     const t = r[i + 4] * x + r[i + 5] * y + r[i + 6] * z + r[i + 7];
     const h = r[i + 8] * x + r[i + 9] * y + r[i + 10] * z + r[i + 11];
     const p = chosen(r, i, s, t, h), q = R1, v = R2;
-    x = x + r[i + {BACK + 0}] * p + r[i + {BACK + 1}] * q + r[i + {BACK + 2}] * v;
-    y = y + r[i + {BACK + 3}] * p + r[i + {BACK + 4}] * q + r[i + {BACK + 5}] * v;
-    z = z + r[i + {BACK + 6}] * p + r[i + {BACK + 7}] * q + r[i + {BACK + 8}] * v;
+    x = x + by * (r[i + {BACK + 0}] * p + r[i + {BACK + 1}] * q + r[i + {BACK + 2}] * v);
+    y = y + by * (r[i + {BACK + 3}] * p + r[i + {BACK + 4}] * q + r[i + {BACK + 5}] * v);
+    z = z + by * (r[i + {BACK + 6}] * p + r[i + {BACK + 7}] * q + r[i + {BACK + 8}] * v);
   }}
   return [x, y, z] as [number, number, number];
 }}
 """
 
 
+_FEELING = ("outside", "between", "joined")
+"""The functions by which points feel zones."""
+
+
 def _written(writer: Writer, lattice: str, kinds: Sequence[str]) -> str:
     """The functions of these kinds and all that they need, by a writer, after its own `lattice`."""
     every = {function.name: function for module in (noise, functions) for function in functions_of(module)}
-    needed = set().union(*(needed_by(kind, every) for kind in kinds))
+    roots = [name for kind in kinds for name in (_FEELING if kind == FELT else (kind,))]
+    needed = set().union(*(needed_by(name, every) for name in roots))
     parts = [writer.function(f) for name, f in every.items() if name in needed and name != "lattice"]
     return "\n".join([lattice if "lattice" in needed else "", *parts])
 

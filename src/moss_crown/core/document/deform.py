@@ -13,7 +13,7 @@ from pydantic import Field
 
 from moss_crown.core import limits
 from moss_crown.core.document.kinds import Facts, FrameNumber, Share, Size, Turn3
-from moss_crown.core.document.motion import Everywhere, Pivot, Reach, ReachingStep
+from moss_crown.core.document.motion import Everywhere, Pivot, Reach, ReachingStep, Zone
 from moss_crown.core.document.values import Value
 
 Angle: TypeAlias = Annotated[float, Field(ge=-3600, le=3600, allow_inf_nan=False)]
@@ -28,7 +28,12 @@ def _facts(title: str, about: str) -> Facts:
 
 
 class DeformStep(ReachingStep):
-    """What all deformers have. Their reach scales their amount, so that lengths are kept at any strength."""
+    """What all deformers have. Their reach scales their amount, so that lengths are kept at any strength.
+
+    With the scope "point" every point of a letter feels zones by itself, so that a slab that sweeps through a word
+    bends only what it has reached: how far a point goes is scaled by what the zones say, shaped by the response. Other
+    reaches act on the letter as a whole.
+    """
 
     space: Literal["letter", "block", "world"] = "block"
     centre: Pivot = Pivot(about="block")
@@ -130,6 +135,13 @@ class BlastStep(DeformStep):
     rough: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 1.0
     size: Value[Size] = 0.35
     seed: int = Field(default=1, ge=0, le=1_000_000)
+
+
+def point_zones(step: DeformStep) -> int:
+    """How many zones every point of a letter may feel by itself."""
+    if step.scope in ("letter", "word", "line", "block"):
+        return 0
+    return sum(isinstance(reach, Zone) for reach in step.reaches)
 
 
 AnyDeform: TypeAlias = BendStep | CurlStep | TwistStep | WaveStep | WrapStep | RippleStep | BlastStep

@@ -55,7 +55,12 @@ class EdgeProfile(Model):
 
 
 class Tubes(Model):
-    """Letters drawn by tubes along their outline, or along the strokes of an emblem. Metres and shares of a length."""
+    """Letters drawn by tubes along their outline, or along the strokes of an emblem. Metres and shares of a length.
+
+    Of several `rows` the first is `offset` outward of the line, each further one by a `gap` more; those beside the
+    first wear the material of the rear. A contour is there from the share `first` of its length to the share `last`,
+    counted from `start`.
+    """
 
     on: Value[bool] = False
     section: Value[Literal["round", "square", "flat"]] = "round"

@@ -34,7 +34,8 @@ class Offset(Model):
     """What a drive adds to a letter at full strength. Turn and scale go about its pivot.
 
     `spacing` spreads the letters of a line from its middle, in cap heights a letter. `tint` is mixed into a letter's
-    colours by `tint_share`; `opacity` is what is left of it; `softness` is the radius, in cap heights, over which it is
+    colours by `tint_share`; `opacity` is what is left of it; `glow` is a factor on how bright it glows, so that tubes
+    flicker or strike late; `softness` is the radius, in cap heights, over which it is
     blurred as the camera sees it. With `outside` the letter stands just outside the frame on that side, as the camera
     sees it; the move is added to that. `sides` says whether all of them do, or from that side on by turns (left, above,
     right, below), in quarters of the letters all round, each on the side that is nearest, or on any by chance.
@@ -51,6 +52,7 @@ class Offset(Model):
     tint: Value[Colour] = (1.0, 0.35, 0.1)
     tint_share: Value[Share] = 0.0
     opacity: Value[Share] = 1.0
+    glow: Value[Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]] = 1.0
     softness: Value[Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)]] = 0.0
     outside: Value[Literal["none", "left", "right", "above", "below"]] = "none"
     sides: Value[Literal["alike", "turns", "round", "nearest", "shuffled"]] = "alike"
@@ -63,6 +65,7 @@ Mix: TypeAlias = Literal["maximum", "add", "multiply", "cut"]
 """How a reach joins those before it in the same drive. A cut takes away where it is strong."""
 Tempo: TypeAlias = Annotated[float, Field(ge=0.01, le=50, allow_inf_nan=False)]
 Delay: TypeAlias = Annotated[float, Field(ge=-1_000, le=1_000, allow_inf_nan=False)]
+Turns: TypeAlias = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
 LetterNumber: TypeAlias = Annotated[str, Field(pattern=r"^\d{1,3}$")]
 
 
@@ -191,13 +194,13 @@ class Pivot(Model):
 class ReachingStep(StepBase):
     """What acts on letters as strongly as reaches say.
 
-    `scope` is what feels the reach as one: each letter by itself, or a word, a line or the block by its middle. The
-    reaches join in their order; `response` shapes what comes out, through points of (reach, strength) with smooth
-    curves between them; without `beyond` it is kept within 0 and 1, and nothing overshoots. `strength` is a factor on
-    all of it, `exposed` puts the step on twos or threes.
+    `scope` is what feels the reach as one: each letter by itself, or a word, a line or the block by its middle, or, of
+    what bends letters, every point. The reaches join in their order; `response` shapes what comes out, through points
+    of (reach, strength) with smooth curves between them; without `beyond` it is kept within 0 and 1, and nothing
+    overshoots. `strength` is a factor on all of it, `exposed` puts the step on twos or threes.
     """
 
-    scope: Value[Literal["letter", "word", "line", "block"]] = "letter"
+    scope: Value[Literal["letter", "word", "line", "block", "point"]] = "letter"
     strength: Value[Factor] = 1.0
     reaches: list[Reach] = Field(default=[Cadence()], max_length=limits.REACHES)
     response: list[ResponsePoint] = Field(default=[(0.0, 0.0), (1.0, 1.0)], min_length=2, max_length=16)
@@ -225,12 +228,41 @@ class DriveStep(ReachingStep):
         by_letter=True,
     )
     kind: Literal["drive"] = "drive"
+    scope: Value[Literal["letter", "word", "line", "block"]] = "letter"
     pivot: Pivot = Pivot()
     offset: Offset = Offset(move=(0.0, 0.0, 1.2), turn=(-90.0, 0.0, 0.0))
 
     @property
     def changes_letters(self) -> bool:
         return bool(self.offset.axes) or self.offset.scramble != 0
+
+
+class GrowStep(ReachingStep):
+    """Letters that are drawn by tubes grow along their contours: at a reach of 1 nothing of a letter is there, at 0 all
+    of it. So letters that arrive are drawn, and letters that leave are taken back.
+
+    They grow `onward` from where each contour starts, `backward` from where it ends, or to both sides. A contour starts
+    where the form says, and `start` later, a share of its length; `starts` are added to that for single letters, by
+    number.
+    """
+
+    facts: ClassVar[Facts] = Facts(
+        title="Growing tubes",
+        about="Letters of tubes are drawn, one after the other",
+        work="motion",
+        column="move",
+        moves=True,
+    )
+    kind: Literal["grow"] = "grow"
+    scope: Value[Literal["letter", "word", "line", "block"]] = "letter"
+    grows: Value[Literal["onward", "backward", "both"]] = "onward"
+    start: Value[Turns] = 0.0
+    starts: dict[LetterNumber, Value[Turns]] = Field(default_factory=dict, max_length=limits.LETTERS_A_BLOCK)
+    reaches: list[Reach] = Field(default=[Cadence(delay=4.0, duration=30.0, ease=Ease())], max_length=limits.REACHES)
+
+    @property
+    def changes_letters(self) -> bool:
+        return True
 
 
 class FollowStep(StepBase):

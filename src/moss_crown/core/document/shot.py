@@ -22,12 +22,13 @@ from moss_crown.core.document.deform import (
     TwistStep,
     WaveStep,
     WrapStep,
+    point_zones,
 )
 from moss_crown.core.document.form import FormStep
 from moss_crown.core.document.kinds import FrameNumber, FrameRate, Name, StepBase
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, LightsStep, MaterialStep, StageStep
-from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, GroupStep, ShiverStep, SwapStep
+from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, GroupStep, GrowStep, ShiverStep, SwapStep
 from moss_crown.core.document.values import Exposed, Model
 
 VERSION = 3
@@ -42,6 +43,7 @@ Step: TypeAlias = Annotated[
     | DrumStep
     | SwapStep
     | ShiverStep
+    | GrowStep
     | BendStep
     | CurlStep
     | TwistStep
@@ -121,6 +123,8 @@ class Shot(Model):
                 raise ValueError(f"steps: a shot has at most one {kind_of(kind)} step")
         if sum(isinstance(step, DeformStep) for step in self.steps) > limits.DEFORMERS:
             raise ValueError(f"steps: a shot has at most {limits.DEFORMERS} deformers")
+        if sum(point_zones(step) for step in self.steps if isinstance(step, DeformStep)) > limits.POINT_ZONES:
+            raise ValueError(f"steps: a shot has at most {limits.POINT_ZONES} zones that points feel")
         bind(self)
         return self
 

@@ -295,7 +295,7 @@ def keyed_values(shot: Shot) -> dict[str, list[object]]:
 def pack(head: bytes, tables: list[NDArray[np.float32]]) -> bytes:
     """The head (JSON) and the tables one by one, `framed`; their columns are those of `TABLES`.
 
-    For each span: poses (f, l, 16), column by column; where it is "worn" what letters wear (f, l, 6); where
+    For each span: poses (f, l, 16), column by column; where it is "worn" what letters wear (f, l, COLUMNS); where
     letters are bent its rows (f, l, bends, ROW). Then
     the camera poses (f, 16). Then, unless it is of the picture alone, for each span: speeds (4, f, l), SPEEDS; contacts
     (f, l), bits of `clearance`.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from moss_crown.core.cache import Cache
-from moss_crown.core.document.motion import DriveStep, Zone
+from moss_crown.core.document.motion import DriveStep, GrowStep, Zone
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.draft.schema import Note
 from moss_crown.core.evaluation.camera import camera_step
@@ -61,6 +61,9 @@ def _motion_notes(of: Evaluation, structure: Structure, rest: float) -> list[Not
         if isinstance(drive, DriveStep) and not _felt(of, structure, drive):
             text = "acts on nothing: its zone never meets a letter"
             said.append(Note(drive.id, "motion.not_felt", text))
+        if isinstance(drive, GrowStep) and not any(block.form.tube for block in structure.blocks):
+            text = "nothing grows: no letters are drawn by tubes. Depth and bevel has that under Tubes"
+            said.append(Note(drive.id, "motion.no_tubes", text))
     for id, text in unsound(shot):
         said.append(Note(id, "formula.no_number", text))
     return said

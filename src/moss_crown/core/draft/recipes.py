@@ -55,6 +55,7 @@ class TubeRecipe(Model):
     start: Finite
     first: Finite
     last: Finite
+    spread: bool
     segments: Annotated[int, Field(ge=1, le=24)]
 
 

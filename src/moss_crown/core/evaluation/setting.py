@@ -21,7 +21,7 @@ from moss_crown.core.motion.acts import NO_FACES, Faces
 from moss_crown.core.motion.groups import Led, Member, members
 from moss_crown.core.motion.swap import shown as swaps_shown
 from moss_crown.core.motion.swap import text_of
-from moss_crown.core.type.layout import EmblemSetting, Letter, Setting, letters_of
+from moss_crown.core.type.layout import WHOLE, Drawn, EmblemSetting, Letter, Setting, letters_of
 from moss_crown.core.type.lettering import setting_at
 from moss_crown.core.values.sampling import changes, exposures, sample_choice, sample_one
 
@@ -189,7 +189,16 @@ def _edge_at(edge: EdgeProfile, frame: float, setting: Setting | EmblemSetting, 
 
 
 def form_of_letter(letter: Letter, form: Form) -> Form:
-    """A block's form with what is the letter's own: its weight and its depth."""
+    """A block's form with what is the letter's own: its weight and its depth, and what there is of its tubes."""
+    if letter.drawn != WHOLE and form.tube:
+        form = replace(form, tube=_in_part(form.tube, letter.drawn))
     if letter.weight == 0 and letter.depth == 1:
         return form
     return replace(form, weight=form.weight + letter.weight, depth=form.depth * letter.depth)
+
+
+def _in_part(tube: Tube, drawn: Drawn) -> Tube:
+    """A tube of which only a part of what was there is."""
+    long = tube.last - tube.first
+    first, last = tube.first + long * drawn.first, tube.first + long * drawn.last
+    return replace(tube, start=tube.start + drawn.start, first=first, last=last, spread=drawn.spread)

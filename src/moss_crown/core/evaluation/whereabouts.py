@@ -27,6 +27,7 @@ from moss_crown.core.motion.moving import (
     Company,
     Framing,
     Moved,
+    drawn_parts,
     moved,
     moved_axes,
     rest_of,
@@ -99,12 +100,14 @@ class Whereabouts:
 
     def _changed(self, structure: Structure, number: int, frame: float) -> Block:
         """A block with the letters that motion puts in the place of its own: faces of a drum, scrambled ones, other
-        places on their axes."""
+        places on their axes, and what there is of their tubes."""
         block = structure.blocks[number]
-        if not isinstance(block.setting, Setting):
-            return block
         own = self.company(structure, number)
         seen = float(exposures(self.shot.exposed, np.array([frame]))[0]) - own.late
+        if drawn := drawn_parts(own, seen):
+            block = replace(block, setting=replace(block.setting, drawn=drawn))
+        if not isinstance(block.setting, Setting):
+            return block
         faces = shown_faces(own, seen)
         letters = letters_of(block.setting)
         shown = faces.letters if faces.steps else scrambled(own, seen)

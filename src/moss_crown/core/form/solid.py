@@ -138,7 +138,8 @@ def _upright(line: Floats) -> Floats:
 
 
 def _tubes(rings: list[Ring], strokes: list[Line], form: Form, tube: Tube, unit: float, edge: float | None) -> Solid:
-    lines = middle_lines(rings, strokes, tube, unit, form.join)
+    rows = middle_lines(rings, strokes, tube, unit, form.join)
+    lines = [line for row in rows for line in row]
     outline = bands(lines, tube, unit)
     if not outline:
         return NOTHING
@@ -146,7 +147,14 @@ def _tubes(rings: list[Ring], strokes: list[Line], form: Form, tube: Tube, unit:
     # The edges of a round section take all its height but the sliver that a return needs.
     swept = Form(tube.depth / MOST_EDGES, section, section, "sharp", form.grow)
     built = solid(outline, swept, unit, edge=edge)
-    return replace(built, ridged=False, along=along(lines, built.vertices[:, :2] / unit))
+    shares, _ = along(lines, built.vertices[:, :2] / unit)
+    facet = built.facet
+    if tube.rows > 1:
+        # Those beside the first wear what the rear of a letter does, and nothing of the first does.
+        _, nearest = along(lines, built.vertices[built.triangles].mean(1)[:, :2] / unit)
+        beside = np.repeat(np.arange(len(rows)), [len(row) for row in rows])[nearest] > 0
+        facet = np.where(beside, REAR, np.where(facet == REAR, FACE, facet)).astype(np.uint8)
+    return replace(built, ridged=False, facet=facet, along=shares)
 
 
 def _build(rings: list[Ring], lines: list[Floats], form: Form, unit: float, edge: float | None) -> Solid:

@@ -37,7 +37,7 @@ class Tube:
 
     `offset` moves the middle line outward (below 0: inward); `rows` run side by side, each `gap` further out. `start`
     is where each contour begins, as a share of its length from its highest point on; only the part from `first` to
-    `last` is there.
+    `last` is there, with `spread` as much of it on both sides of the start, or of the middle of an open line.
     """
 
     section: SectionKind = "round"
@@ -49,6 +49,7 @@ class Tube:
     start: float = 0.0
     first: float = 0.0
     last: float = 1.0
+    spread: bool = False
     segments: int = 5
 
     @property
@@ -64,21 +65,22 @@ class Tube:
         return Edge("roundover", CREST * self.width / 2, self.depth / 2, self.segments)
 
 
-def middle_lines(rings: list[Ring], strokes: list[Line], tube: Tube, unit: float, join: Join) -> list[Line]:
-    """The lines along which tubes run, in thousandths of an em, cut to the part that is there.
+def middle_lines(rings: list[Ring], strokes: list[Line], tube: Tube, unit: float, join: Join) -> list[list[Line]]:
+    """The lines along which the tubes of each row run, in thousandths of an em, cut to the part that is there.
 
-    Along the outline at every row's distance, or along strokes where there are any. A row whose inset vanishes is not
-    there.
+    Along the outline at every row's distance, or along strokes where there are any. A row whose inset vanishes has
+    none.
     """
-    found: list[Line] = []
+    found: list[list[Line]] = []
     for row in range(tube.rows):
         away = (tube.offset + row * tube.gap) / unit
         if strokes:
-            found += [line if abs(away) < 1e-9 else _beside(line, away) for line in strokes]
+            lines = [line if abs(away) < 1e-9 else _beside(line, away) for line in strokes]
         else:
             moved = inset(rings, -away, join) if away else rings
-            found += [(True, _from_the_top(ring)) for ring in moved]
-    return [part for line in found for part in _cut(line, tube)]
+            lines = [(True, _from_the_top(ring)) for ring in moved]
+        found.append([part for line in lines for part in _cut(line, tube)])
+    return found
 
 
 def _from_the_top(ring: Ring) -> Ring:
@@ -106,8 +108,11 @@ def _cut(line: Line, tube: Tube) -> list[Line]:
     if closed and tube.first <= 0 and tube.last >= 1:
         turn = np.searchsorted(length, (tube.start % 1) * length[-1])
         return [(True, np.roll(points, -int(turn % len(points)), 0))]
+    long = tube.last - tube.first
     begin = (tube.start % 1 if closed else 0.0) + tube.first
-    end = begin + (tube.last - tube.first)
+    if tube.spread:
+        begin = (tube.start - long / 2) % 1 if closed else (1 - long) / 2
+    end = begin + long
     if closed:
         whole = np.vstack([whole, whole[1:]])
         length = np.concatenate([length, length[1:] + length[-1]])
@@ -146,17 +151,18 @@ def _rings(shape: BaseGeometry) -> list[Ring]:
     return found
 
 
-def along(lines: list[Line], points: NDArray[np.float64]) -> NDArray[np.float32]:
-    """How far along its line each point (n, 2) lies: 0 at the start of the nearest line, 1 at its end."""
-    places, shares = [], []
-    for closed, line in lines:
+def along(lines: list[Line], points: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
+    """How far along its line each point (n, 2) lies, 0 at the start of the nearest line, 1 at its end; and the number
+    of that line."""
+    places, shares, numbers = [], [], []
+    for number, (closed, line) in enumerate(lines):
         whole = np.vstack([line, line[:1]]) if closed else line
         length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(whole, axis=0).T))])
         at = np.linspace(0, length[-1], max(2, int(length[-1] / SAMPLE)))
         places.append(np.stack([np.interp(at, length, whole[:, i]) for i in (0, 1)], 1))
         shares.append(at / length[-1])
+        numbers.append(np.full(len(at), number))
     if not places:
-        return np.zeros(len(points), np.float32)
+        return np.zeros(len(points), np.float32), np.zeros(len(points), np.int64)
     _, nearest = cKDTree(np.vstack(places)).query(points)
-    found: NDArray[np.float32] = np.concatenate(shares)[nearest].astype(np.float32)
-    return found
+    return np.concatenate(shares)[nearest].astype(np.float32), np.concatenate(numbers)[nearest]

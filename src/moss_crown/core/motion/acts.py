@@ -20,17 +20,20 @@ from moss_crown.core.document.motion import (
     DriveStep,
     DrumStep,
     FollowStep,
+    GrowStep,
     Offset,
     Pivot,
     ReachingStep,
     ShiverStep,
     SwapStep,
+    Zone,
 )
 from moss_crown.core.look.wear import Wear, given
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
+from moss_crown.core.motion.felt import by_point, felt_rows
 from moss_crown.core.motion.follow import followed, grid, moving
-from moss_crown.core.motion.poses import Act, Channel
+from moss_crown.core.motion.poses import Act, Channel, Poses
 from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
 from moss_crown.core.motion.soft import AtRest, Deed, Soft, rigid, soft
 from moss_crown.core.motion.swap import texts
@@ -89,13 +92,15 @@ NO_FACES = Faces((), (), 0)
 
 @dataclass(frozen=True)
 class Surroundings:
-    """What motion asks of the rest of the shot: (f or 1, l, 3) pivots of a step in letter space; places of the block
-    (n, 3) at frames in the world (f or 1, n, 3); the middles of letters in the world (f, l, 3) as acts leave them;
-    moves (f or 1, l, 3) that bring letters just outside a side; the shades of pictures, see `Units`; and the letters as
-    they stand in their lines."""
+    """What motion asks of the rest of the shot: (f or 1, l, 3) pivots of a step in letter space; where the block stands
+    in the world at frames (f or 1, 4, 4), and places of it (n, 3) there (f or 1, n, 3); letters in the world as acts
+    leave them (f, l, 4, 4), and their middles (f, l, 3); moves (f or 1, l, 3) that bring letters just outside a side;
+    the shades of pictures, see `Units`; and the letters as they stand in their lines."""
 
     pivots: Callable[[Pivot, Frames], Floats]
+    placed: Callable[[Frames], Poses]
     world: Callable[[Floats, Frames], Floats]
+    standing: Callable[[Sequence[Deed], Frames], Poses]
     moved: Callable[[Sequence[Deed], Frames], Floats]
     outside: Callable[[str, Pivot, Offset, Frames], Floats]
     fps: float
@@ -126,7 +131,7 @@ def acts(
     else:
         place, done = -1, []
     for number, step in enumerate(steps[place + 1 :], place + 1):
-        if not isinstance(step, FollowStep):
+        if not isinstance(step, FollowStep | GrowStep):
             done = [*done, _act(step, cast, frames, around, Above(steps[:number], cast, around, frames, done))]
     return done
 
@@ -141,11 +146,17 @@ class Above:
     frames: Frames | None = None
     known: Sequence[Deed] = ()
 
+    def _done(self, frames: Frames) -> Sequence[Deed]:
+        known = self.frames is not None and np.array_equal(frames, self.frames)
+        return self.known if known else acts(self.steps, self.cast, frames, self.around)
+
+    def poses(self, frames: Frames) -> Poses:
+        """(f, l, 4, 4): where they leave letters in the world."""
+        return self.around.standing(self._done(frames), frames)
+
     def middles(self, frames: Frames) -> Floats:
         """(f, l, 3): where they leave the middles of letters in the world."""
-        known = self.frames is not None and np.array_equal(frames, self.frames)
-        done = self.known if known else acts(self.steps, self.cast, frames, self.around)
-        return self.around.moved(done, frames)
+        return self.around.moved(self._done(frames), frames)
 
     def units(self, scope: str, frames: Frames) -> Floats:
         """(f, u, 3): the same of units, each in the middle of its letters."""
@@ -199,7 +210,11 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
 def _deform(step: DeformStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Soft:
     frames, reach = _reached(step, cast, seen, around, above)
     at_rest = as_soft(cast, around.row())
-    return soft(step, reach, frames, around.pivots(step.centre, frames), at_rest, around.fps, around.seed)
+    bent = soft(step, reach, frames, around.pivots(step.centre, frames), at_rest, around.fps, around.seed)
+    if not by_point(step, frames).any():
+        return bent
+    rest = around.placed(frames)[:, None] @ at_rest.rest
+    return replace(bent, felt=felt_rows(step, frames, rest, lambda: above.poses(frames), cast.height))
 
 
 def as_soft(cast: Cast, row: Row) -> AtRest:
@@ -221,9 +236,12 @@ def drive_reach(step: ReachingStep, cast: Cast, frames: Frames, around: Surround
     scopes = choices(step.scope, frames) if changes(step.scope) else [step.scope]
     found: dict[str, Floats] = {}
     for scope in set(scopes):
-        unit_of, _ = cast.units[scope]
-        felt = reach_of(step, frames, units_of(cast, scope, frames, around, above), around.fps, around.seed)
-        found[scope] = felt if scope == "letter" else felt[:, unit_of]
+        # Points feel zones by themselves: see `felt`.
+        zones = scope != "point" or not any(isinstance(reach, Zone) for reach in step.reaches)
+        of = "letter" if scope == "point" else scope
+        unit_of, _ = cast.units[of]
+        felt = reach_of(step, frames, units_of(cast, of, frames, around, above), around.fps, around.seed, zones)
+        found[scope] = felt if of == "letter" else felt[:, unit_of]
     if len(found) == 1:
         return next(iter(found.values()))
     return np.array([found[scope][k] for k, scope in enumerate(scopes)])

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.deform.chain import bent_all
 from moss_crown.core.document.deform import DeformStep, RippleStep, WaveStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import (
@@ -18,6 +19,7 @@ from moss_crown.core.document.motion import (
     DrumStep,
     Everywhere,
     FollowStep,
+    GrowStep,
     Offset,
     Pivot,
     ReachingStep,
@@ -49,7 +51,7 @@ from moss_crown.core.motion.swap import last_rest
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import Axes, find
 from moss_crown.core.type.fonts import axes_of
-from moss_crown.core.type.layout import AnySetting, Setting, letters_of
+from moss_crown.core.type.layout import WHOLE, AnySetting, Drawn, Setting, letters_of
 from moss_crown.core.values.noise import hashed, seed_of
 from moss_crown.core.values.sampling import (
     Frames,
@@ -111,8 +113,8 @@ def rest_of(setting: AnySetting) -> NDArray[np.float64]:
 def own_setting(setting: AnySetting) -> AnySetting:
     """A block with its own letters as they are set, whatever motion makes of their glyphs: what motion goes by."""
     if isinstance(setting, Setting) and (setting.shown or setting.moved_axes):
-        return replace(setting, shown=(), moved_axes=())
-    return setting
+        setting = replace(setting, shown=(), moved_axes=())
+    return replace(setting, drawn=()) if setting.drawn else setting
 
 
 @lru_cache(maxsize=64)
@@ -195,20 +197,26 @@ def _placed(company: Company, at: Frames) -> Poses:
 def surroundings(company: Company) -> Surroundings:
     """What motion may ask of the block it acts on, and of what is around it."""
 
+    def placed(frames: Frames) -> Poses:
+        return _placed(company, needed(_placing(company), frames))
+
     def world(local: Floats, frames: Frames) -> Floats:
         """Where places of the block are in the world, by its own place and its groups', whatever follows it."""
-        at = needed(_placing(company), frames)
-        found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in _placed(company, at)]
-        return np.array(found).reshape(len(at), -1, 3)
+        found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in placed(frames)]
+        return np.array(found).reshape(len(found), -1, 3)
 
     def moved(done: Sequence[Deed], frames: Frames) -> Floats:
-        poses = _standing(company, done, frames, around)
-        middles = np.array([(*letter.centre, 0.0) for letter in letters_of(company.setting)]).reshape(-1, 3)
-        return np.asarray(np.einsum("flij,lj->fli", poses[..., :3, :3], middles) + poses[..., :3, 3])
+        poses, rows = _standing(company, done, frames, around)
+        middles = np.array([(*letter.centre, 0.0) for letter in letters_of(company.setting)]).reshape(1, -1, 1, 3)
+        if rows is not None:
+            middles = bent_all(rows, middles)
+        return np.asarray((poses[..., :3, :3] @ middles[:, :, 0, :, None])[..., 0] + poses[..., :3, 3])
 
     around = Surroundings(
         lambda pivot, frames: pivots_of(pivot, company.setting, frames),
+        placed,
         world,
+        lambda done, frames: _standing(company, done, frames, around)[0],
         moved,
         lambda side, pivot, offset, frames: _outside(company, side, pivot, offset, frames),
         company.fps,
@@ -221,11 +229,16 @@ def surroundings(company: Company) -> Surroundings:
     return around
 
 
-def _standing(company: Company, done: Sequence[Deed], frames: Frames, around: Surroundings) -> Poses:
+def _standing(
+    company: Company, done: Sequence[Deed], frames: Frames, around: Surroundings
+) -> tuple[Poses, Floats | None]:
     """(f, l, 4, 4): a block's letters in the world, moved by acts and put where its place and its groups, with what
-    follows them, put it."""
-    poses, _ = performed(done, rest_of(company.setting), len(frames))
-    return _carried(company, poses, frames, around)
+    follows them, put it; and the rows by which they are bent before (f, l, k, ROW), None where nothing bends."""
+    poses, rows = performed(done, rest_of(company.setting), len(frames))
+    poses = _carried(company, poses, frames, around)
+    if rows is not None:
+        in_world(done, rows, poses)
+    return poses, rows
 
 
 def _carried(company: Company, poses: Poses, frames: Frames, around: Surroundings) -> Poses:
@@ -310,10 +323,7 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     cast = cast_of(company.setting)
     deeds = acts(steps, cast, frames, around) if cast.count else []
     done = rigid(deeds)
-    poses, bends = performed(deeds, rest_of(company.setting), len(frames))
-    poses = _carried(company, poses, frames, around)
-    if bends is not None:
-        in_world(deeds, bends, poses)
+    poses, bends = _standing(company, deeds, frames, around)
     wears = [act.wear for act in done if act.wear is not None] + company.led.wears(frames)
     wear = worn(wears, (len(frames), cast.count), company.setting.size)
     return Moved(poses, wear, bends)
@@ -324,6 +334,7 @@ def starts_of(company: Company, drive: ReachingStep, frames: Frames) -> Floats |
     swing."""
     cast = cast_of(company.setting)
     scope = sample_choice(drive.scope, float(frames[0]))
+    scope = "letter" if scope == "point" else scope
     unit_of, _ = cast.units[scope]
     units = units_of(cast, scope, frames, surroundings(company))
     for reach in drive.reaches:
@@ -382,6 +393,35 @@ def moved_axes(company: Company, frame: float) -> tuple[Axes, ...]:
     return tuple(tuple(sorted((dict(letter.axes) | more).items())) for letter, more in zip(letters, added, strict=True))
 
 
+GROWN_STEPS = 240
+"""Tubes grow by such parts of their length, so that letters that are drawn alike share their solids."""
+
+
+def drawn_parts(company: Company, frame: float) -> tuple[Drawn, ...]:
+    """What is there of each letter's tubes where steps grow them; empty where that is all. Of several steps what all of
+    them leave is there."""
+    at = np.array([float(frame)])
+    found: list[Drawn] = []
+    for step in company.steps:
+        if not isinstance(step, GrowStep) or not sample_choice(step.on, frame):
+            continue
+        seen = exposures(step.exposed, at)
+        there = 1 - np.clip(felt(company, step, seen)[0], 0, 1)
+        shares = (np.round(there * GROWN_STEPS) / GROWN_STEPS).tolist()
+        grows, start = sample_choice(step.grows, float(seen[0])), sample_one(step.start, float(seen[0]))
+        found = found or [WHOLE] * len(shares)
+        for k, share in enumerate(shares):
+            own = start + (sample_one(step.starts[str(k)], float(seen[0])) if str(k) in step.starts else 0.0)
+            first = 1 - share if grows == "backward" else 0.0
+            found[k] = Drawn(
+                round(found[k].start + own, 5),
+                max(found[k].first, first),
+                min(found[k].last, first + share),
+                found[k].spread or grows == "both",
+            )
+    return tuple(found) if any(part != WHOLE for part in found) else ()
+
+
 def _reaches(
     company: Company, frame: float, wanted: Callable[[Offset], bool]
 ) -> Iterator[tuple[DriveStep, NDArray[np.float64]]]:
@@ -392,7 +432,7 @@ def _reaches(
             yield step, felt(company, step, exposures(step.exposed, at))[0]
 
 
-def felt(company: Company, drive: DriveStep, frames: Frames) -> Floats:
+def felt(company: Company, drive: ReachingStep, frames: Frames) -> Floats:
     """(f, l): how strongly the letters of a block feel a drive below it at frames, whatever its switch says."""
     around, cast = surroundings(company), cast_of(own_setting(company.setting))
     above = Above(company.steps[: company.steps.index(drive)], cast, around)

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.deform.chain import distances
 from moss_crown.core.document.motion import Cadence, DrumStep, Everywhere, Noise, Picture, ReachingStep, Swing, Zone
 from moss_crown.core.motion.poses import turn_matrix
 from moss_crown.core.values.curves import ease, pressed, through
@@ -41,10 +42,17 @@ class Units:
         return len(self.places)
 
 
-def reach_of(drive: ReachingStep, frames: Frames, units: Units, fps: float, seed: int) -> Floats:
-    """(f, u): the reaches of a drive joined, shaped by its response, times its strength."""
+STRAIGHT = [(0.0, 0.0), (1.0, 1.0)]
+"""A response that leaves reaches as they are."""
+
+
+def reach_of(drive: ReachingStep, frames: Frames, units: Units, fps: float, seed: int, zones: bool = True) -> Floats:
+    """(f, u): the reaches of a drive joined, shaped by its response, times its strength; without zones neither they nor
+    the response, which is theirs then."""
     total: Floats | None = None
     for number, reach in enumerate(drive.reaches):
+        if not zones and isinstance(reach, Zone):
+            continue
         felt = _one(reach, frames, units, fps, seed_of(seed, drive.id, number))
         if total is None:
             total = 1 - felt if reach.mix == "cut" else felt
@@ -58,7 +66,7 @@ def reach_of(drive: ReachingStep, frames: Frames, units: Units, fps: float, seed
             total = total * (1 - felt)
     if total is None:
         total = np.ones((len(frames), units.count))
-    if drive.response != [(0.0, 0.0), (1.0, 1.0)]:
+    if zones and drive.response != STRAIGHT:
         total = through(drive.response, total)
     if drive.beyond is False:
         total = np.clip(total, 0, 1)
@@ -252,7 +260,7 @@ def zone_reach(zone: Zone, frames: Frames, units: Units) -> Floats:
     for k in range(1 if stays and len(frames) else len(frames)):
         world = everywhere[k if len(everywhere) > 1 else 0]
         local = (world - places[k]) @ turn_matrix(turns[k])
-        outside = zone_distance(shapes[k], sizes[k], local)
+        outside = distances(shapes[k], sizes[k], local)
         # Without a run the border is a step: what lies on it is inside.
         share[k] = outside / run[k] if run[k] > 0 else (outside > 1e-9).astype(float)
     if stays and len(frames):
@@ -269,23 +277,6 @@ def _measured(zone: Zone, frames: Frames, units: Units) -> Floats:
     if (measures == "moved").all():
         return units.moved()
     return np.where((measures == "moved")[:, None, None], units.moved(), units.world())
-
-
-def zone_distance(shape: str, size: Floats, local: Floats) -> Floats:
-    """(n) metres from a zone's border for points (n, 3) in its own space; at most 0 inside.
-
-    Signed distances of a slab, a ball, a box and a torus: Hart, Sphere Tracing, The Visual Computer 12, 1996.
-    """
-    match shape:
-        case "ball":
-            return np.asarray(np.linalg.norm(local, axis=1) - size[0])
-        case "box":
-            beyond = np.abs(local) - size
-            return np.asarray(np.linalg.norm(np.maximum(beyond, 0), axis=1) + np.minimum(beyond.max(1), 0))
-        case "ring":
-            around = np.hypot(local[:, 0], local[:, 1]) - size[0]
-            return np.asarray(np.hypot(around, local[:, 2]) - size[1])
-    return np.asarray(np.abs(local[:, 0]) - size[0])
 
 
 def picture_reach(reach: Picture, frames: Frames, units: Units) -> Floats:

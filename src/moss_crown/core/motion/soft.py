@@ -8,7 +8,7 @@ deformer's axes.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal, TypeAlias
 
 import numpy as np
@@ -40,7 +40,7 @@ class Soft:
     """What a deformer does to a block's letters: its `kind` of `deform.functions`, the space of its axes (f or 1, 3, 3;
     rows along, to the side, across), its origin, in each letter's own space (f or 1, l, 3), in the world a place there
     (f or 1, 1, 3); its amount, the first of the three numbers of a channel, and what else its kind has (f or 1, l or 1,
-    5)."""
+    5); the rows before its own by which points feel its zones (f, l, k, ROW)."""
 
     kind: str
     space: Literal["letter", "block", "world"]
@@ -48,7 +48,13 @@ class Soft:
     origin: Floats
     amount: Channel
     values: Floats
+    felt: Floats = field(default_factory=lambda: np.zeros((1, 1, 0, ROW)))
     followed: bool = True
+
+    @property
+    def rows(self) -> int:
+        """So many rows of the table are its."""
+        return int(self.felt.shape[2]) + 1
 
 
 Deed: TypeAlias = Act | Soft
@@ -239,7 +245,7 @@ def performed(done: Sequence[Deed], rest: Poses, frames: int) -> tuple[Poses, Fl
     poses = rest_poses(rest, frames)
     if not bends:
         return moved_poses(poses, rigid(done)), None
-    rows = np.zeros((frames, len(rest), len(bends), ROW))
+    rows = np.zeros((frames, len(rest), sum(deed.rows for deed in bends), ROW))
     waiting: list[Act] = []
     known = 0
     for deed in done:
@@ -247,8 +253,9 @@ def performed(done: Sequence[Deed], rest: Poses, frames: int) -> tuple[Poses, Fl
             pivots = bent_all(rows[:, :, :known], deed.pivots[:, :, None])[:, :, 0] if known else deed.pivots
             waiting.append(replace(deed, pivots=pivots))
             continue
-        row = rows[:, :, known]
-        known += 1
+        rows[:, :, known : known + deed.rows - 1] = deed.felt
+        known += deed.rows
+        row = rows[:, :, known - 1]
         if deed.space == "block":
             poses, waiting = moved_poses(poses, waiting), []
             place = rest[None, :, :3, :3] @ deed.origin[..., None]
@@ -262,10 +269,12 @@ def performed(done: Sequence[Deed], rest: Poses, frames: int) -> tuple[Poses, Fl
 
 def in_world(done: Sequence[Deed], rows: Floats, poses: Poses) -> None:
     """Write into rows (f, l, k, ROW) what bends in the world, where letters stand at poses (f, l, 4, 4)."""
-    for k, deed in enumerate(deed for deed in done if isinstance(deed, Soft)):
-        if deed.space == "world":
-            _lead(rows[:, :, k], deed.axes, poses, deed.origin)
-            _fill(rows[:, :, k], deed)
+    known = 0
+    for deed in done:
+        known += deed.rows if isinstance(deed, Soft) else 0
+        if isinstance(deed, Soft) and deed.space == "world":
+            _lead(rows[:, :, known - 1], deed.axes, poses, deed.origin)
+            _fill(rows[:, :, known - 1], deed)
 
 
 BOX_GRID = (4, 4, 2)

@@ -32,6 +32,20 @@ Box: TypeAlias = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True, slots=True)
+class Drawn:
+    """What is there of a letter's tubes: from `first` to `last` of each contour, shares of its length, which starts by
+    `start` of that later than its form says; with `spread` as much to both sides of its start."""
+
+    start: float = 0.0
+    first: float = 0.0
+    last: float = 1.0
+    spread: bool = False
+
+
+WHOLE = Drawn()
+
+
+@dataclass(frozen=True, slots=True)
 class Letter:
     """One letter at rest.
 
@@ -60,6 +74,7 @@ class Letter:
     z: float = 0.0
     turn: float = 0.0
     swing: float = 0.0
+    drawn: Drawn = WHOLE
 
     @property
     def centre(self) -> tuple[float, float]:
@@ -80,7 +95,8 @@ class Setting:
 
     `styles`: one a character of the text; empty when all letters are set in `style`. `width`: what `fill` fills and
     `justify` reaches; 0 for the widest line. `shown`: for each letter another one that stands in its place, "" for
-    itself. `moved_axes`: for each letter its places on the variable axes, where something has moved them.
+    itself. `moved_axes`: for each letter its places on the variable axes, where something has moved them. `drawn`: for
+    each letter what is there of its tubes, where that is not all.
     """
 
     text: str
@@ -95,6 +111,7 @@ class Setting:
     styles: tuple[Style, ...] = ()
     shown: tuple[str, ...] = ()
     moved_axes: tuple[Axes, ...] = ()
+    drawn: tuple[Drawn, ...] = ()
 
 
 def plain(text: str) -> str:
@@ -122,15 +139,19 @@ class _Line:
 
 @dataclass(frozen=True, slots=True)
 class EmblemSetting:
-    """An emblem by its id, and its height in metres. Its parts are letters in their drawing order."""
+    """An emblem by its id, and its height in metres. Its parts are letters in their drawing order; `drawn` as in a
+    setting."""
 
     emblem: str
     size: float = 1.0
+    drawn: tuple[Drawn, ...] = ()
 
 
 @lru_cache(maxsize=256)
 def set_emblem(setting: EmblemSetting) -> tuple[Letter, ...]:
     """The parts of an emblem at their places: standing on y = 0, its middle at x = 0. Each part is a word."""
+    if setting.drawn:
+        return _in_part(set_emblem(replace(setting, drawn=())), setting.drawn)
     face = find_emblem(setting.emblem)
     unit = setting.size / face.cap_height
     found: list[Letter] = []
@@ -169,6 +190,8 @@ def set_block(setting: Setting) -> tuple[Letter, ...]:
     Ink, not advance, is aligned, so that a flush edge is flush to the eye. The block stands on y = 0 unless ink goes
     deeper than DESCENT_KEPT of the cap height; then it is lifted until the deepest touches.
     """
+    if setting.drawn:
+        return _in_part(set_block(replace(setting, drawn=())), setting.drawn)
     if setting.moved_axes:
         return set_block(replace(setting, moved_axes=(), styles=_restyled(setting)))
     if setting.shown:
@@ -192,6 +215,10 @@ def set_block(setting: Setting) -> tuple[Letter, ...]:
             )
     placed.sort(key=lambda letter: letter.first)
     return _stand([replace(letter, index=k) for k, letter in enumerate(placed)], setting.size)
+
+
+def _in_part(letters: tuple[Letter, ...], drawn: tuple[Drawn, ...]) -> tuple[Letter, ...]:
+    return tuple(replace(letter, drawn=part) for letter, part in zip(letters, drawn, strict=True))
 
 
 def _restyled(setting: Setting) -> tuple[Style, ...]:

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Query, Response
 from fastapi.responses import FileResponse
 
 from moss_crown.core import limits
-from moss_crown.core.deform.rows import KINDS
+from moss_crown.core.deform.rows import FELT, KINDS
 from moss_crown.core.document.look import Pattern
 from moss_crown.core.look.materials import CONTROLS, MATERIALS, SWATCHES
 from moss_crown.core.proposals.look_book import LOOKS, Look
@@ -61,14 +61,14 @@ async def texture(pattern: str, here: Context = Depends(context)) -> Response:
 @router.get("/deformers", response_class=Response)
 async def deformers(
     kinds: Annotated[str, Query(max_length=200)],
-    most: Annotated[int, Query(ge=1, le=limits.DEFORMERS)],
+    most: Annotated[int, Query(ge=1, le=limits.BEND_ROWS)],
     here: Context = Depends(context),
 ) -> Response:
-    """What bends letters by deformers of these kinds, parted by commas, at most so many of a letter: GLSL ES 3.00 for a
-    vertex shader."""
+    """What bends letters by deformers of these kinds, parted by commas, at most so many rows of a letter: GLSL ES 3.00
+    for a vertex shader."""
     asked = tuple(kinds.split(","))
     for kind in asked:
-        if kind not in KINDS:
+        if kind not in (*KINDS, FELT):
             raise FileMissing(f"deformer {kind[:40]}")
     text = await here.pool.works.run(jobs.deformer_source, asked, most)
     return Response(text, media_type="text/plain", headers=A_DAY)

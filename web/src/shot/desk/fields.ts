@@ -613,6 +613,20 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
   }
 }
 
+function growFields(step: Extract<Step, { kind: 'grow' }>): FieldSpec[] {
+  return [
+    ...grouped('Growing', [
+      choice('/grows', 'Tubes grow', {
+        onward: 'from their start on',
+        backward: 'from their end back',
+        both: 'to both sides',
+      }),
+      number('/start', 'Start later by', { unit: 'share of a contour', step: 0.01 }),
+    ]),
+    ...reachingFields(step, 'Drawn as one'),
+  ];
+}
+
 function driveFields(step: Drive, family?: Family): FieldSpec[] {
   return [
     ...grouped('Offset', [
@@ -642,6 +656,7 @@ function driveFields(step: Drive, family?: Family): FieldSpec[] {
         ? [vector('/pivot/own', 'Pivot place', { unit: 'cap heights', step: 0.02 })]
         : []),
       number('/offset/opacity', 'Opacity'),
+      number('/offset/glow', 'Glow', { unit: 'times', step: 0.02 }),
       number('/offset/softness', 'Softness', { unit: 'cap heights', step: 0.01 }),
       number('/offset/tint_share', 'Tinted', { unit: 'share' }),
       ...(step.offset?.tint_share === 0
@@ -683,7 +698,11 @@ function reachingFields(step: Reaching, together: string): FieldSpec[] {
       grouped(reachGroup(reach.kind, k, reaches.length), reachFields(reach, `/reaches/${k}`)),
     ),
     ...grouped('Response', [
-      choice('/scope', together, { letter: 'each letter', block: 'the block' }),
+      choice('/scope', together, {
+        letter: 'each letter',
+        block: 'the block',
+        point: 'nothing: each point feels zones',
+      }),
       number('/strength', 'Strength', { step: 0.02 }),
       { path: '/beyond', label: 'May go beyond 0 and 1', kind: 'switch' },
       {
@@ -831,6 +850,8 @@ function specsOf(step: Step, more: More): FieldSpec[] {
         { path: '/own_colours', label: 'Colours of the drawing', kind: 'switch' },
         ...PLACE,
       ];
+    case 'grow':
+      return growFields(step);
     case 'form':
       return [
         ...grouped('Depth', [

@@ -1,5 +1,6 @@
 import * as THREE from 'three';
-import { type Look, type PartSurface, poseAt, type SeenSpan } from '../draft';
+import { type Look, type PartSurface, type SeenSpan, wearAt } from '../draft';
+import { placeIn } from './bending';
 
 const MOST = 6;
 
@@ -54,21 +55,19 @@ export class Glows {
 
   /** Put the lights where their letters are at a frame. */
   place(span: SeenSpan, frame: number) {
-    const pose = new THREE.Matrix4();
     const at = new THREE.Vector3();
     this.groups.forEach((group, k) => {
       const light = this.lights.children[k] as THREE.PointLight;
       const sent = new THREE.Vector3();
       light.position.set(0, 0, 0);
       for (const glowing of group) {
-        pose.fromArray(poseAt(span, frame, glowing.letter));
-        light.position.add(at.copy(glowing.middle).applyMatrix4(pose));
-        sent.add(glowing.sent);
+        light.position.add(placeIn(span, frame, glowing.letter, at.copy(glowing.middle)));
+        sent.addScaledVector(glowing.sent, wearAt(span, frame, glowing.letter)?.glow ?? 1);
       }
       light.position.divideScalar(group.length);
       light.intensity = Math.max(sent.x, sent.y, sent.z);
       light.color.setRGB(
-        ...(sent.divideScalar(light.intensity).toArray() as [number, number, number]),
+        ...(sent.divideScalar(Math.max(light.intensity, 1e-9)).toArray() as [number, number, number]),
         THREE.LinearSRGBColorSpace,
       );
     });

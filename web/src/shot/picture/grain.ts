@@ -36,17 +36,21 @@ varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
 varying vec3 vPictureAt;
 varying vec3 vBrush;
+varying float vGlow;
 uniform highp sampler2D grainRest;
 uniform float grainByLetter;
 `;
 const VERTEX = `
+  vGlow = 1.0;
 #ifdef USE_BATCHING
   vBrush = normalMatrix * (mat3(batchingMatrix) * vec3(1.0, 0.0, 0.0));
   int grainRow = int(getIndirectIndex(gl_DrawID));
   vec4 grainX = texelFetch(grainRest, ivec2(0, grainRow), 0);
   vec4 grainY = texelFetch(grainRest, ivec2(1, grainRow), 0);
   vec4 grainZ = texelFetch(grainRest, ivec2(2, grainRow), 0);
-  float grainNumber = texelFetch(grainRest, ivec2(3, grainRow), 0).x;
+  vec4 grainMore = texelFetch(grainRest, ivec2(3, grainRow), 0);
+  float grainNumber = grainMore.x;
+  vGlow = grainMore.y;
   vec4 grainHere = vec4(position, 1.0);
   if (grainByLetter > 0.5) {
     vGrainAt = position + grainNumber * APART;
@@ -91,6 +95,7 @@ varying vec3 vGrainAt;
 varying vec3 vGrainNormal;
 varying vec3 vPictureAt;
 varying vec3 vBrush;
+varying float vGlow;
 `;
 /** Brushing runs along the letter's own line, wherever a surface looks; three would ask for texture coordinates. */
 const BRUSHED = `
@@ -336,6 +341,7 @@ export function grow(
           SIDE + when(grain, COLOUR) + when(images, PICTURE_PLACE) + when(colour, PICTURE_COLOUR),
         ],
         ['normal_fragment_begin', when(brushed, BRUSHED)],
+        ['emissivemap_fragment', 'totalEmissiveRadiance *= vGlow;'],
         ['roughnessmap_fragment', when(glossy, when(grain, ROUGH) + when(rough, PICTURE_ROUGH))],
         ['metalnessmap_fragment', when(glossy && grain, METAL)],
         [
@@ -402,6 +408,19 @@ function fill(uniforms: GrainUniforms, grain: Grain, edge: boolean) {
   uniforms.grainScale.value = grain.scale;
 }
 
+/** Where a letter's glow stands among its numbers. */
+const GLOW = 13;
+
+/** How many times as bright as its material a letter of a batch glows, by its place in it. */
+export function setGlow(material: THREE.Material, place: number, glow: number) {
+  const table = (material.userData as Partial<Grained>).uniforms?.grainRest.value as THREE.DataTexture | null;
+  if (!table) return;
+  const rows = table.image.data as Float32Array;
+  if (rows[place * 16 + GLOW] === glow) return;
+  rows[place * 16 + GLOW] = glow;
+  table.needsUpdate = true;
+}
+
 /** Where the letters of a batch stand at rest: four texels a letter. */
 export function setRest(material: THREE.Material, letters: LetterAtRest[]) {
   const { uniforms } = material.userData as Partial<Grained>;
@@ -410,6 +429,7 @@ export function setRest(material: THREE.Material, letters: LetterAtRest[]) {
   letters.forEach((letter, k) => {
     rows.set(letter.rest, k * 16);
     rows[k * 16 + 12] = letter.number;
+    rows[k * 16 + GLOW] = 1;
   });
   uniforms.grainRest.value?.dispose();
   const table = new THREE.DataTexture(

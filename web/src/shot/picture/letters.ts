@@ -15,7 +15,7 @@ import { type Bend, bendOf, bentBox, bentGeometry, shadowsOf, tellRows, UNBENT }
 import { dress } from './dress';
 import { placeInDisc } from './gather';
 import type { Facets } from './glow';
-import { bendsOf, grow, setRest } from './grain';
+import { bendsOf, grow, setGlow, setRest } from './grain';
 import type { Room } from './room';
 import { Softening, seenBy } from './softening';
 import type { Touching } from './touching';
@@ -33,7 +33,7 @@ const UNSEEN = 0.002;
 const BOTH_SIDES = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
 const TINT = new THREE.Color();
 const FACTORS = new THREE.Vector4();
-const PLAIN: Wear = { red: 0, green: 0, blue: 0, share: 0, opacity: 1, softness: 0 };
+const PLAIN: Wear = { red: 0, green: 0, blue: 0, share: 0, opacity: 1, glow: 1, softness: 0 };
 
 /** The box around all facets of a solid. */
 function boxOf(facets: Facets): THREE.Box3 {
@@ -128,13 +128,13 @@ export class Letters {
     this.wear(span, frame);
   }
 
-  /** Tints and opacity of the letters at a frame: factors on the colours of their materials. */
+  /** Tints, opacity and glow of the letters at a frame: factors on the colours of their materials. */
   private wear(span: SeenSpan, frame: number) {
     if (!span.wear && !this.wornLast) return;
     this.wornLast = span.wear !== null;
     for (const { batch, instance, letter } of this.places) {
       const material = batch.material as THREE.MeshPhysicalMaterial;
-      const { red, green, blue, share, opacity: left } = wearAt(span, frame, letter) ?? PLAIN;
+      const { red, green, blue, share, opacity: left, glow } = wearAt(span, frame, letter) ?? PLAIN;
       const own = span.letters[letter]?.tint ?? [1, 1, 1];
       const base = material.color;
       const factor = (own: number, tint: number, under: number) =>
@@ -147,6 +147,7 @@ export class Letters {
       );
       batch.setColorAt(instance, FACTORS);
       batch.setVisibleAt(instance, left > UNSEEN);
+      setGlow(material, this.within.get(batch)?.indexOf(letter) ?? 0, glow);
     }
     for (const batch of this.batches()) {
       const material = batch.material as THREE.MeshPhysicalMaterial;

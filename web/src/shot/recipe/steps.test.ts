@@ -63,6 +63,7 @@ describe('the recipe', () => {
       'drum',
       'swap',
       'shiver',
+      'grow',
       'bend',
       'curl',
       'twist',

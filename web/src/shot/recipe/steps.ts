@@ -112,6 +112,8 @@ function lineAbout(step: Step, draft: Draft | null): string {
     }
     case 'shiver':
       return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
+    case 'grow':
+      return `${letters} letters, ${plain(step.grows)}`;
     case 'bend':
     case 'twist':
       return `${plain(step.angle, '°')}, about the ${plain(step.about)}`;
