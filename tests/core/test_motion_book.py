@@ -52,7 +52,14 @@ def test_every_entry_moves_any_title(id, text):
     middle = poses[len(poses) // 2]
     moves = len(found) > 1 or any(np.abs(p - p[:1]).max() > 1e-3 for p in [*poses, middle])
     tinted = any(getattr(s, "offset", None) and s.offset.opacity != 1 for s in moving)
-    assert moves or tinted or first.shape != last.shape
+    assert moves or tinted or first.shape != last.shape or np.ptp(glows(shot, np.arange(0.0, 121.0))) > 0.5
+
+
+def glows(shot, frames):
+    """(f, l): how many times as bright as their material the letters of a shot glow."""
+    of = Evaluation(shot)
+    found = [np.concatenate([b.wear.glows() for b in of.moved(of.structure(f), np.array([f]))], 1) for f in frames]
+    return np.concatenate(found)
 
 
 @pytest.mark.parametrize(
@@ -72,7 +79,26 @@ def test_what_leaves_begins_at_rest_and_is_gone_at_the_end(id):
     start = Evaluation(shot).poses(structure, np.array([0.0, 120.0]))
     _, plain = ends(shot)
     assert start[0] == pytest.approx(plain, abs=1e-6)
-    assert np.abs(start[1] - plain).max() > 0.05
+    if id == "burnt-out":
+        glow = glows(shot, np.arange(0.0, 121.0))
+        assert (glow[0] == 1).all() and (glow[-1] == 0).all()
+    else:
+        assert np.abs(start[1] - plain).max() > 0.05
+
+
+def test_a_sign_is_made_of_glowing_tubes_where_it_was_not_and_strikes():
+    shot = shot_in("night-sign", last=120)
+    form = next(s for s in shot.steps if s.kind == "form")
+    material = next(s for s in shot.steps if s.kind == "material")
+    assert form.tubes.on and material.face.glow == material.edge.glow == 5.0
+    glow = glows(shot, np.arange(0.0, 121.0))
+    assert (glow[0] == 0).all() and (glow[-1] == 1).all()
+    assert (np.diff((glow > 0).argmax(0)) >= 0).all()  # one after the other
+    # What is there already stays as it is.
+    raw = write_shot(shot)
+    raw["steps"][[s["kind"] for s in raw["steps"]].index("material")]["face"]["glow"] = 2.0
+    again = apply_patch(read_shot(raw), set_motion(read_shot(raw), "struck"))[0]
+    assert next(s for s in again.steps if s.kind == "material").face.glow == 2.0
 
 
 def test_the_same_seconds_at_another_frame_rate():

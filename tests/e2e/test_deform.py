@@ -10,10 +10,12 @@ from axe_playwright_python.sync_playwright import Axe
 from screens import document, drag, new_shot, put, saved, settled, step
 
 from cluster import wait_for
+from letters import still_shot
 from messages import opened
 from moss_crown.core.deform.chain import bent, row, turned
-from moss_crown.core.deform.rows import ROW
+from moss_crown.core.deform.rows import FELT, ROW
 from moss_crown.core.deform.source import script, vertex_source
+from moss_crown.core.evaluation.evaluation import Evaluation
 
 POINTS = 1_000
 SOME = {
@@ -91,8 +93,36 @@ def test_letters_are_bent_in_the_draft_as_they_are_rendered(blank, kind):
     assert np.quantile(cosine, 0.03) > np.cos(np.radians(1.5))
 
 
+def felt():
+    """The rows of a letter whose points feel two zones, one where they rest and one where they have been bent."""
+    zone = {"kind": "zone", "shape": "ball", "place": [0.2, 0.4, 0.0], "size": [0.3, 0.2, 0.2], "run": 1.5}
+    box = {"shape": "box", "place": [0.5, 0.5, 0.1], "turn": [10, 20, 30], "measures": "moved", "mix": "add"}
+    wave = {"id": "wave", "kind": "wave", "height": 0.6, "scope": "point", "reaches": [zone, zone | box]}
+    ring = zone | {"shape": "ring", "size": [0.8, 0.1, 0.1], "mix": "cut"}
+    slab = zone | {"shape": "slab", "size": [0.1, 1, 1]}
+    bend = {"id": "bend", "kind": "bend", "scope": "point", "reaches": [slab, ring]}
+    shot = still_shot(wave | {"response": [[0, 0], [0.4, 0.9], [1, 0.5]]}, bend | {"beyond": False}, text="OWL")
+    of = Evaluation(shot)
+    (moved,) = of.moved(of.structure(0), np.zeros(1))
+    return moved.bends[0, 1]
+
+
+def test_points_feel_zones_in_the_draft_as_they_do_when_rendered(blank):
+    rows = felt()
+    _, points, normals = table("wave")
+    points *= [0.25, 1, 1]
+    source = vertex_source(("bend", "wave", FELT), len(rows))
+    found = blank.evaluate(DRAWN, [source, points.ravel().tolist(), normals.ravel().tolist(), rows.ravel().tolist()])
+    assert not isinstance(found, str), found
+    places, _ = np.array(found).reshape(POINTS, 2, 3).transpose(1, 0, 2)
+    moved = bent(rows, points)
+    assert np.abs(places - moved).max() < 1e-4
+    far = np.abs(moved - points).max(1)
+    assert far.min() < 0.02 and far.max() > 0.05
+
+
 def test_what_is_picked_is_bent_as_what_is_rendered(blank):
-    rows = np.stack([table(kind)[0] for kind in SOME])
+    rows = np.concatenate([felt(), *(table(kind)[0][None] for kind in SOME)])
     points = table("bend")[1]
     text = re.sub(r"(: ArrayLike<number>|: number| as \[[^\]]*\]|export )", "", script())
     found = blank.evaluate(

@@ -1,16 +1,19 @@
-"""Demo shots whose letters bend: an arch, a line that unrolls, waves, a globe that straightens, a blast."""
+"""Demo shots whose letters bend: an arch, a line that unrolls, waves, a globe that straightens, a blast; and a sign of
+tubes that draws itself."""
 
 from __future__ import annotations
 
 from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.deform import BendStep, BlastStep, CurlStep, WaveStep, WrapStep
-from moss_crown.core.document.form import EdgeProfile, FormStep
-from moss_crown.core.document.letters import BlockStep, EmblemStep
-from moss_crown.core.document.look import Light, LightsStep, Material, MaterialStep, StageStep
-from moss_crown.core.document.motion import Cadence, FollowStep, Pivot
+from moss_crown.core.document.form import EdgeProfile, FormStep, Tubes
+from moss_crown.core.document.letters import BlockStep, EmblemStep, Some
+from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
+from moss_crown.core.document.motion import Cadence, DriveStep, Everywhere, FollowStep, GrowStep, Offset, Pivot
 from moss_crown.core.document.shot import Shot, Step
-from moss_crown.core.document.values import Ease, Key, Keyed
+from moss_crown.core.document.values import Ease, Formula, Key, Keyed
+from moss_crown.core.look.materials import MATERIALS
+from moss_crown.demo.looks import lit
 from moss_crown.demo.shots import changed
 
 EVEN = Ease(leave=(0.4, 0.0), arrive=(0.3, 1.0))
@@ -18,7 +21,8 @@ NIGHT = Material(colour=(0.006, 0.011, 0.014), roughness=0.5)
 
 
 def bent_shots(emblem: str) -> list[Shot]:
-    return [over_the_light(emblem), unrolled_line(), slack_water(), around_the_buoy(), blown_whole()]
+    bent = [over_the_light(emblem), unrolled_line(), slack_water(), around_the_buoy(), blown_whole()]
+    return [*bent, growing_sign(emblem)]
 
 
 def _among(shot: Shot, *steps: Step, after: str = "form", without: str = "drive") -> Shot:
@@ -205,3 +209,55 @@ def blown_whole() -> Shot:
         reaches=[Cadence(start=50.0, backward=True, delay=3.0, duration=26.0, ease=EVEN)],
     )
     return _among(shot, blast)
+
+
+def _neon(glow: tuple[float, float, float], strength: float) -> Material:
+    return Material(colour=(0.03, 0.03, 0.035), roughness=0.25, glow=strength, glow_colour=glow)
+
+
+def growing_sign(emblem: str) -> Shot:
+    """A sign on a wet wall is drawn tube by tube, a red line within a green one, and strikes by fits and starts; the
+    lighthouse comes last."""
+    red, green, amber = _neon((1.0, 0.09, 0.04), 4.0), _neon((0.05, 0.9, 0.5), 1.6), _neon((1.0, 0.5, 0.1), 2.6)
+    shot = changed(
+        new_shot("Pilot house, growing sign", "PILOT\nHOUSE", last=110),
+        block=BlockStep(
+            id="block",
+            text="PILOT\nHOUSE",
+            family="comfortaa",
+            axes={"wght": 700},
+            tracking=110.0,
+            leading=1.62,
+            align="left",
+            move=(1.75, 0.5, 0.0),
+        ),
+        form=FormStep(id="form", tubes=Tubes(on=True, width=0.05, height=0.05, rows=2, gap=0.105)),
+        material=MaterialStep(id="material", name="Red within green", face=red, edge=red, rear=green),
+        environment=EnvironmentStep(id="environment", preset="night_market", strength=0.18),
+        stage=StageStep(
+            id="stage",
+            wall_distance=0.32,
+            floor_material=Material(colour=(0.012, 0.013, 0.016), roughness=0.14),
+            wall_material=MATERIALS["concrete"].material.model_copy(update={"colour": (0.11, 0.11, 0.115)}),
+        ),
+        camera=CameraStep(id="camera", fit=0.72, orbit=(-9.0, 3.0), lens=48.0),
+    )
+    mark = EmblemStep(id="emblem", name="Lighthouse", emblem=emblem, size=2.7, move=(-3.15, 0.4, 0.0))
+    lamp = MaterialStep(
+        id="lamp", name="Amber", face=amber, edge=amber, rear=amber, some=Some(by="all", blocks=["emblem"])
+    )
+    grow = GrowStep(
+        id="grow",
+        name="Drawn",
+        reaches=[Cadence(start=6.0, delay=4.0, duration=30.0, ease=EVEN)],
+    )
+    begun = "(f - 6 - 4 * i)"
+    fits = "(0.12 + 0.88 * (rand(floor(f / 2) + 37 * i) < 0.5))"
+    strike = DriveStep(
+        id="strike",
+        name="Strikes",
+        offset=Offset(glow=Formula(formula=f"mix({fits}, 1, smooth(0, 36, {begun}))")),
+        reaches=[Everywhere()],
+    )
+    sign = _among(lit(shot, "top_light", 0.05), mark, grow, strike, after="form")
+    return _among(sign, lamp, after="material", without="none")

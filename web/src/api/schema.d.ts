@@ -12807,9 +12807,9 @@ export interface components {
          * Tubes
          * @description Letters drawn by tubes along their outline, or along the strokes of an emblem. Metres and shares of a length.
          *
-         *     Of several `rows` the first is `offset` outward of the line, each further one by a `gap` more; those beside the first
-         *     wear the material of the rear. A contour is there from the share `first` of its length to the share `last`, counted
-         *     from `start`.
+         *     Of several `rows` the first is `offset` outward of the line, each further one by a `gap` more; those beside the
+         *     first wear the material of the rear. A contour is there from the share `first` of its length to the share `last`,
+         *     counted from `start`.
          */
         Tubes: {
             /**
@@ -14338,6 +14338,22 @@ export interface components {
             lenses: components["schemas"]["Lens"][];
         };
         /**
+         * ContoursDrawn
+         * @description Of a step that grows tubes: the number in the span of the first letter of its block, where contours start, as a
+         *     share of their length, and for each letter the places of its longest contour, evenly along it.
+         */
+        ContoursDrawn: {
+            /** First */
+            first: number;
+            /** Start */
+            start: number;
+            /** Letters */
+            letters: [
+                number,
+                number
+            ][][];
+        };
+        /**
          * Note
          * @description What a user should know of a step.
          */
@@ -14391,7 +14407,8 @@ export interface components {
          * DraftHead
          * @description What is seen of a shot, and what the sheet and the desk show besides: the frame of rest; values that change, by
          *     JSON pointer, at each frame; the music's beats, and whether a bar begins with each; of drives, by id, the strength
-         *     for reaches from 0 to 1; of follow-throughs, by id, how far letters go past their end as a share of the way.
+         *     for reaches from 0 to 1; of follow-throughs, by id, how far letters go past their end as a share of the way;
+         *     `contours` by the id of the step that grows them.
          */
         DraftHead: {
             /** Width */
@@ -14447,6 +14464,10 @@ export interface components {
             /** Overshoots */
             overshoots: {
                 [key: string]: number;
+            };
+            /** Contours */
+            contours: {
+                [key: string]: components["schemas"]["ContoursDrawn"];
             };
             /** Notes */
             notes: components["schemas"]["Note"][];

@@ -15,6 +15,7 @@ from moss_crown.core.document.kinds import StepBase
 from moss_crown.core.document.motion import DriveStep, FollowStep, Pivot, ReachingStep, ShiverStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed, moving
+from moss_crown.core.draft.contours import contours
 from moss_crown.core.draft.looks import look_at_frame
 from moss_crown.core.draft.message import framed
 from moss_crown.core.draft.notes import form_id, notes
@@ -165,6 +166,7 @@ def packed_whole(seen: Seen) -> bytes:
         beats=beats_of(shot),
         responses=_responses(shot),
         overshoots=_overshoots(of),
+        contours=contours(of, of.structure(shot.last)),
         notes=notes(of, rest),
     )
     return pack(DRAFT.dump_json(whole), tables)

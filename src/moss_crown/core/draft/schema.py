@@ -341,10 +341,21 @@ class Note:
 
 
 @dataclass(frozen=True, slots=True)
+class ContoursDrawn:
+    """Of a step that grows tubes: the number in the span of the first letter of its block, where contours start, as a
+    share of their length, and for each letter the places of its longest contour, evenly along it."""
+
+    first: int
+    start: float
+    letters: list[list[Two]]
+
+
+@dataclass(frozen=True, slots=True)
 class DraftHead(SeenHead):
     """What is seen of a shot, and what the sheet and the desk show besides: the frame of rest; values that change, by
     JSON pointer, at each frame; the music's beats, and whether a bar begins with each; of drives, by id, the strength
-    for reaches from 0 to 1; of follow-throughs, by id, how far letters go past their end as a share of the way."""
+    for reaches from 0 to 1; of follow-throughs, by id, how far letters go past their end as a share of the way;
+    `contours` by the id of the step that grows them."""
 
     spans: Sequence[SpanHead]
     rest: float
@@ -352,6 +363,7 @@ class DraftHead(SeenHead):
     beats: list[tuple[float, bool]]
     responses: dict[str, list[float]]
     overshoots: dict[str, float]
+    contours: dict[str, ContoursDrawn]
     notes: list[Note]
 
 

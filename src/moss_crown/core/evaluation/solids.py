@@ -60,7 +60,7 @@ def letter_solid(
     return cache.get(
         solid_address(glyphs, family, axes, unit, form, edge, tolerance),
         lambda: solid(
-            letter_outline(glyphs, faces(family, axes), tolerance), form, unit, _strokes(glyphs, family), edge
+            letter_outline(glyphs, faces(family, axes), tolerance), form, unit, strokes_of(glyphs, family), edge
         ),
         lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
     )
@@ -73,7 +73,7 @@ def as_many(triangles: int) -> int:
     return triangles
 
 
-def _strokes(glyphs: Glyphs, family: str) -> list[Line]:
+def strokes_of(glyphs: Glyphs, family: str) -> list[Line]:
     """The middle lines of an emblem's strokes; none for letters."""
     if not emblem.is_emblem(family):
         return []

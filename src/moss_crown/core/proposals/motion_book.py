@@ -33,6 +33,7 @@ from moss_crown.core.document.motion import (
     Everywhere,
     FollowStep,
     GroupStep,
+    GrowStep,
     Noise,
     Offset,
     Pivot,
@@ -46,8 +47,9 @@ from moss_crown.core.document.values import Ease, Formula, Model, straight
 from moss_crown.core.type.ornaments import CORD, CORD_SHAPE, RAIL, RAIL_SHAPE
 
 Group: TypeAlias = Literal["arrive", "leave", "stay", "rig", "own"]
-MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep | AnyDeform
+MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep | GrowStep | AnyDeform
 Patch: TypeAlias = list[dict[str, Any]]
+Wanted: TypeAlias = tuple[Literal["form", "material"], str, Any]
 SOFT = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
 EVEN = Ease(leave=(0.4, 0.0), arrive=(0.35, 1.0))
 FALL = Ease(leave=(0.55, 0.0), arrive=(0.85, 0.6))
@@ -111,10 +113,12 @@ class Where:
 
 @dataclass(frozen=True)
 class Made:
-    """An entry made for a shot: its steps, and what it sets of the block itself."""
+    """An entry made for a shot: its steps, what it sets of the block itself, and, of the form and the materials of all
+    letters by the kind of their step and the path in it, what has to be there for it and is set where nothing is."""
 
     steps: tuple[StepBase, ...]
     block: tuple[tuple[str, Any], ...] = ()
+    wants: tuple[Wanted, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -167,6 +171,40 @@ def _whole(w: Where, lasts: float, start: float = 0.15, **more: Any) -> Cadence:
     """All of a block at once."""
     fields: dict[str, Any] = {"ease": EVEN, **more}
     return Cadence(start=w.at(start), delay=0.0, duration=w.frames(lasts), **fields)
+
+
+GLOWING: tuple[Wanted, ...] = (("material", "face/glow", 5.0), ("material", "edge/glow", 5.0))
+"""What flickers has to glow."""
+_NOW_AND_THEN = "rand(floor(f / 2) + 37 * i)"
+
+
+def _flicker(w: Where, name: str, formula: str) -> DriveStep:
+    """A drive of the glow by a formula, which is the user's to change."""
+    return _drive("flicker", name, [Everywhere()], glow=Formula(formula=formula))
+
+
+def _struck(w: Where, start: float, delay: float, lasts: float) -> str:
+    """Dark until a letter's turn, then by fits and starts until it burns evenly."""
+    begun = f"(f - {w.at(start):g} - {w.delay(delay):g} * i)"
+    fits = f"(0.1 + 0.9 * ({_NOW_AND_THEN} < 0.5))"
+    return f"({begun} >= 0) * mix({fits}, 1, smooth(0, {w.frames(lasts):g}, {begun}))"
+
+
+def _dying(w: Where, delay: float, lasts: float, dark: float) -> str:
+    """Even until a letter's turn, then by fits and starts until it goes out; all are dark for a while at the end."""
+    since = f"(f - {w.leaving(lasts + dark, delay):g} - {w.delay(delay):g} * i)"
+    fits = f"0.8 * ({_NOW_AND_THEN} < 0.5)"
+    return f"mix(1, {fits}, smooth(0, {w.frames(lasts):g}, {since})) * ({since} < {w.frames(lasts):g})"
+
+
+def _night_sign(w: Where) -> Made:
+    tubes: tuple[Wanted, ...] = (
+        ("form", "tubes/on", True),
+        ("form", "tubes/width", round(0.045 * w.size, 4)),
+        ("form", "tubes/height", round(0.045 * w.size, 4)),
+    )
+    grow = GrowStep(id="grow", name="Night sign", reaches=[_arrive(w, 0.12, 1.1, ease=EVEN)])
+    return Made((grow, _flicker(w, "Strikes", _struck(w, 0.15, 0.12, 1.4))), wants=(*tubes, *GLOWING))
 
 
 def _swung(w: Where, name: str, place: Any, about: Any = "letter", **more: Any) -> DriveStep:
@@ -522,6 +560,20 @@ def _entries() -> list[Entry]:
             ),
         ),
         entry(
+            "night-sign",
+            "Night sign",
+            "arrive",
+            "tubes are drawn letter after letter, and strike by fits and starts",
+            _night_sign,
+        ),
+        entry(
+            "struck",
+            "Struck",
+            "arrive",
+            "letters are dark, then strike one after the other",
+            lambda w: Made((_flicker(w, "Struck", _struck(w, 0.3, 0.1, 1.2)),), wants=GLOWING),
+        ),
+        entry(
             "unfurl",
             "Unfurl",
             "arrive",
@@ -640,6 +692,13 @@ def _entries() -> list[Entry]:
             ),
         ),
         entry(
+            "burnt-out",
+            "Burnt out",
+            "leave",
+            "the glow of letters stutters, and goes out",
+            lambda w: Made((_flicker(w, "Burnt out", _dying(w, 0.05, 1.1, 0.3)),), wants=GLOWING),
+        ),
+        entry(
             "gone-dim",
             "Gone dim",
             "leave",
@@ -657,6 +716,22 @@ def _entries() -> list[Entry]:
                 "Swell",
                 move=f"(0, {0.06 * w.size:g} * sin(tau * (t / 3 - u)), 0)",
                 turn="(0, 0, 2.5 * cos(tau * (t / 3 - u)))",
+            ),
+        ),
+        entry(
+            "loose-wire",
+            "Loose wire",
+            "stay",
+            "letters that glow flicker now and then, each by itself",
+            lambda w: Made(
+                (
+                    _flicker(
+                        w,
+                        "Loose wire",
+                        f"mix(1, 0.08 + 0.5 * {_NOW_AND_THEN}, smooth(0.25, 0.4, noise(2.2 * t + 9 * i)))",
+                    ),
+                ),
+                wants=GLOWING,
             ),
         ),
         entry("bow-wave", "Bow wave", "stay", "a zone sweeps across and lifts what it meets", _sweep),

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import reduce
 from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.look import MaterialStep
 from moss_crown.core.document.motion import GroupStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import DocumentInvalid
@@ -124,6 +126,7 @@ def moved_by(shot: Shot, made: Made, keep: bool) -> Patch:
         old = steps[block][member]
         path = f"/steps/{block}/{member}"
         patch.append({"op": "replace", "path": path, "value": _settled(value, old, shot.steps[block].id)})
+    patch += _wanted(shot, made)
     place = max(k for k, s in enumerate(shot.steps) if s.kind in ("block", "emblem", "form")) + 1
     old_steps = [k for k, s in enumerate(shot.steps) if s.facts.moves or s.id.startswith(BROUGHT)]
     if keep and old_steps:
@@ -145,6 +148,20 @@ def moved_by(shot: Shot, made: Made, keep: bool) -> Patch:
         first = place - count
         moved = [k if k < first else k + count for k in old_steps]
         patch += [{"op": "remove", "path": f"/steps/{k}"} for k in reversed(moved)]
+    return patch
+
+
+def _wanted(shot: Shot, made: Made) -> Patch:
+    """What an entry needs of forms and of the materials of all letters, where there is none of it."""
+    patch: Patch = []
+    for k, step in enumerate(shot.steps):
+        if isinstance(step, MaterialStep) and not step.some.everyone:
+            continue
+        for kind, path, value in made.wants:
+            *above, member = path.split("/")
+            there = reduce(getattr, above, step) if kind == step.kind else None
+            if there is not None and getattr(there, member) == type(there).model_fields[member].default:
+                patch.append({"op": "replace", "path": f"/steps/{k}/{path}", "value": value})
     return patch
 
 

@@ -54,11 +54,14 @@ export class Picking {
   /** Where a place is seen, in pixels; null out of the picture. */
   spot(place: number[]): Place | null {
     const [seen] = this.see([place]);
-    const [width, height] = this.size();
-    return seen && seen[0] > 0 && seen[0] < 1 && seen[1] > 0 && seen[1] < 1
-      ? [seen[0] * width, seen[1] * height]
-      : null;
+    return seen && seen[0] > 0 && seen[0] < 1 && seen[1] > 0 && seen[1] < 1 ? this.pixels(seen) : null;
   }
+
+  /** A place of the picture in pixels. */
+  pixels = (seen: Place | null): Place | null => {
+    const [width, height] = this.size();
+    return seen && [seen[0] * width, seen[1] * height];
+  };
 
   /** How much of the way from a place to another a drag goes along it; 0 for a way that is seen from its end. */
   along(from: number[], to: number[], across: number, down: number): number {

@@ -17,6 +17,7 @@ import { Picked } from './picked';
 import { Pivots } from './pivots';
 import { Pointing } from './pointing';
 import { ProofTools, ProofView } from './proof';
+import { Starts } from './starts';
 import { Viewer } from './viewer';
 import { Zones } from './zones';
 
@@ -246,6 +247,7 @@ function Frame() {
         {mode === 'draft' && <CameraDrag />}
         {over && <Zones {...over} />}
         {over && <Levers {...over} />}
+        {over && <Starts {...over} />}
         {over && <Meter {...over} />}
         <Pointing />
         {guides && (
