@@ -42,26 +42,56 @@ def test_a_square_tube_around_a_square_is_even_at_its_corners():
     assert built.volume == pytest.approx(band * 40 / 0.996, rel=2e-3)
 
 
+def part(start=0.0, first=0.0, last=1.0, rings=(), strokes=(), **more):
+    tube = Tube(width=30.0, height=30.0, start=start, first=first, last=last, segments=12, **more)
+    built = solid(list(rings) or [ring()], Form(1.0, tube=tube), 1.0, strokes)
+    assert closed(built.triangles)
+    return built
+
+
+def turned(built):
+    """By how many degrees about the middle, from the top on, vertices lie."""
+    return (np.degrees(np.arctan2(built.vertices[:, 1], built.vertices[:, 0])) - 90) % 360
+
+
 @pytest.mark.parametrize("start", [0.0, 0.3, -0.25, 7.6])
-def test_an_open_tube_has_its_share_of_the_length_from_its_start(start):
-    ((part,),) = middle_lines([ring()], [], Tube(start=start, first=0.1, last=0.6), 1.0, "mitre")
-    is_closed, points = part
-    assert not is_closed
-    length = np.hypot(*np.diff(points, axis=0).T).sum()
-    assert length == pytest.approx(np.pi * 600 / 2, rel=1e-3)
-    begin = np.degrees(np.arctan2(points[0, 1], points[0, 0])) % 360
-    assert begin == pytest.approx((start + 0.1 + 0.25) * 360 % 360, abs=1.0)
+@pytest.mark.parametrize("first, last", [(0.1, 0.6), (0.0, 0.02), (0.0, 0.95), (0.4, 1.0)])
+def test_an_open_tube_has_its_share_of_the_length_from_its_start(start, first, last):
+    built = part(start, first, last)
+    ends = 4 / 3 * np.pi * 15**3  # two halves of a ball
+    whole = part().volume
+    assert built.volume == pytest.approx((last - first) * whole + ends, abs=0.004 * whole)
+    reach = np.degrees(15 / 300)
+    along = (turned(built) - 360 * start - 360 * first + reach + 0.5) % 360 - 0.5
+    assert [along.min(), along.max()] == pytest.approx([0, 360 * (last - first) + 2 * reach], abs=1.5)
 
 
 @pytest.mark.parametrize("long", [0.1, 0.5, 0.9])
 def test_a_tube_spreads_to_both_sides_of_its_start(long):
     """Of a circle about its start, of an open line about its middle."""
-    ((part,),) = middle_lines([ring()], [], Tube(start=0.25, last=long, spread=True), 1.0, "mitre")
-    middle = part[1][len(part[1]) // 2]
-    assert middle == pytest.approx([-300, 0], abs=8.0)  # a quarter on from its top
-    line = np.array([[0.0, 0], [1000, 0]])
-    ((part,),) = middle_lines([], [(False, line)], Tube(last=long, spread=True), 1.0, "mitre")
-    assert part[1][[0, -1], 0] == pytest.approx([500 - 500 * long, 500 + 500 * long])
+    along = (turned(part(0.25, last=long, spread=True)) - 90 + 180) % 360 - 180
+    assert [along.min(), along.max()] == pytest.approx([-180 * long, 180 * long], abs=4.0)
+    line = (False, np.array([[0.0, 0], [1000, 0]]))
+    x = part(last=long, spread=True, strokes=[line]).vertices[:, 0]
+    assert [x.min(), x.max()] == pytest.approx([500 - 500 * long - 15, 500 + 500 * long + 15], abs=3.0)
+
+
+def test_ends_of_round_tubes_are_half_balls_and_others_flat():
+    line = (False, np.array([[0.0, 0], [1000, 0]]))
+    built = part(first=0.3, last=0.6, strokes=[line])
+    end = built.vertices[:, 0] > 600 + 1e-9
+    assert np.linalg.norm(built.vertices[end] - [600, 0, 0], axis=1) == pytest.approx(15, abs=0.6)
+    tip = built.normals[built.vertices[built.triangles][..., 0] > 614.9]
+    assert tip[:, 0] == pytest.approx(1, abs=1e-3)
+    flat = part(first=0.3, last=0.6, strokes=[line], section="square")
+    assert [flat.vertices[:, 0].min(), flat.vertices[:, 0].max()] == pytest.approx([300, 600], abs=1e-6)
+    assert flat.volume == pytest.approx(300 * 30 * 30 / 0.996, rel=1e-3)
+
+
+def test_what_is_there_is_the_same_however_far_a_tube_has_grown():
+    early, late = part(last=0.5), part(last=0.8)
+    here = {tuple(p) for p in early.vertices[(turned(early) > 20) & (turned(early) < 150)]}
+    assert len(here) > 100 and here <= {tuple(p) for p in late.vertices}
 
 
 def test_tubes_beside_the_first_are_told_apart():

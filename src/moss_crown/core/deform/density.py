@@ -76,7 +76,13 @@ def split(solid: Solid, long: Long, most: int) -> Solid:
         normals = np.vstack([normal[own][:, corners] for own, corners in parts])
         facet = np.concatenate([facet[own] for own, _ in parts])
     return replace(
-        solid, vertices=vertices, triangles=triangles, facet=facet, normals=normals.astype(np.float32), along=along
+        solid,
+        vertices=vertices,
+        triangles=triangles,
+        facet=facet,
+        normals=normals.astype(np.float32),
+        along=along,
+        ring=None,
     )
 
 

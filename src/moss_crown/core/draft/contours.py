@@ -46,7 +46,7 @@ def _contour(letter: Letter, form: Form) -> list[Two]:
     elsewhere, in the letter's own space; empty where there is none."""
     own = form_of_letter(replace(letter, drawn=WHOLE), form)
     assert own.tube is not None
-    tube = replace(own.tube, start=0.0, first=0.0, last=1.0, rows=1)
+    tube = replace(own.tube.whole, rows=1)
     rings = letter_outline(letter.glyphs, faces(letter.family, letter.axes))
     rings = shaped(rings, own.weight, own.fill, own.wall / letter.unit, own.join)
     (lines,) = middle_lines(rings, strokes_of(letter.glyphs, letter.family), tube, letter.unit, own.join)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from statistics import median
 from typing import TypeAlias
 
@@ -14,6 +15,7 @@ from moss_crown.core.errors import TooMany
 from moss_crown.core.evaluation.setting import Block, form_of_letter
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import FINER, TOLERANCE, letter_outline
+from moss_crown.core.form.part import part_of
 from moss_crown.core.form.section import section
 from moss_crown.core.form.solid import Form, solid
 from moss_crown.core.form.stems import stem
@@ -56,14 +58,25 @@ def letter_solid(
     edge: float | None = None,
     tolerance: float = TOLERANCE,
 ) -> Solid:
-    """A letter's solid, built once for each glyph, form, size and tolerance; of even density with an `edge`."""
+    """A letter's solid, built once for each glyph, form, size and tolerance; of even density with an `edge`. Parts of
+    tubes are cut from the whole."""
+    if form.tube and form.tube != form.tube.whole:
+        tube, entire = form.tube, replace(form, tube=form.tube.whole)
+        whole = letter_solid(glyphs, family, axes, unit, entire, cache, edge, tolerance)
+        return cache.get(
+            solid_address(glyphs, family, axes, unit, form, edge, tolerance), lambda: part_of(whole, tube), _bytes
+        )
     return cache.get(
         solid_address(glyphs, family, axes, unit, form, edge, tolerance),
         lambda: solid(
             letter_outline(glyphs, faces(family, axes), tolerance), form, unit, strokes_of(glyphs, family), edge
         ),
-        lambda s: s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes,
+        _bytes,
     )
+
+
+def _bytes(solid: Solid) -> int:
+    return solid.vertices.nbytes + solid.triangles.nbytes + solid.facet.nbytes + solid.normals.nbytes
 
 
 def as_many(triangles: int) -> int:

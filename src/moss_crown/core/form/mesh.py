@@ -48,7 +48,8 @@ class Solid:
 
     vertices (n, 3) metres; triangles (m, 3), counter-clockwise seen from outside; facet (m) of FACETS;
     normals (m, 3, 3): one a corner, flat on faces, smooth along curves. `ridged`: somewhere the edge is wider than
-    the stem and meets in a ridge. `along` (n): for tubes, how far along its contour each vertex lies, 0 to 1.
+    the stem and meets in a ridge. `along` (n): for tubes, how far along its contour each vertex lies, 0 to 1, and
+    whether that is a `ring` (n): a closed one.
     """
 
     vertices: FloatN3
@@ -57,6 +58,7 @@ class Solid:
     normals: NDArray[np.float32]
     ridged: bool
     along: NDArray[np.float32] | None = None
+    ring: NDArray[np.bool_] | None = None
 
     @property
     def volume(self) -> float:

@@ -15,6 +15,7 @@ from moss_crown.core.form.lift import Rim, Side, lift, lift_undercut
 from moss_crown.core.form.mesh import BEVEL, FACE, INDEX_BOUND, NOTHING, REAR, REAR_BEVEL, RETURN, FloatN3, IntN3, Solid
 from moss_crown.core.form.normals import corner_normals
 from moss_crown.core.form.outline import Join, Ring, shaped
+from moss_crown.core.form.part import part_of
 from moss_crown.core.form.plan import Plan, plan
 from moss_crown.core.form.profile import (
     SQUARE,
@@ -90,7 +91,7 @@ def solid(rings: list[Ring], form: Form, unit: float, strokes: Sequence[Line] = 
     """
     rings = shaped(rings, form.weight, form.fill, form.wall / unit, form.join)
     if form.tube is not None:
-        return _tubes(rings, list(strokes), form, form.tube, unit, edge)
+        return part_of(_tubes(rings, list(strokes), form, form.tube.whole, unit, edge), form.tube)
     if not rings:  # a glyph without ink
         return NOTHING
     lines = [_upright(profile(edge) / (unit, 1.0)) for edge in (form.front_used, form.rear_used)]
@@ -129,6 +130,7 @@ def with_volume(built: Solid, least: float) -> Solid:
         built.normals[keep],
         built.ridged,
         None if built.along is None else built.along[used],
+        None if built.ring is None else built.ring[used],
     )
 
 
@@ -147,14 +149,15 @@ def _tubes(rings: list[Ring], strokes: list[Line], form: Form, tube: Tube, unit:
     # The edges of a round section take all its height but the sliver that a return needs.
     swept = Form(tube.depth / MOST_EDGES, section, section, "sharp", form.grow)
     built = solid(outline, swept, unit, edge=edge)
-    shares, _ = along(lines, built.vertices[:, :2] / unit)
+    shares, line = along(lines, built.vertices[:, :2] / unit)
+    ring = np.array([closed for closed, _ in lines])[line]
     facet = built.facet
     if tube.rows > 1:
         # Those beside the first wear what the rear of a letter does, and nothing of the first does.
         _, nearest = along(lines, built.vertices[built.triangles].mean(1)[:, :2] / unit)
         beside = np.repeat(np.arange(len(rows)), [len(row) for row in rows])[nearest] > 0
         facet = np.where(beside, REAR, np.where(facet == REAR, FACE, facet)).astype(np.uint8)
-    return replace(built, ridged=False, facet=facet, along=shares)
+    return replace(built, ridged=False, facet=facet, along=shares, ring=ring)
 
 
 def _build(rings: list[Ring], lines: list[Floats], form: Form, unit: float, edge: float | None) -> Solid:

@@ -6,7 +6,7 @@ exact inset distance keeps it even in thickness at corners, and where tubes run 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
 
 import numpy as np
@@ -53,6 +53,11 @@ class Tube:
     segments: int = 5
 
     @property
+    def whole(self) -> Tube:
+        """The same tube with nothing left out, its contours begun at their highest points."""
+        return replace(self, start=0.0, first=0.0, last=1.0, spread=False)
+
+    @property
     def depth(self) -> float:
         """Metres from the front of a tube to its rear."""
         return self.width if self.section == "square" else self.height
@@ -66,7 +71,7 @@ class Tube:
 
 
 def middle_lines(rings: list[Ring], strokes: list[Line], tube: Tube, unit: float, join: Join) -> list[list[Line]]:
-    """The lines along which the tubes of each row run, in thousandths of an em, cut to the part that is there.
+    """The lines along which the tubes of each row run, whole, in thousandths of an em.
 
     Along the outline at every row's distance, or along strokes where there are any. A row whose inset vanishes has
     none.
@@ -79,7 +84,7 @@ def middle_lines(rings: list[Ring], strokes: list[Line], tube: Tube, unit: float
         else:
             moved = inset(rings, -away, join) if away else rings
             lines = [(True, _from_the_top(ring)) for ring in moved]
-        found.append([part for line in lines for part in _cut(line, tube)])
+        found.append([line for line in lines if len(line[1]) > 1])
     return found
 
 
@@ -94,34 +99,6 @@ def _beside(line: Line, away: float) -> Line:
     longest = max(getattr(shape, "geoms", [shape]), key=lambda g: g.length)
     moved = np.array(longest.coords)
     return (closed, moved[:-1]) if closed and len(moved) > 3 else (False, moved)
-
-
-def _cut(line: Line, tube: Tube) -> list[Line]:
-    """The part of a line from `first` to `last`, counted from its start."""
-    closed, points = line
-    if tube.last <= tube.first or len(points) < 2:
-        return []
-    whole = np.vstack([points, points[:1]]) if closed else points
-    length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(whole, axis=0).T))])
-    if length[-1] <= 0:
-        return []
-    if closed and tube.first <= 0 and tube.last >= 1:
-        turn = np.searchsorted(length, (tube.start % 1) * length[-1])
-        return [(True, np.roll(points, -int(turn % len(points)), 0))]
-    long = tube.last - tube.first
-    begin = (tube.start % 1 if closed else 0.0) + tube.first
-    if tube.spread:
-        begin = (tube.start - long / 2) % 1 if closed else (1 - long) / 2
-    end = begin + long
-    if closed:
-        whole = np.vstack([whole, whole[1:]])
-        length = np.concatenate([length, length[1:] + length[-1]])
-        share = length / (length[-1] / 2)
-    else:
-        share = length / length[-1]
-    inner = (share > begin) & (share < end)
-    ends = [np.array([np.interp(at, share, whole[:, i]) for i in (0, 1)]) for at in (begin, end)]
-    return [(False, np.vstack([ends[0], whole[inner], ends[1]]))]
 
 
 def bands(lines: list[Line], tube: Tube, unit: float) -> list[Ring]:
