@@ -216,8 +216,8 @@ def _neon(glow: tuple[float, float, float], strength: float) -> Material:
 
 
 def growing_sign(emblem: str) -> Shot:
-    """A sign on a wet wall is drawn tube by tube, a red line within a green one, and strikes by fits and starts; the
-    lighthouse comes last."""
+    """A sign on a wall by the water is drawn tube by tube, a red line within a green one, and strikes by fits and
+    starts, the film unit's lighthouse beside it."""
     red, green, amber = _neon((1.0, 0.09, 0.04), 4.0), _neon((0.05, 0.9, 0.5), 1.6), _neon((1.0, 0.5, 0.1), 2.6)
     shot = changed(
         new_shot("Pilot house, growing sign", "PILOT\nHOUSE", last=110),
@@ -231,7 +231,7 @@ def growing_sign(emblem: str) -> Shot:
             align="left",
             move=(1.75, 0.5, 0.0),
         ),
-        form=FormStep(id="form", tubes=Tubes(on=True, width=0.05, height=0.05, rows=2, gap=0.105)),
+        form=FormStep(id="form", tubes=Tubes(on=True, width=0.04, height=0.04, rows=2, gap=0.085)),
         material=MaterialStep(id="material", name="Red within green", face=red, edge=red, rear=green),
         environment=EnvironmentStep(id="environment", preset="night_market", strength=0.18),
         stage=StageStep(
@@ -240,7 +240,7 @@ def growing_sign(emblem: str) -> Shot:
             floor_material=Material(colour=(0.012, 0.013, 0.016), roughness=0.14),
             wall_material=MATERIALS["concrete"].material.model_copy(update={"colour": (0.11, 0.11, 0.115)}),
         ),
-        camera=CameraStep(id="camera", fit=0.72, orbit=(-9.0, 3.0), lens=48.0),
+        camera=CameraStep(id="camera", fit=0.8, orbit=(-9.0, 3.0), lens=48.0),
     )
     mark = EmblemStep(id="emblem", name="Lighthouse", emblem=emblem, size=2.7, move=(-3.15, 0.4, 0.0))
     lamp = MaterialStep(
@@ -259,5 +259,5 @@ def growing_sign(emblem: str) -> Shot:
         offset=Offset(glow=Formula(formula=f"mix({fits}, 1, smooth(0, 36, {begun}))")),
         reaches=[Everywhere()],
     )
-    sign = _among(lit(shot, "top_light", 0.05), mark, grow, strike, after="form")
+    sign = _among(lit(shot, "top_light", 0.025), mark, grow, strike, after="form")
     return _among(sign, lamp, after="material", without="none")

@@ -621,7 +621,7 @@ function growFields(step: Extract<Step, { kind: 'grow' }>): FieldSpec[] {
         backward: 'from their end back',
         both: 'to both sides',
       }),
-      number('/start', 'Start later by', { unit: 'share of a contour', step: 0.01 }),
+      number('/start', 'Start later by', { unit: 'share', step: 0.01 }),
     ]),
     ...reachingFields(step, 'Drawn as one'),
   ];
