@@ -80,16 +80,17 @@ export const PAGES: Page[] = [
     text: [
       'M shows your title in named motions and rigs. All of them are made of steps that can be opened and changed.',
       'A drive has an offset, which is what it does at full strength, and reaches, which say how strongly each letter feels it: a cadence goes from letter to letter, a zone is a place in the picture that letters pass, noise, a picture, a swing. At the end of a cadence letters are where they were set: the rest place is final.',
+      'Growing tubes draws letters of tubes one after the other, by reaches as a drive has them; where each begins is chosen in the picture, by the ring on its contour. With the glow of a drive they strike late, flicker or burn out: Night sign, Struck, Loose wire and Burnt out under M have formulas for that, which are yours to change.',
       'Follow-throughs below drives let letters swing and settle; they say when all is at rest. A group puts blocks under one pivot and makes copies that come later.',
       'The sheet says when letters run into each other, into the floor or the wall: "keep apart" and "lift clear" beside those words mend it. Rigs make room for themselves when they are put in.',
     ],
-    kinds: ['drive', 'follow', 'drum', 'swap', 'shiver', 'group'],
+    kinds: ['drive', 'follow', 'drum', 'swap', 'shiver', 'grow', 'group'],
   },
   {
     id: 'bending',
     title: 'Bending letters',
     text: [
-      'Bend, curl, twist, wave, wrap, ripple and blast change the shape of letters, point by point. Each goes by reaches as a drive does, so that it runs from letter to letter, or is strong where a zone is; half of a reach is half of the bend.',
+      'Bend, curl, twist, wave, wrap, ripple and blast change the shape of letters, point by point. Each goes by reaches as a drive does, so that it runs from letter to letter, or is strong where a zone is; half of a reach is half of the bend. Where "Felt as one" under Response is "nothing", each point feels zones by itself: a slab that sweeps through a word bends what it has reached.',
       'A deformer bends what stands above it in the recipe, with all that drives above it do: letters that fly in fly along the arch. Drives below it carry letters on as they are bent.',
       'Under "Where" stands what its axes belong to: each letter, the block (turn the block and the wave turns with it) or the world (letters go through it), and its centre. In the picture the chosen deformer has grips: a square for its centre, rings for its lengths, heights and angles; drag them, or push them with the arrow keys. Letters get as fine as what bends them needs: the recipe says how many triangles that makes.',
     ],
