@@ -14,6 +14,7 @@ const KINDS: Step['kind'][] = [
   'drum',
   'swap',
   'shiver',
+  'grow',
   'bend',
   'curl',
   'twist',
@@ -81,8 +82,8 @@ describe('the recipe', () => {
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 19],
-    ['camera', 21],
+    ['lights', 20],
+    ['camera', 22],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });
