@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from moss_crown.core.deform.chain import bent, turned
+from moss_crown.core.deform.chain import bent, distances, turned
 from moss_crown.core.deform.rows import ROW
 from moss_crown.core.form.ordering import ordered
 from moss_crown.core.motion.follow import followed, moving
@@ -17,6 +17,7 @@ def ready_motion() -> None:
     one, still = np.ones(1), np.zeros((3, 1))
     smooth_noise(1, one)
     moving(still)
+    distances("slab", np.ones(3), np.zeros((1, 3)))
     rows = np.zeros((1, ROW))
     place = bent(rows, np.zeros((1, 3)))
     turned(rows, place, place, np.zeros(1, np.int64), np.array([[0.0, 0, 1]]))
