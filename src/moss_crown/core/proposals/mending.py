@@ -22,7 +22,7 @@ from moss_crown.core.metering import METER, Metered, metered
 from moss_crown.core.proposals.kits import KITS, Mending
 from moss_crown.core.proposals.lighting import measure, placed
 
-WIDTH, SAMPLES = 256, 8
+WIDTH, SAMPLES = 200, 8
 LIGHT = 0.10
 """A face's light of that of white that is wanted."""
 
