@@ -88,6 +88,18 @@ def test_ends_of_round_tubes_are_half_balls_and_others_flat():
     assert flat.volume == pytest.approx(300 * 30 * 30 / 0.996, rel=1e-3)
 
 
+@pytest.mark.parametrize("text, last", [("TIDE", 0.5), ("AgS8&", 0.37), ("OWL", 0.999)])
+def test_a_part_has_no_two_corners_in_one_place(text, last):
+    """A file of triangles alone knows corners by their places: it has to be closed by those too."""
+    for letter in set_block(setting(text, "archivo-black")):
+        form = Form(0.2, tube=Tube(last=last))
+        built = solid(letter_outline(letter.glyphs, faces("archivo-black")), form, letter.unit)
+        _, same = np.unique(np.float32(built.vertices), axis=0, return_inverse=True)
+        triangles = same.reshape(-1)[built.triangles]
+        assert closed(triangles) and len(built.triangles)
+        assert (triangles != np.roll(triangles, 1, 1)).all()
+
+
 def test_what_is_there_is_the_same_however_far_a_tube_has_grown():
     early, late = part(last=0.5), part(last=0.8)
     here = {tuple(p) for p in early.vertices[(turned(early) > 20) & (turned(early) < 150)]}

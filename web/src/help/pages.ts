@@ -46,9 +46,10 @@ export const PAGES: Page[] = [
     text: [
       'Depth and bevel acts on the blocks above it. The edge has nine profiles and a board on which to draw one; its width is in metres, or follows the stems of the letters, so that light weights keep a face.',
       'Weight makes letters bolder or lighter than the family has them, counters can be filled, a wall hollows letters out, and tubes draw them as neon does.',
+      'Growing tubes draws letters of tubes one after the other, by reaches as a drive has them; where each begins is chosen in the picture, by the ring on its contour. With the glow of a drive they strike late, flicker or burn out: Night sign, Struck, Loose wire and Burnt out under M have formulas for that, which are yours to change.',
       'Where an edge is wider than a stem allows it meets in a ridge; the desk says of which letters that is true.',
     ],
-    kinds: ['form'],
+    kinds: ['form', 'grow'],
   },
   {
     id: 'look',
@@ -80,11 +81,10 @@ export const PAGES: Page[] = [
     text: [
       'M shows your title in named motions and rigs. All of them are made of steps that can be opened and changed.',
       'A drive has an offset, which is what it does at full strength, and reaches, which say how strongly each letter feels it: a cadence goes from letter to letter, a zone is a place in the picture that letters pass, noise, a picture, a swing. At the end of a cadence letters are where they were set: the rest place is final.',
-      'Growing tubes draws letters of tubes one after the other, by reaches as a drive has them; where each begins is chosen in the picture, by the ring on its contour. With the glow of a drive they strike late, flicker or burn out: Night sign, Struck, Loose wire and Burnt out under M have formulas for that, which are yours to change.',
       'Follow-throughs below drives let letters swing and settle; they say when all is at rest. A group puts blocks under one pivot and makes copies that come later.',
       'The sheet says when letters run into each other, into the floor or the wall: "keep apart" and "lift clear" beside those words mend it. Rigs make room for themselves when they are put in.',
     ],
-    kinds: ['drive', 'follow', 'drum', 'swap', 'shiver', 'grow', 'group'],
+    kinds: ['drive', 'follow', 'drum', 'swap', 'shiver', 'group'],
   },
   {
     id: 'bending',

@@ -18,6 +18,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 ROUND = 4
 """Rings of a round end."""
+NEAR = 1e-3
+"""A share of an edge."""
 
 
 @dataclass
@@ -125,11 +127,15 @@ def _between(vertices: Floats, corners: Ints, share: Floats) -> tuple[Floats, In
     _, first, which = np.unique((low * INDEX_BOUND + high).ravel(), return_index=True, return_inverse=True)
     a, b, s = low.ravel()[first], high.ravel()[first], by.ravel()[first]
     added = vertices[a] + s[:, None] * (vertices[b] - vertices[a])
-    return np.vstack([vertices, added]), (len(vertices) + which).reshape(share.shape)
+    # So near to a corner that both would be one in a file: that corner is taken.
+    numbers = np.where(s < NEAR, a, np.where(s > 1 - NEAR, b, len(vertices) + np.arange(len(s))))
+    return np.vstack([vertices, added]), numbers[which].reshape(share.shape)
 
 
 def _closed(cut: _Cut, tube: Tube) -> Solid:
     """The solid of what is left, with an end on each of its open borders."""
+    a, b, c = cut.corners.T
+    cut = cut.of((a != b) & (b != c) & (c != a))  # nothing is left of those whose corners became one
     corners, facet = cut.corners, cut.facet
     if not len(corners):
         return NOTHING
