@@ -152,11 +152,15 @@ def test_frames_of_other_shapes_are_shown(quiet, server):
     quiet.keyboard.press("Escape")
     for name in ("9:16", "2.39:1"):
         quiet.locator(f"rect[data-frame='{name}']").wait_for()
-    upright = quiet.locator("rect[data-frame='9:16']").bounding_box()
-    assert upright["width"] / upright["height"] == pytest.approx(9 / 16, rel=0.02)
+
+    def drawn(name):
+        """What is laid over the picture is drawn anew with it, and is not there for a moment."""
+        return quiet.locator(f"rect[data-frame='{name}']").bounding_box() or {"width": 0, "height": 1}
+
+    upright = lambda: drawn("9:16")  # noqa: E731
+    wait_for(lambda: upright()["width"] / upright()["height"] == pytest.approx(9 / 16, rel=0.02))
     whole = quiet.get_by_test_id("draft").bounding_box()
-    wide = quiet.locator("rect[data-frame='2.39:1']").bounding_box()
-    assert wide["width"] == pytest.approx(whole["width"], abs=3)
+    wait_for(lambda: drawn("2.39:1")["width"] == pytest.approx(whole["width"], abs=3))
     found = Axe().run(quiet).response["violations"]
     assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
     quiet.keyboard.press("g")
