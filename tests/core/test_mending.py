@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
+
 import pytest
 
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.errors import DocumentInvalid
+from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.metering import metered, studied
+from moss_crown.core.proposals import mending
 from moss_crown.core.proposals.lighting import light_with
 from moss_crown.core.proposals.mending import mend
 
@@ -54,3 +59,40 @@ def test_a_frame_without_letters_is_said():
     hidden = patched(write_shot(new_shot()), [{"op": "replace", "path": "/steps/0/on", "value": False}])
     with pytest.raises(DocumentInvalid, match="no letter is seen"):
         mend(hidden, 72, "lift")
+
+
+def test_what_lights_would_bring_is_known_without_another_picture():
+    """By the picture of each light's share: as a frame rendered with that power shows it."""
+    shot = gloomy(**{"environment/strength": 0.6})
+    study = studied(Evaluation(shot), 72, 200, 32, 2)
+    steps = {step.id: k for k, step in enumerate(shot.steps)}
+    changes = {f"/steps/{steps['environment']}/strength": (0.6, [len(study.lights) - 1])}
+    first = 0
+    for n, lamp in enumerate(shot.steps[steps["lights"]].lights):
+        sources = range(first, first + round(lamp.stack))
+        first = sources.stop
+        changes[f"/steps/{steps['lights']}/lights/{n}/power"] = (lamp.power, sources)
+    for path, (value, own) in changes.items():
+        for factor in (0.4, 2.5):
+            patch = [{"op": "replace", "path": path, "value": value * factor}]
+            expected = metered(Evaluation(patched(write_shot(shot), patch)), 72, 200, 32, 2).readings
+            found = study.under(dict.fromkeys(own, factor))
+            assert [one.level for one in found] == pytest.approx([one.level for one in expected], rel=0.1)
+
+
+def test_a_search_takes_no_longer_with_more_lamps(monkeypatch):
+    shot = gloomy()
+    steps = {step.id: k for k, step in enumerate(shot.steps)}
+    lamp = write_shot(shot)["steps"][steps["lights"]]["lights"][0]
+    many = [
+        {"op": "add", "path": f"/steps/{steps['lights']}/lights/-", "value": lamp | {"name": f"sun {k}"}}
+        for k in range(9)
+    ]
+    pictures = []
+    real = mending.metered
+    monkeypatch.setattr(mending, "metered", lambda *asked: pictures.append(1) or real(*asked))
+    for own in (shot, patched(write_shot(shot), many)):
+        pictures.clear()
+        with contextlib.suppress(DocumentInvalid):
+            mend(own, 72, "separate", threads=2)
+        assert len(pictures) <= 10

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.scene import letter_names
+from moss_crown.core.finish.finish import Picture
 from moss_crown.core.finish.meter import Reading, readings
 from moss_crown.core.form.mesh import BEVEL, FACE, FACETS
 from moss_crown.core.look.exposure import BRIGHTNESS
@@ -30,8 +32,38 @@ class Metered:
     pixels: NDArray[np.uint8]
 
 
+@dataclass(frozen=True)
+class Study:
+    """A frame's picture by what each light brings to it: read as it is, and as it would be under lights that are
+    stronger or weaker, since what a surface sends back of a light is in proportion to it.
+
+    `lights` (h, w, 3) are in the order of the scene's sources, the glow of letters after them, if there is one, and the
+    environment at last.
+    """
+
+    metered: Metered
+    picture: Picture
+    lights: list[NDArray[np.float32]]
+    _read: Callable[[Picture], list[Reading]]
+
+    def under(self, factors: Mapping[int, float]) -> list[Reading]:
+        """How letters would stand if lights, by their numbers, were so many times as strong."""
+        whole = np.maximum(sum(self.lights) @ BRIGHTNESS, _DARKEST)  # noisy as each of them: their share of it is not
+        more = sum((factor - 1) * (self.lights[k] @ BRIGHTNESS) for k, factor in factors.items())
+        share = np.asarray(1 + more / whole, np.float32)[..., None]
+        return self._read(replace(self.picture, light=self.picture.light * share))
+
+
+_DARKEST = 1e-6
+
+
 def metered(of: Evaluation, frame: int, width: int, samples: int, threads: int = 1) -> Metered:
     """Meter a frame by a picture so many pixels wide, of so many samples."""
+    return studied(of, frame, width, samples, threads).metered
+
+
+def studied(of: Evaluation, frame: int, width: int, samples: int, threads: int = 1) -> Study:
+    """The same, with what each light brings to it."""
     order = FrameOrder(width, max(16, round(width / of.shot.aspect)), samples, motion_blur=False, threads=threads)
     picture, layers = render_layers(of, frame, order)
     letters, facets = layers.mattes["letter"], layers.mattes["facet"]
@@ -40,8 +72,11 @@ def metered(of: Evaluation, frame: int, width: int, samples: int, threads: int =
     seen = letters.index[..., 0]
     kind = np.array([*facets.names, ""])[facets.index[..., 0]]
     face, front = kind == FACETS[FACE], np.isin(kind, (FACETS[FACE], FACETS[BEVEL]))
-    depth = layers.pictures["depth"]
-    found = readings(picture.shown(), letters.names, seen, face, front, depth.reshape(seen.shape), set(numbers))
+    depth = layers.pictures["depth"].reshape(seen.shape)
+
+    def read(picture: Picture) -> list[Reading]:
+        return readings(picture.shown(), letters.names, seen, face, front, depth, set(numbers))
+
     of_light = [name for name in layers.pictures if name.startswith("light_")]
     lights = {name.removeprefix("light_"): layers.pictures[name] @ BRIGHTNESS for name in of_light}
 
@@ -51,5 +86,7 @@ def metered(of: Evaluation, frame: int, width: int, samples: int, threads: int =
 
     texts = [letter.text for letter in structure.letters]
     own = np.isin(seen, [k for k, name in enumerate(letters.names) if name in numbers])
+    found = read(picture)
     told = [(numbers[one.name], texts[numbers[one.name]], lit_by(one.name)) for one in found]
-    return Metered(found, told, own, picture.pixels())
+    metered = Metered(found, told, own, picture.pixels())
+    return Study(metered, picture, [layers.pictures[name] for name in of_light], read)

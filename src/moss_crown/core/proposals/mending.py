@@ -2,13 +2,16 @@
 white, by changes of lights and of the environment that a light meter has tried.
 
 Every change is one that a user could make: a lamp's power or size, a lamp more, the environment's strength or turn.
+What lights bring to a picture is in proportion to their power: of powers and strengths only those are tried that
+promise most by one picture for all of them, of sizes those of the lamps that bring most. So the search takes about as
+long whatever number of lamps there is.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from moss_crown.core.document.door import Patch, patched, write_shot
@@ -18,9 +21,10 @@ from moss_crown.core.document.values import Formula, Link
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.finish.meter import EVEN, LEAST_LEGIBLE, MOST_WHITE, Reading
-from moss_crown.core.metering import METER, Metered, metered
+from moss_crown.core.metering import METER, Metered, Study, metered, studied
 from moss_crown.core.proposals.kits import KITS, Mending
 from moss_crown.core.proposals.lighting import measure, placed
+from moss_crown.core.values.sampling import sample_choice, sample_one
 
 WIDTH, SAMPLES = 200, 8
 LIGHT = 0.10
@@ -37,7 +41,18 @@ class Mended:
     after: Metered
 
 
-Change = tuple[str, Patch]
+@dataclass(frozen=True)
+class Change:
+    """A patch and what it does in words; by which `factors` lights are stronger by it, by their numbers in a study,
+    nothing where it does something else."""
+
+    about: str
+    patch: Patch
+    factors: Mapping[int, float] = field(default_factory=dict)
+
+
+_TRIED = 2
+"""So many powers and strengths are tried, and so many lamps are made larger."""
 
 
 def mend(shot: Shot, frame: int, what: Mending, threads: int = 1) -> Mended:
@@ -50,15 +65,19 @@ def mend(shot: Shot, frame: int, what: Mending, threads: int = 1) -> Mended:
     # By the picture that the user's meter reads: what that finds well is well. Changes are tried on a coarser one.
     if badness(read) < 1e-3:
         raise DocumentInvalid("what", "letters that ask for it", FINE[what])
-    before = metered(of, frame, WIDTH, SAMPLES, threads)
+    study = studied(of, frame, WIDTH, SAMPLES, threads)
+    before = study.metered
     best, found = badness(before.readings), None
+    changes = _changes(shot, frame, what, study)
+    powers = sorted((badness(study.under(one.factors)), k) for k, one in enumerate(changes) if one.factors)
+    promising = [changes[k] for promised, k in powers[:_TRIED] if promised < best - 1e-3]
     # What is well is not bettered: of the changes by which nothing is left to mend the first is taken.
-    for about, patch in _changes(shot, frame, what):
-        changed = Evaluation(patched(write_shot(shot), patch), of.cache)
+    for change in [*promising, *(one for one in changes if not one.factors)]:
+        changed = Evaluation(patched(write_shot(shot), change.patch), of.cache)
         after = metered(changed, frame, WIDTH, SAMPLES, threads)
         there = badness(after.readings)
         if there < best - 1e-3:
-            best, found = there, Mended(patch, about, before, after)
+            best, found = there, Mended(change.patch, change.about, before, after)
             if best < 1e-3:
                 break
     if found is None:
@@ -95,31 +114,42 @@ BADNESS: dict[Mending, Callable[[list[Reading]], float]] = {
 """How far letters are from what is wanted; what else is wanted of them weighs a little."""
 
 
-def _changes(shot: Shot, frame: int, what: Mending) -> list[Change]:
-    """What may help, each as words and a patch."""
+def _changes(shot: Shot, frame: int, what: Mending, study: Study) -> list[Change]:
+    """What may help."""
     factors = {"lift": (1.6, 2.5), "separate": (0.45, 2.2), "calm": (0.45, 0.7)}[what]
     found: list[Change] = []
+    sizes: list[tuple[float, Change]] = []
+    first = 0
     for k, step in enumerate(shot.steps):
-        if isinstance(step, LightsStep) and step.on is True:
+        if isinstance(step, LightsStep) and sample_choice(step.on, frame):
             for n, lamp in enumerate(step.lights):
                 path, name = f"/steps/{k}/lights/{n}", lamp.name or f"light {n + 1}"
+                sources = range(first, first + round(sample_one(lamp.stack, frame)))
+                first = sources.stop
+                if step.on is not True:
+                    continue
                 for factor in factors:
-                    found.append((f"{name}: {factor:g} times its power", _times(f"{path}/power", lamp.power, factor)))
+                    power = _times(f"{path}/power", lamp.power, factor)
+                    found.append(Change(f"{name}: {factor:g} times its power", power, dict.fromkeys(sources, factor)))
                 if what == "calm":
                     wider, higher = (_times(f"{path}/{side}", getattr(lamp, side), 2.2) for side in ("width", "height"))
-                    found.append((f"{name}: more than twice as large", wider + higher if wider and higher else []))
-            if what != "calm":
-                found += _more_lamps(shot, frame, f"/steps/{k}/lights", what)
+                    larger = Change(f"{name}: more than twice as large", wider + higher if wider and higher else [])
+                    sizes.append((sum(float(study.lights[number].sum()) for number in sources), larger))
         if isinstance(step, EnvironmentStep) and step.on is True:
             for factor in (*factors[:1], 1 / factors[0]) if what == "separate" else factors[:1]:
                 about = f"environment: {factor:.2g} times as strong"
-                found.append((about, _times(f"/steps/{k}/strength", step.strength, factor)))
+                strength = _times(f"/steps/{k}/strength", step.strength, factor)
+                found.append(Change(about, strength, {len(study.lights) - 1: factor}))
             if isinstance(step.turn, int | float):
                 for turn in (-100, -40, 40, 100):
                     wanted = round((step.turn + turn + 180) % 360 - 180, 1)
                     patch = [{"op": "replace", "path": f"/steps/{k}/turn", "value": wanted}]
-                    found.append((f"environment turned to {wanted:g} degrees", patch))
-    return [(about, patch) for about, patch in found if patch]
+                    found.append(Change(f"environment turned to {wanted:g} degrees", patch))
+    kit = next((k for k, step in enumerate(shot.steps) if isinstance(step, LightsStep) and step.on is True), None)
+    if kit is not None and what != "calm":
+        found += _more_lamps(shot, frame, f"/steps/{kit}/lights", what)
+    sizes.sort(key=lambda one: -one[0])
+    return [change for change in [*found, *(change for _, change in sizes[:_TRIED])] if change.patch]
 
 
 def _more_lamps(shot: Shot, frame: int, path: str, what: Mending) -> list[Change]:
@@ -141,7 +171,7 @@ def _more_lamps(shot: Shot, frame: int, path: str, what: Mending) -> list[Change
         for lamp, share in lamps:
             light = placed(shot, frame, lamp, centre, half, share)
             patch.append({"op": "add", "path": f"{path}/-", "value": light.model_dump(mode="json")})
-        found.append((about, patch))
+        found.append(Change(about, patch))
     return found
 
 
