@@ -121,8 +121,31 @@ def test_points_feel_zones_in_the_draft_as_they_do_when_rendered(blank):
     assert far.min() < 0.02 and far.max() > 0.05
 
 
+def on_path():
+    """The rows of a letter on a wavy path, after a wave."""
+    path = {"points": [[-1.0, 0.0], [-0.3, 0.5], [0.4, -0.2], [1.0, 0.3]]}
+    wrap = {"id": "wrap", "kind": "wrap", "onto": "path", "path": path, "wrapped": 0.8}
+    of = Evaluation(still_shot({"id": "wave", "kind": "wave", "height": 0.2}, wrap, text="OWL"))
+    (moved,) = of.moved(of.structure(0), np.zeros(1))
+    return moved.bends[0, 1]
+
+
+def test_letters_lie_on_paths_in_the_draft_as_they_do_when_rendered(blank):
+    rows = on_path()
+    _, points, normals = table("wave")
+    points *= [0.3, 1, 1]
+    source = vertex_source(("wave", "path"), len(rows))
+    found = blank.evaluate(DRAWN, [source, points.ravel().tolist(), normals.ravel().tolist(), rows.ravel().tolist()])
+    assert not isinstance(found, str), found
+    places, turns = np.array(found).reshape(POINTS, 2, 3).transpose(1, 0, 2)
+    moved = bent(rows, points)
+    assert np.abs(places - moved).max() < 1e-4 and np.abs(moved - points).max() > 0.1
+    cosine = np.einsum("ij,ij->i", turns, turned(rows, points, moved, np.arange(POINTS), normals))
+    assert np.quantile(cosine, 0.03) > np.cos(np.radians(1.5))
+
+
 def test_what_is_picked_is_bent_as_what_is_rendered(blank):
-    rows = np.concatenate([felt(), *(table(kind)[0][None] for kind in SOME)])
+    rows = np.concatenate([felt(), on_path(), *(table(kind)[0][None] for kind in SOME)])
     points = table("bend")[1]
     text = re.sub(r"(: ArrayLike<number>|: number| as \[[^\]]*\]|export )", "", script())
     found = blank.evaluate(
@@ -162,6 +185,37 @@ def test_a_line_is_wrapped_by_hand_and_unwrapped_again(quiet, server):
     quiet.get_by_role("button", name="Redo", exact=True).click()
     wait_for(lambda: len(document(server, shot)["steps"]) == len(before) + 1)
     assert (letters(settled(quiet)) != wrapped).mean() < 0.005
+
+
+def test_a_line_lies_along_a_path_that_is_drawn_by_hand(quiet, server):
+    """Points are pulled in the picture and on the board; every letter is drawn whole, wherever its path takes it."""
+    shot = new_shot(quiet, server, "SALT ROADS")
+    quiet.get_by_role("button", name="+ add a step").click()
+    quiet.get_by_role("menuitem", name="Wrap", exact=True).click()
+    saved(quiet)
+    quiet.get_by_role("combobox", name="Onto").select_option("path")
+    wait_for(lambda: step(server, shot, "wrap")["onto"] == "path")
+    quiet.keyboard.press("Escape")
+    quiet.keyboard.press("End")
+    lit = letters(settled(quiet)).sum()
+    before = step(server, shot, "wrap")["path"]["points"]
+    grip = quiet.get_by_role("button", name="Point 2 of the path").bounding_box()
+    drag(quiet, grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2, 0, -70)
+    wait_for(lambda: step(server, shot, "wrap")["path"]["points"] != before)
+    after = step(server, shot, "wrap")["path"]["points"]
+    assert after[1][1] > before[1][1] + 0.4 and after[:1] + after[2:] == before[:1] + before[2:]
+    # Drawn in strips, letters far from where they rest are left out of none that they are in.
+    assert letters(settled(quiet)).sum() > 0.85 * lit
+    point = quiet.get_by_role("slider", name="Path of the wrap, point 2")
+    point.press("+")
+    wait_for(lambda: len(step(server, shot, "wrap")["path"]["points"]) == 5)
+    point.press("Delete")
+    wait_for(lambda: len(step(server, shot, "wrap")["path"]["points"]) == 4)
+    for _ in range(3):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: step(server, shot, "wrap")["path"]["points"] == before)
+    quiet.get_by_role("combobox", name="Onto").select_option("stage")
+    quiet.get_by_text("lies around nothing: the stage is no globe").wait_for()
 
 
 def test_what_a_deformer_goes_by_is_a_choice_of_its_step(quiet, server):

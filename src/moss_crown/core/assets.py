@@ -6,6 +6,7 @@ from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from moss_crown.core.document.deform import WrapStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, Material, MaterialStep, StageStep
 from moss_crown.core.document.motion import ReachingStep
@@ -73,6 +74,8 @@ def assets_of(shot: Shot) -> dict[str, str]:
                 for k, reach in enumerate(step.reaches)
                 if reach.kind == "picture"
             ]
+            if isinstance(step, WrapStep):
+                named.append((f"/steps/{index}/path/emblem", step.path.emblem))
         elif isinstance(step, MaterialStep | StageStep):
             named = [
                 (f"/steps/{index}/{part}/pictures/{map}", getattr(material.pictures, map))

@@ -17,7 +17,7 @@ STEPS = 200
 DEFORMERS = 8
 POINT_ZONES = 6
 """Of a shot: those that every point of a letter feels by itself."""
-BEND_ROWS = DEFORMERS + 3 * POINT_ZONES
+BEND_ROWS = 3 * DEFORMERS + 3 * POINT_ZONES
 KEYS_A_VALUE = 10_000
 KEYS_A_SHOT = 20_000
 CHAIN = 24

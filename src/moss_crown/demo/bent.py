@@ -152,6 +152,7 @@ def around_the_buoy() -> Shot:
         id="wrap",
         name="Globe",
         onto="globe",
+        centre=Pivot(about="block"),
         radius=1.7,
         wrapped=_from(1.0, 0.0, 14, 70),
         turn=Keyed(keys=[Key(frame=0, value=(0.0, 0.0, -18.0), ease=EVEN), Key(frame=70, value=(0.0, 0.0, 0.0))]),

@@ -16,7 +16,7 @@ from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.type import emblem
 from moss_crown.core.type.layout import set_block
 from moss_crown.core.type.lettering import matched, picked, setting_at
-from moss_crown.core.type.path import Baseline, seat
+from moss_crown.core.type.path import Baseline, Path, seat
 
 
 def edges(letters, line):
@@ -181,7 +181,8 @@ def test_version_1_becomes_version_2():
 
 
 def on_path(text, points, **more):
-    return set_block(setting(text, baseline=Baseline("path", points=points, **more)))
+    baseline = Baseline("path", spread=more.pop("spread", False), path=Path(points, **more))
+    return set_block(setting(text, baseline=baseline))
 
 
 def test_a_straight_path_is_a_straight_line():
@@ -196,21 +197,21 @@ def test_a_straight_path_is_a_straight_line():
 def test_a_path_through_points_of_a_circle_is_nearly_that_circle():
     angles = np.radians(np.arange(90, -270, -30))
     ring = tuple((4 * math.cos(a), 4 * math.sin(a)) for a in angles)
-    on = Baseline("path", points=ring, closed=True, at=0.0)
+    on = Baseline("path", path=Path(ring, closed=True, at=0.0))
     for along in (0.0, 2.0, -3.0, 40.0):
         place = seat(on, along, 0.5, 1.0, 0.05)
         assert math.hypot(place.x, place.y) == pytest.approx(4.5, rel=6e-3)
         assert place.turn == pytest.approx(math.degrees(math.atan2(-place.x, place.y)), abs=2)
-    under = seat(Baseline("path", points=ring, closed=True, at=0.0, below=True), 0.0, 0.5, 1.0, 0.05)
+    under = seat(Baseline("path", path=Path(ring, closed=True, at=0.0, below=True)), 0.0, 0.5, 1.0, 0.05)
     assert (under.x, under.y) == pytest.approx((0, 3.5), abs=0.02)
 
 
 def test_a_path_goes_on_straight_beyond_its_ends_and_spreads_over_its_length():
     points = ((0, 0), (1, 0), (1, 1))
-    on = Baseline("path", points=points, smooth=False)
+    on = Baseline("path", path=Path(points, smooth=False))
     beyond = seat(on, 3.0, 0.0, 1.0, 0.01)
     assert (beyond.x, beyond.y, beyond.turn) == pytest.approx((1, 3, 90))
-    wide = Baseline("path", points=points, smooth=False, spread=True)
+    wide = Baseline("path", spread=True, path=Path(points, smooth=False))
     assert (seat(wide, 2.0, 0.0, 8.0, 0.01).x, seat(wide, 2.0, 0.0, 8.0, 0.01).y) == pytest.approx((1, 0.5))
 
 

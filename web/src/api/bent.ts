@@ -180,6 +180,29 @@ function joined_(mix_, total_, felt_) {
   return (total_ * felt_);
 }
 
+function laid_(s_, t_, h_, begun_, apart_, x_, y_, turn_, after_) {
+  let along_ = Math.min(Math.max((s_ - begun_), 0.0), apart_);
+  let beyond_ = ((s_ - begun_) - along_);
+  let sine_ = circled_(turn_);
+  let cosine_ = R1;
+  let on_sine_ = arc_((((after_ - turn_) * along_) / apart_));
+  let on_cosine_ = R1;
+  let less_ = R2;
+  let rise_ = R3;
+  let last_sine_ = ((sine_ * on_cosine_) + (cosine_ * on_sine_));
+  let last_cosine_ = ((cosine_ * on_cosine_) - (sine_ * on_sine_));
+  let ahead_ = (along_ + (along_ * less_));
+  let aside_ = (along_ * rise_);
+  { const first = (((((x_ - s_) + (ahead_ * cosine_)) - (aside_ * sine_)) + (beyond_ * last_cosine_)) - (t_ * last_sine_)); R1 = ((((y_ + (ahead_ * sine_)) + (aside_ * cosine_)) + (beyond_ * last_sine_)) + (t_ * (last_cosine_ - 1.0))); R2 = 0.0; return first; }
+}
+
+function alongPath(r, i, s, t, h) {
+  const begun = r[i + 23], apart = r[i + 24];
+  const j = Math.min(Math.max(Math.floor((s - begun) / apart), 0), 12), k = j + 1;
+  const a = i + (Math.floor(j / 7) - 2) * 28 + 3 * (j % 7);
+  const b = i + (Math.floor(k / 7) - 2) * 28 + 3 * (k % 7);
+  return laid_(s, t, h, begun + j * apart, apart, r[a], r[a + 1], r[a + 2], r[b + 2]);
+}
 function chosen(r, i, s, t, h) {
   switch (r[i + 21]) {
     case 1: return bend_(s, t, h, r[i + 22], r[i + 23], r[i + 24], r[i + 25], r[i + 26], r[i + 27]);
@@ -189,6 +212,7 @@ function chosen(r, i, s, t, h) {
     case 5: return globe_(s, t, h, r[i + 22], r[i + 23], r[i + 24], r[i + 25], r[i + 26], r[i + 27]);
     case 6: return ripple_(s, t, h, r[i + 22], r[i + 23], r[i + 24], r[i + 25], r[i + 26], r[i + 27]);
     case 7: return blast_(s, t, h, r[i + 22], r[i + 23], r[i + 24], r[i + 25], r[i + 26], r[i + 27]);
+    case 8: return alongPath(r, i, s, t, h);
   }
   R1 = R2 = 0;
   return 0;
@@ -212,8 +236,9 @@ export function bent(r: ArrayLike<number>, first: number, count: number, x: numb
   let share = 0, weight = 1;
   for (let k = 0; k < count; k++) {
     const i = first + k * 28;
-    if (r[i + 21] > 7.5) {
-      if (r[i + 21] > 8.5) weight = felt(r, i, share, weight);
+    if (r[i + 21] === 11) continue;
+    if (r[i + 21] > 8.5) {
+      if (r[i + 21] > 9.5) weight = felt(r, i, share, weight);
       else share = r[i + 17] > 0.5 ? shared(r, i, x, y, z) : shared(r, i, a, b, c);
       continue;
     }

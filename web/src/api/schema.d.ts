@@ -1398,41 +1398,12 @@ export interface components {
         };
         /**
          * Baseline
-         * @description How lines run: straight, on an arc in the plane of the type, or around an upright drum.
+         * @description How lines run: straight, on an arc in the plane of the type, around an upright drum, or along a drawn path.
          *
          *     `radius` in metres, below 0 for the inside. `start` turns the text onward. `spread` gives each letter of a line an
-         *     equal share of the whole turn; `upright` letters do not lean.
-         *
-         *     A path is a curve through `points` (metres, in the plane of the type), or with an `emblem` the outline or stroke
-         *     of its part number `part`, as high as `height`. With `fit` it is scaled until the longest line fills it. The
-         *     middle of a line lies `at` this share of its length.
+         *     equal share of the whole turn, or of the path; `upright` letters do not lean.
          */
         Baseline: {
-            /**
-             * Kind
-             * @default straight
-             */
-            kind: ("straight" | "arc" | "drum" | "path") | components["schemas"]["KeyedLiteral2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Radius
-             * @default 6
-             */
-            radius: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Start
-             * @default 0
-             */
-            start: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Spread
-             * @default false
-             */
-            spread: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
-            /**
-             * Upright
-             * @default false
-             */
-            upright: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Points
              * @default [
@@ -1484,12 +1455,37 @@ export interface components {
              * At
              * @default 0.5
              */
-            at: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            at: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Below
              * @default false
              */
             below: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Kind
+             * @default straight
+             */
+            kind: ("straight" | "arc" | "drum" | "path") | components["schemas"]["KeyedLiteral2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Radius
+             * @default 6
+             */
+            radius: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Start
+             * @default 0
+             */
+            start: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spread
+             * @default false
+             */
+            spread: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Upright
+             * @default false
+             */
+            upright: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Beats
@@ -1872,11 +1868,6 @@ export interface components {
             width: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
-             *       "kind": "straight",
-             *       "radius": 6,
-             *       "start": 0,
-             *       "spread": false,
-             *       "upright": false,
              *       "points": [
              *         [
              *           -3,
@@ -1900,7 +1891,12 @@ export interface components {
              *       "height": 2,
              *       "fit": true,
              *       "at": 0.5,
-             *       "below": false
+             *       "below": false,
+             *       "kind": "straight",
+             *       "radius": 6,
+             *       "start": 0,
+             *       "spread": false,
+             *       "upright": false
              *     }
              */
             baseline: components["schemas"]["Baseline"];
@@ -2042,7 +2038,7 @@ export interface components {
              * Group Delay
              * @default 8
              */
-            group_delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            group_delay: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Start
              * @default 4
@@ -2057,7 +2053,7 @@ export interface components {
              * Delay
              * @default 2
              */
-            delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            delay: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Whole
              * @default 0
@@ -2070,7 +2066,7 @@ export interface components {
             bend: number | components["schemas"]["KeyedFloat17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Pulled */
             pulled?: {
-                [key: string]: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+                [key: string]: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             };
             /**
              * Duration
@@ -2158,17 +2154,17 @@ export interface components {
              * Fit
              * @default 0.8
              */
-            fit: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            fit: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Roll
              * @default 0
              */
-            roll: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            roll: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Overscan
              * @default 0
              */
-            overscan: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            overscan: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Drift
              * @default 0
@@ -2257,7 +2253,7 @@ export interface components {
              * Follow Share
              * @default 1
              */
-            follow_share: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            follow_share: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             focus_on?: components["schemas"]["Subject"] | null;
             /**
              * Exposure
@@ -2286,7 +2282,7 @@ export interface components {
              * Delay
              * @default 4
              */
-            delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            delay: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Move
              * @default [
@@ -2340,7 +2336,7 @@ export interface components {
              * Share
              * @default 0
              */
-            share: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            share: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * CurlStep
@@ -2468,7 +2464,7 @@ export interface components {
              * Rolled
              * @default 0.5
              */
-            rolled: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rolled: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 0.25
@@ -2479,6 +2475,71 @@ export interface components {
              * @default 0.35
              */
             gap: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
+         * DrawnPath
+         * @description A curve through `points` (metres, in the plane of the type), or with an `emblem` the outline or stroke of its
+         *     part number `part`, as high as `height`. With `fit` it is scaled until the longest line fills it. The middle of a
+         *     line lies `at` this share of its length; `below` it runs on the other side, the other way round.
+         */
+        DrawnPath: {
+            /**
+             * Points
+             * @default [
+             *       [
+             *         -3,
+             *         0
+             *       ],
+             *       [
+             *         -1.2,
+             *         0.7
+             *       ],
+             *       [
+             *         1.2,
+             *         -0.3
+             *       ],
+             *       [
+             *         3,
+             *         0.4
+             *       ]
+             *     ]
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Closed
+             * @default false
+             */
+            closed: boolean;
+            /** Emblem */
+            emblem?: (string | components["schemas"]["KeyedStr2"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /**
+             * Part
+             * @default 1
+             */
+            part: number | components["schemas"]["KeyedInt1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Height
+             * @default 2
+             */
+            height: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Fit
+             * @default true
+             */
+            fit: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * At
+             * @default 0.5
+             */
+            at: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Below
+             * @default false
+             */
+            below: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Dressing
@@ -2730,7 +2791,7 @@ export interface components {
              * Delay
              * @default 2
              */
-            delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            delay: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Duration
              * @default 36
@@ -2990,7 +3051,7 @@ export interface components {
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tilt
              * @default [
@@ -3037,7 +3098,7 @@ export interface components {
              * Gradient Turn
              * @default 0
              */
-            gradient_turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gradient_turn: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Backdrop */
             backdrop?: (string | null) | components["schemas"]["KeyedUnion2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
@@ -3072,7 +3133,7 @@ export interface components {
              * Level
              * @default 1
              */
-            level: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            level: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /** FamilyOut */
         FamilyOut: {
@@ -4090,8 +4151,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat6 */
-        KeyFloat6: {
+        /** KeyFloat7 */
+        KeyFloat7: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4370,8 +4431,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat7 */
-        KeyFloat7: {
+        /** KeyFloat8 */
+        KeyFloat8: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4720,8 +4781,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat8 */
-        KeyFloat8: {
+        /** KeyFloat6 */
+        KeyFloat6: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5974,7 +6035,7 @@ export interface components {
              * Value
              * @enum {string}
              */
-            value: "drum" | "roller" | "globe";
+            value: "drum" | "roller" | "globe" | "stage" | "path";
             /**
              * @default {
              *       "leave": [
@@ -7659,10 +7720,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat6 */
-        KeyedFloat6: {
+        /** KeyedFloat7 */
+        KeyedFloat7: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat6"][];
+            keys: components["schemas"]["KeyFloat7"][];
             /**
              * Before
              * @default hold
@@ -7875,10 +7936,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat7 */
-        KeyedFloat7: {
+        /** KeyedFloat8 */
+        KeyedFloat8: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat7"][];
+            keys: components["schemas"]["KeyFloat8"][];
             /**
              * Before
              * @default hold
@@ -8145,10 +8206,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat8 */
-        KeyedFloat8: {
+        /** KeyedFloat6 */
+        KeyedFloat6: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat8"][];
+            keys: components["schemas"]["KeyFloat6"][];
             /**
              * Before
              * @default hold
@@ -10302,7 +10363,7 @@ export interface components {
              * Soft
              * @default 0.3
              */
-            soft: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            soft: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Limit
              * @default 0
@@ -10317,12 +10378,12 @@ export interface components {
              * On Letters Dark
              * @default 1
              */
-            on_letters_dark: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on_letters_dark: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Stage Dark
              * @default 1
              */
-            on_stage_dark: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            on_stage_dark: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Stack
              * @default 1
@@ -10548,12 +10609,12 @@ export interface components {
              * Metal
              * @default 0
              */
-            metal: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            metal: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Roughness
              * @default 0.4
              */
-            roughness: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            roughness: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Ior
              * @default 1.5
@@ -10563,17 +10624,17 @@ export interface components {
              * Coat
              * @default 0
              */
-            coat: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            coat: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Coat Roughness
              * @default 0.08
              */
-            coat_roughness: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            coat_roughness: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Sheen
              * @default 0
              */
-            sheen: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sheen: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Glow
              * @default 0
@@ -10596,17 +10657,17 @@ export interface components {
              * Brushed
              * @default 0
              */
-            brushed: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            brushed: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Brush Turn
              * @default 0
              */
-            brush_turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            brush_turn: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Transmission
              * @default 0
              */
-            transmission: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            transmission: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Thin
              * @default false
@@ -10621,7 +10682,7 @@ export interface components {
              * Opacity
              * @default 1
              */
-            opacity: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            opacity: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "pattern": "plain",
@@ -11052,12 +11113,12 @@ export interface components {
              * Low
              * @default 0
              */
-            low: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            low: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * High
              * @default 1
              */
-            high: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            high: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Grain
              * @default 0
@@ -11146,12 +11207,12 @@ export interface components {
              * Tint Share
              * @default 0
              */
-            tint_share: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tint_share: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opacity
              * @default 1
              */
-            opacity: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            opacity: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Glow
              * @default 1
@@ -11180,7 +11241,7 @@ export interface components {
              * Scramble
              * @default 0
              */
-            scramble: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scramble: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scramble Hold
              * @default 3
@@ -11225,7 +11286,7 @@ export interface components {
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Weight
              * @default 0
@@ -11281,7 +11342,7 @@ export interface components {
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Weight
              * @default 0
@@ -11376,12 +11437,12 @@ export interface components {
              * Dark
              * @default 0
              */
-            dark: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            dark: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Bright
              * @default 1
              */
-            bright: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            bright: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Pictures
@@ -11413,7 +11474,7 @@ export interface components {
              * Mix
              * @default 1
              */
-            mix: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            mix: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint
              * @default [
@@ -11431,7 +11492,7 @@ export interface components {
              * Rough
              * @default 1
              */
-            rough: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rough: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Height
              * @default 0.3
@@ -11441,7 +11502,7 @@ export interface components {
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shift
              * @default [
@@ -12527,7 +12588,7 @@ export interface components {
              * Hold
              * @default 18
              */
-            hold: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            hold: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "leave": [
@@ -12578,7 +12639,7 @@ export interface components {
              * Delay
              * @default 1
              */
-            delay: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            delay: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tempo
              * @default 1.2
@@ -12720,27 +12781,27 @@ export interface components {
              * Amount
              * @default 0.5
              */
-            amount: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            amount: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Contrast
              * @default 0.5
              */
-            contrast: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            contrast: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tone
              * @default 0.3
              */
-            tone: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tone: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Relief
              * @default 0
              */
-            relief: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            relief: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Wear
              * @default 0
              */
-            wear: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wear: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -12758,12 +12819,12 @@ export interface components {
              * Metal
              * @default 0
              */
-            metal: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            metal: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Roughness
              * @default 0.5
              */
-            roughness: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            roughness: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default title
@@ -12773,7 +12834,7 @@ export interface components {
              * Turn
              * @default 0
              */
-            turn: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turn: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shift
              * @default [
@@ -12856,12 +12917,12 @@ export interface components {
              * First
              * @default 0
              */
-            first: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            first: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Last
              * @default 1
              */
-            last: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            last: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * TwistStep
@@ -13138,7 +13199,7 @@ export interface components {
              * Speed
              * @default 3
              */
-            speed: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            speed: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Start
              * @default 0
@@ -13161,8 +13222,9 @@ export interface components {
         };
         /**
          * WrapStep
-         * @description Laid around an upright drum, a level one or a globe of a `radius` behind the centre, by the share `wrapped`: at 0
-         *     it is straight. Distances along the line stay.
+         * @description Laid around an upright drum, a level one or a globe of a `radius` behind the centre, around the globe of the
+         *     stage as far from it as the centre is, or along a drawn `path` about the centre, by the share `wrapped`: at 0 it is
+         *     straight. Distances along the line stay. The globe of the stage is met in the block, whatever the space.
          */
         WrapStep: {
             /** Id */
@@ -13244,7 +13306,7 @@ export interface components {
             /**
              * @default {
              *       "about": "block",
-             *       "place": "centre",
+             *       "place": "baseline",
              *       "own": [
              *         0,
              *         0,
@@ -13275,7 +13337,7 @@ export interface components {
              * Onto
              * @default drum
              */
-            onto: ("drum" | "roller" | "globe") | components["schemas"]["KeyedLiteral31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            onto: ("drum" | "roller" | "globe" | "stage" | "path") | components["schemas"]["KeyedLiteral31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 2
@@ -13285,7 +13347,36 @@ export interface components {
              * Wrapped
              * @default 1
              */
-            wrapped: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wrapped: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "points": [
+             *         [
+             *           -3,
+             *           0
+             *         ],
+             *         [
+             *           -1.2,
+             *           0.9
+             *         ],
+             *         [
+             *           1.2,
+             *           0.2
+             *         ],
+             *         [
+             *           3,
+             *           0.5
+             *         ]
+             *       ],
+             *       "closed": false,
+             *       "part": 1,
+             *       "height": 2,
+             *       "fit": true,
+             *       "at": 0.5,
+             *       "below": false
+             *     }
+             */
+            path: components["schemas"]["DrawnPath"];
         };
         /**
          * Zone
@@ -13366,12 +13457,12 @@ export interface components {
              * Inside
              * @default 1
              */
-            inside: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            inside: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Outside
              * @default 0
              */
-            outside: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            outside: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "leave": [
@@ -13692,7 +13783,7 @@ export interface components {
          * HandlesDrawn
          * @description Of a step that bends letters, in the own space at rest of a letter of the span, or in the world (`letter` -1):
          *     its centre, and that as `own` place of a pivot, in numbers each `unit` metres long along the rows of a 3x3 matrix;
-         *     and its levers.
+         *     its levers, and the drawn path that it lies along, if it does.
          */
         HandlesDrawn: {
             /** Letter */
@@ -13715,6 +13806,7 @@ export interface components {
             axes: number[];
             /** Levers */
             levers: components["schemas"]["LeverDrawn"][];
+            path: components["schemas"]["PathLaid"] | null;
         };
         /**
          * HazeDrawn
@@ -14087,6 +14179,30 @@ export interface components {
              * @default
              */
             part: string;
+        };
+        /**
+         * PathLaid
+         * @description The path that a wrap lies along: points of its curve in its own metres, and which way a metre to the right of
+         *     its drawing and one up go from the centre.
+         */
+        PathLaid: {
+            /** Curve */
+            curve: [
+                number,
+                number
+            ][];
+            /** Right */
+            right: [
+                number,
+                number,
+                number
+            ];
+            /** Up */
+            up: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * SeenSpanHead

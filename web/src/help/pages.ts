@@ -91,6 +91,7 @@ export const PAGES: Page[] = [
     title: 'Bending letters',
     text: [
       'Bend, curl, twist, wave, wrap, ripple and blast change the shape of letters, point by point. Each goes by reaches as a drive does, so that it runs from letter to letter, or is strong where a zone is; half of a reach is half of the bend. Where "Felt as one" under Response is "nothing", each point feels zones by itself: a slab that sweeps through a word bends what it has reached.',
+      'A wrap lays a line around a drum or a globe, around the globe of the stage, or along a path: pull its points in the picture or on the board of the desk, where + adds one and Delete takes one away.',
       'A deformer bends what stands above it in the recipe, with all that drives above it do: letters that fly in fly along the arch. Drives below it carry letters on as they are bent.',
       'Under "Where" stands what its axes belong to: each letter, the block (turn the block and the wave turns with it) or the world (letters go through it), and its centre. In the picture the chosen deformer has grips: a square for its centre, rings for its lengths, heights and angles; drag them, or push them with the arrow keys. Letters get as fine as what bends them needs: the recipe says how many triangles that makes.',
     ],

@@ -13,11 +13,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.compiling import inner_with, outer_with
-from moss_crown.core.deform.functions import between, displaced, joined, outside
+from moss_crown.core.deform.functions import between, displaced, joined, laid, outside
 from moss_crown.core.deform.rows import (
     AMOUNT,
+    APART,
+    ARCS,
     BACK,
+    BEGUN,
     CLAMP,
+    CURVE,
     INTO,
     KIND,
     KINDS,
@@ -25,11 +29,14 @@ from moss_crown.core.deform.rows import (
     MIX,
     MOVED,
     OF_ALL,
+    PLACES,
     ROW,
     RUN,
     SHAPE,
     SHAPES,
     SIZE,
+    TRACK,
+    TRACKS,
     ZONE,
 )
 from moss_crown.core.look.noise import noise
@@ -85,8 +92,27 @@ def _over(number, broad):
     return moved
 
 
-_bend, _curl, _twist, _wave, _globe, _ripple, _blast = (_over(number, 0) for number in KINDS.values())
+_bend, _curl, _twist, _wave, _globe, _ripple, _blast = (_over(number, 0) for number in range(1, KINDS["path"]))
 _broad_wave = _over(KINDS["wave"], 1)
+
+
+@_inner
+def _along_path(tracks, row, x, y, z, count):
+    """Points laid along the path of the rows before."""
+    begun, apart = row[BEGUN], row[APART]
+    for i in range(count):
+        u, v, w = x[i], y[i], z[i]
+        s = row[0] * u + row[1] * v + row[2] * w + row[3]
+        t = row[4] * u + row[5] * v + row[6] * w + row[7]
+        h = row[8] * u + row[9] * v + row[10] * w + row[11]
+        j = int(min(max(math.floor((s - begun) / apart), 0.0), ARCS - 1.0))
+        k = j + 1
+        here, there = tracks[j // PLACES], tracks[k // PLACES]
+        m, n = 3 * (j % PLACES), 3 * (k % PLACES)
+        p, q, r = laid(s, t, h, begun + j * apart, apart, here[m], here[m + 1], here[m + 2], there[n + 2])
+        x[i] = u + row[BACK] * p + row[BACK + 1] * q + row[BACK + 2] * r
+        y[i] = v + row[BACK + 3] * p + row[BACK + 4] * q + row[BACK + 5] * r
+        z[i] = w + row[BACK + 6] * p + row[BACK + 7] * q + row[BACK + 8] * r
 
 
 @_inner
@@ -127,8 +153,10 @@ def _through(rows, x, y, z, count, spare):
     for k in range(len(rows)):
         row = rows[k]
         kind = row[KIND]
-        if kind > 7.5:
-            if kind > 8.5:
+        if kind == TRACK:
+            continue
+        if kind >= ZONE:
+            if kind == CURVE:
                 felt = True
                 _felt(row, share, weight, count)
             elif row[MOVED] > 0.5:
@@ -158,8 +186,10 @@ def _through(rows, x, y, z, count, spare):
                 _globe(row, x, y, z, count)
         elif kind < 6.5:
             _ripple(row, x, y, z, count)
-        else:
+        elif kind < 7.5:
             _blast(row, x, y, z, count)
+        else:
+            _along_path(rows[k - TRACKS : k], row, x, y, z, count)
         if felt:
             felt = False
             for i in range(count):

@@ -189,6 +189,25 @@ def joined(mix, total, felt):
 
 
 @inner_of_floats_quick
+def laid(s, t, h, begun, apart, x, y, turn, after):
+    """Along an arc of a path that begins at x and y, and `begun` metres along the line; the angle of its tangent goes
+    from `turn` to `after` over so many metres `apart`. What lies beyond it goes on straight. Lengths stay."""
+    along = min(max(s - begun, 0.0), apart)
+    beyond = s - begun - along
+    sine, cosine = circled(turn)
+    on_sine, on_cosine, less, rise = arc((after - turn) * along / apart)
+    last_sine = sine * on_cosine + cosine * on_sine
+    last_cosine = cosine * on_cosine - sine * on_sine
+    ahead = along + along * less
+    aside = along * rise
+    return (
+        x - s + ahead * cosine - aside * sine + beyond * last_cosine - t * last_sine,
+        y + ahead * sine + aside * cosine + beyond * last_sine + t * (last_cosine - 1.0),
+        0.0,
+    )
+
+
+@inner_of_floats_quick
 def displaced(kind, s, t, h, a, b, c, d, e, f):
     """What a deformer does, by the number of its kind: see `rows`."""
     if kind < 3.5:

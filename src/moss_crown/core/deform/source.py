@@ -10,7 +10,10 @@ from functools import lru_cache
 from moss_crown.core.deform import functions
 from moss_crown.core.deform.rows import (
     AMOUNT,
+    APART,
+    ARCS,
     BACK,
+    BEGUN,
     CLAMP,
     FELT,
     KIND,
@@ -19,10 +22,13 @@ from moss_crown.core.deform.rows import (
     MIX,
     MOVED,
     OF_ALL,
+    PLACES,
     ROW,
     RUN,
     SHAPE,
     SIZE,
+    TRACK,
+    TRACKS,
     ZONE,
 )
 from moss_crown.core.look import noise
@@ -41,21 +47,24 @@ def vertex_source(kinds: tuple[str, ...], most: int) -> str:
     There is no loop over rows or steps: drawn in software each turn would be written out.
     """
     chain = "\n".join(f"  q = bentBy(letter, {k}, q);" for k in range(most))
-    felt = FELT in kinds
-    moving = tuple(kind for kind in kinds if kind != FELT)
+    felt, laid = FELT in kinds, PATH in kinds
+    moving = tuple(kind for kind in kinds if kind not in (FELT, PATH))
     return f"""uniform highp sampler2D bends;
 {_written(Writer({"lattice": 1}), LATTICE, kinds)}
 {_choice(moving)}
 vec4 bendRow(int letter, int k) {{ return texelFetch(bends, ivec2(k, letter), 0); }}
+{_NUMBER_SHADER if felt or laid else ""}
 {_FELT_SHADER if felt else ""}
+{_PATH_SHADER if laid else ""}
 vec3 bentBy(int letter, int k, vec3 p) {{
   vec4 e = bendRow(letter, k * {TEXELS} + 5);
 {_FEEL_SHADER if felt else ""}  if (e.y == 0.0 || e.z == 0.0) return p;
   vec4 one = vec4(p, 1.0);
   vec4 a = bendRow(letter, k * {TEXELS} + 3), b = bendRow(letter, k * {TEXELS} + 4);
   vec4 f = bendRow(letter, k * {TEXELS} + 6);
-  vec3 d = chosen(e.y, vec3(dot(bendRow(letter, k * {TEXELS}), one), dot(bendRow(letter, k * {TEXELS} + 1), one),
-    dot(bendRow(letter, k * {TEXELS} + 2), one)), e.z, e.w, f.x, f.y, f.z, f.w);
+  vec3 q = vec3(dot(bendRow(letter, k * {TEXELS}), one), dot(bendRow(letter, k * {TEXELS} + 1), one),
+    dot(bendRow(letter, k * {TEXELS} + 2), one));
+  vec3 d = {_PATH_CHOICE if laid else ""}chosen(e.y, q, e.z, e.w, f.x, f.y, f.z, f.w);
   return p + {"by * " if felt else ""}vec3(dot(a.xyz, d), dot(vec3(a.w, b.xy), d), dot(vec3(b.zw, e.x), d));
 }}
 vec3 bent(int letter, vec3 p) {{
@@ -72,9 +81,21 @@ vec3 bentNormal(int letter, vec3 p, vec3 m) {{
 """
 
 
+_NUMBER_SHADER = (
+    f"float bendNumber(int letter, int k, int n) {{ return bendRow(letter, k * {TEXELS} + n / 4)[n % 4]; }}"
+)
+PATH = "path"
+"""The kind that needs rows besides its own."""
+_PATH_CHOICE = f"e.y == {KINDS[PATH]}.0 ? alongPath(letter, k, q, e.w, f.x) : "
+_PATH_SHADER = f"""vec3 alongPath(int letter, int k, vec3 p, float begun, float apart) {{
+  float first = clamp(floor((p.x - begun) / apart), 0.0, {ARCS - 1}.0);
+  int j = int(first), here = k - {TRACKS} + j / {PLACES}, n = 3 * (j % {PLACES}), i = j + 1;
+  float after = bendNumber(letter, k - {TRACKS} + i / {PLACES}, 3 * (i % {PLACES}) + 2);
+  return laid_(p.x, p.y, p.z, begun + first * apart, apart, bendNumber(letter, here, n),
+    bendNumber(letter, here, n + 1), bendNumber(letter, here, n + 2), after);
+}}"""
 _FELT_SHADER = f"""vec3 rested;
 float share = 0.0, weight = 1.0;
-float bendNumber(int letter, int k, int n) {{ return bendRow(letter, k * {TEXELS} + n / 4)[n % 4]; }}
 void feel(int letter, int k, vec3 p, bool curve) {{
   if (curve) {{
     float place = (bendNumber(letter, k, {OF_ALL}) > 0.5 ? weight : share) * {KNOTS - 1}.0;
@@ -94,7 +115,7 @@ void feel(int letter, int k, vec3 p, bool curve) {{
 """What points feel of zones: the sizes of a zone and its run are one texel of its row."""
 assert (SIZE, RUN) == (12, 15)
 _FEEL_SHADER = f"""  if (e.y > {ZONE - 0.5}) {{
-    feel(letter, k, p, e.y > {ZONE + 0.5});
+    if (e.y < {TRACK - 0.5}) feel(letter, k, p, e.y > {ZONE + 0.5});
     return p;
   }}
   float by = weight;
@@ -114,14 +135,24 @@ def script() -> str:
     """A module of TypeScript: `bent(rows, first, count, x, y, z)` answers a point (three numbers) of a letter through
     `count` rows that begin at `first` in an array of numbers."""
     numbers = ", ".join(f"r[i + {AMOUNT + k}]" for k in range(ROW - AMOUNT))
-    choice = "\n".join(f"    case {number}: return {kind}_(s, t, h, {numbers});" for kind, number in KINDS.items())
+    choice = "\n".join(
+        f"    case {number}: return {kind}_(s, t, h, {numbers});" for kind, number in KINDS.items() if kind != PATH
+    )
     return f"""// @ts-nocheck
 // Written out from the core's deformers by `./crown deformers`; not to be edited.
 let R1 = 0, R2 = 0, R3 = 0;
 {_written(_Script({"lattice": 1}), _LATTICE_SCRIPT, (*KINDS, FELT))}
+function alongPath(r, i, s, t, h) {{
+  const begun = r[i + {BEGUN}], apart = r[i + {APART}];
+  const j = Math.min(Math.max(Math.floor((s - begun) / apart), 0), {ARCS - 1}), k = j + 1;
+  const a = i + (Math.floor(j / {PLACES}) - {TRACKS}) * {ROW} + 3 * (j % {PLACES});
+  const b = i + (Math.floor(k / {PLACES}) - {TRACKS}) * {ROW} + 3 * (k % {PLACES});
+  return laid_(s, t, h, begun + j * apart, apart, r[a], r[a + 1], r[a + 2], r[b + 2]);
+}}
 function chosen(r, i, s, t, h) {{
   switch (r[i + {KIND}]) {{
 {choice}
+    case {KINDS[PATH]}: return alongPath(r, i, s, t, h);
   }}
   R1 = R2 = 0;
   return 0;
@@ -145,6 +176,7 @@ export function bent(r: ArrayLike<number>, first: number, count: number, x: numb
   let share = 0, weight = 1;
   for (let k = 0; k < count; k++) {{
     const i = first + k * {ROW};
+    if (r[i + {KIND}] === {TRACK}) continue;
     if (r[i + {KIND}] > {ZONE - 0.5}) {{
       if (r[i + {KIND}] > {ZONE + 0.5}) weight = felt(r, i, share, weight);
       else share = r[i + {MOVED}] > 0.5 ? shared(r, i, x, y, z) : shared(r, i, a, b, c);
@@ -166,14 +198,14 @@ export function bent(r: ArrayLike<number>, first: number, count: number, x: numb
 """
 
 
-_FEELING = ("outside", "between", "joined")
-"""The functions by which points feel zones."""
+_ROOTS = {FELT: ("outside", "between", "joined"), PATH: ("laid",)}
+"""The functions of kinds that have no one function of their name."""
 
 
 def _written(writer: Writer, lattice: str, kinds: Sequence[str]) -> str:
     """The functions of these kinds and all that they need, by a writer, after its own `lattice`."""
     every = {function.name: function for module in (noise, functions) for function in functions_of(module)}
-    roots = [name for kind in kinds for name in (_FEELING if kind == FELT else (kind,))]
+    roots = [name for kind in kinds for name in _ROOTS.get(kind, (kind,))]
     needed = set().union(*(needed_by(name, every) for name in roots))
     parts = [writer.function(f) for name, f in every.items() if name in needed and name != "lattice"]
     return "\n".join([lattice if "lattice" in needed else "", *parts])

@@ -14,6 +14,7 @@ from pydantic import Field
 from moss_crown.core import limits
 from moss_crown.core.document.kinds import Facts, FrameNumber, Share, Size, Turn3
 from moss_crown.core.document.motion import Everywhere, Pivot, Reach, ReachingStep, Zone
+from moss_crown.core.document.path import DrawnPath
 from moss_crown.core.document.values import Value
 
 Angle: TypeAlias = Annotated[float, Field(ge=-3600, le=3600, allow_inf_nan=False)]
@@ -97,14 +98,17 @@ class WaveStep(DeformStep):
 
 
 class WrapStep(DeformStep):
-    """Laid around an upright drum, a level one or a globe of a `radius` behind the centre, by the share `wrapped`: at 0
-    it is straight. Distances along the line stay."""
+    """Laid around an upright drum, a level one or a globe of a `radius` behind the centre, around the globe of the
+    stage as far from it as the centre is, or along a drawn `path` about the centre, by the share `wrapped`: at 0 it is
+    straight. Distances along the line stay. The globe of the stage is met in the block, whatever the space."""
 
-    facts: ClassVar[Facts] = _facts("Wrap", "Lines lie around a drum or a globe, and straighten")
+    facts: ClassVar[Facts] = _facts("Wrap", "Lines lie around a drum, a globe or a drawn path, and straighten")
     kind: Literal["wrap"] = "wrap"
-    onto: Value[Literal["drum", "roller", "globe"]] = "drum"
+    centre: Pivot = Pivot(about="block", place="baseline")
+    onto: Value[Literal["drum", "roller", "globe", "stage", "path"]] = "drum"
     radius: Value[Annotated[float, Field(ge=0.05, le=10_000, allow_inf_nan=False)]] = 2.0
     wrapped: Value[Share] = 1.0
+    path: DrawnPath = DrawnPath(points=[(-3.0, 0.0), (-1.2, 0.9), (1.2, 0.2), (3.0, 0.5)])
 
 
 class RippleStep(DeformStep):

@@ -12,14 +12,13 @@ from moss_crown.core.document.kinds import (
     Facts,
     Identity,
     Scale3,
-    Share,
     Size,
     StepBase,
     Text,
     Turn3,
-    Vec2,
     Vec3,
 )
+from moss_crown.core.document.path import DrawnPath
 from moss_crown.core.document.values import Model, Value
 
 AxisTag: TypeAlias = Annotated[str, Field(pattern=r"^[A-Za-z0-9 ]{4}$")]
@@ -115,15 +114,11 @@ class Some(Model):
 PART = "\N{BLACK SQUARE}"
 
 
-class Baseline(Model):
-    """How lines run: straight, on an arc in the plane of the type, or around an upright drum.
+class Baseline(DrawnPath):
+    """How lines run: straight, on an arc in the plane of the type, around an upright drum, or along a drawn path.
 
     `radius` in metres, below 0 for the inside. `start` turns the text onward. `spread` gives each letter of a line an
-    equal share of the whole turn; `upright` letters do not lean.
-
-    A path is a curve through `points` (metres, in the plane of the type), or with an `emblem` the outline or stroke
-    of its part number `part`, as high as `height`. With `fit` it is scaled until the longest line fills it. The
-    middle of a line lies `at` this share of its length.
+    equal share of the whole turn, or of the path; `upright` letters do not lean.
     """
 
     kind: Value[Literal["straight", "arc", "drum", "path"]] = "straight"
@@ -131,16 +126,6 @@ class Baseline(Model):
     start: Value[Degrees] = 0.0
     spread: Value[bool] = False
     upright: Value[bool] = False
-    points: list[Vec2] = Field(
-        default=[(-3.0, 0.0), (-1.2, 0.7), (1.2, -0.3), (3.0, 0.4)], min_length=2, max_length=limits.PATH_POINTS
-    )
-    closed: bool = False
-    emblem: Value[Identity] | None = None
-    part: Value[Annotated[int, Field(ge=1, le=10_000)]] = 1
-    height: Value[Size] = 2.0
-    fit: Value[bool] = True
-    at: Value[Share] = 0.5
-    below: Value[bool] = False
 
 
 class BlockStep(StepBase):

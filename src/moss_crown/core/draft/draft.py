@@ -31,6 +31,7 @@ from moss_crown.core.draft.schema import (
     LetterAtRest,
     LeverDrawn,
     LookDrawn,
+    PathLaid,
     SeenHead,
     SeenSpanHead,
     SpanHead,
@@ -48,11 +49,10 @@ from moss_crown.core.evaluation.solids import block_section
 from moss_crown.core.look.dressing import dresses_of, own_colours
 from moss_crown.core.motion.beats import beats_of
 from moss_crown.core.motion.clearance import OUT, out_of_frame
-from moss_crown.core.motion.handles import handles
+from moss_crown.core.motion.handles import Laid, handles
 from moss_crown.core.motion.moving import Framing, Moved, overshoot, pivots_of, rest_of, together
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.type.layout import Setting
-from moss_crown.core.type.path import path_curve
 from moss_crown.core.values.curves import through
 from moss_crown.core.values.sampling import changes, sample, sample_choice
 
@@ -218,10 +218,16 @@ def _handles(of: Evaluation, structure: Structure) -> dict[str, HandlesDrawn]:
                         LeverDrawn(one.member, three(np.round(one.base, 5)), three(np.round(one.way, 7)), one.whole)
                         for one in own.levers
                     ],
+                    _laid(own.path) if own.path else None,
                 )
                 break
             begin += len(block.letters)
     return found
+
+
+def _laid(path: Laid) -> PathLaid:
+    curve = [two(place) for place in np.round(path.curve, 4)]
+    return PathLaid(curve, three(np.round(path.right, 6)), three(np.round(path.up, 6)))
 
 
 def _pivot_of(step: StepBase) -> Pivot | None:
@@ -343,8 +349,7 @@ def _path(block: Block) -> list[Two]:
     """The curve along which a block's lines run where they run along a path, before it is fitted to them."""
     if not isinstance(block.setting, Setting) or block.setting.baseline.kind != "path":
         return []
-    curve = path_curve(block.setting.baseline)
-    return [two(point) for point in np.round(curve, 4)]
+    return [two(point) for point in np.round(block.setting.baseline.path.curve, 4)]
 
 
 def _lenses(shot: Shot, frames: list[int], camera: Framing) -> list[Lens]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from moss_crown.core.cache import Cache
+from moss_crown.core.document.deform import WrapStep
 from moss_crown.core.document.motion import DriveStep, GrowStep, Zone
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.draft.schema import Note
@@ -14,6 +15,8 @@ from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.evaluation.timing import NEVER
 from moss_crown.core.motion.moving import felt
+from moss_crown.core.motion.reach import choices
+from moss_crown.core.stage.staging import globe_middles
 from moss_crown.core.type.families import FALLBACK, FALLBACKS
 from moss_crown.core.type.layout import Letter
 from moss_crown.core.type.shape import own_faces
@@ -64,9 +67,21 @@ def _motion_notes(of: Evaluation, structure: Structure, rest: float) -> list[Not
         if isinstance(drive, GrowStep) and not any(block.form.tube for block in structure.blocks):
             text = "nothing grows: no letters are drawn by tubes. Depth and bevel has that under Tubes"
             said.append(Note(drive.id, "motion.no_tubes", text))
+    for wrap in moving:
+        if isinstance(wrap, WrapStep) and _wants_globe(shot, wrap):
+            text = "lies around nothing: the stage is no globe. Stage has that under Shape"
+            said.append(Note(wrap.id, "motion.no_globe", text))
     for id, text in unsound(shot):
         said.append(Note(id, "formula.no_number", text))
     return said
+
+
+def _wants_globe(shot: Shot, step: WrapStep) -> bool:
+    """Is letters' globe that of the stage at a frame where that has none?"""
+    frames = np.linspace(shot.first, shot.last, min(60, len(shot.frames)))
+    wanted = np.array(choices(step.onto, frames)) == "stage"
+    there = np.isfinite(globe_middles(shot, frames)).all(1)
+    return bool((wanted & ~there).any())
 
 
 def _felt(of: Evaluation, structure: Structure, drive: DriveStep) -> bool:

@@ -266,10 +266,20 @@ class LeverDrawn:
 
 
 @dataclass(frozen=True, slots=True)
+class PathLaid:
+    """The path that a wrap lies along: points of its curve in its own metres, and which way a metre to the right of
+    its drawing and one up go from the centre."""
+
+    curve: list[Two]
+    right: Three
+    up: Three
+
+
+@dataclass(frozen=True, slots=True)
 class HandlesDrawn:
     """Of a step that bends letters, in the own space at rest of a letter of the span, or in the world (`letter` -1):
     its centre, and that as `own` place of a pivot, in numbers each `unit` metres long along the rows of a 3x3 matrix;
-    and its levers."""
+    its levers, and the drawn path that it lies along, if it does."""
 
     letter: int
     centre: Three
@@ -277,6 +287,7 @@ class HandlesDrawn:
     unit: float
     axes: list[float]
     levers: list[LeverDrawn]
+    path: PathLaid | None
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from moss_crown.core.cache import Cache, address
 from moss_crown.core.deform.chain import at_rest, bent, turned
 from moss_crown.core.deform.density import fine_enough, with_edges
-from moss_crown.core.deform.rows import FELT, KIND, KINDS, ROW, RUN, ZONE
+from moss_crown.core.deform.rows import CURVE, FELT, KIND, KINDS, ROW, RUN, ZONE
 from moss_crown.core.evaluation.seen import camera
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.evaluation.solids import pixel
@@ -132,11 +132,12 @@ def swept(points: Floats, states: Floats, tolerance: float) -> float:
     A displacement d under an ease over a run r has a second derivative of at most 6 d / r^2 (that of 3 s^2 - 2 s^3),
     and a chord is off by an eighth of that times its length squared. Shorter than a fifth of a run no edge needs to be.
     """
-    moving = np.where(states[..., KIND, None] >= ZONE, states, 0.0)
+    feels = np.isin(states[..., KIND], (ZONE, CURVE))[..., None]
+    moving = np.where(feels, states, 0.0)
     zones = moving[..., KIND] == ZONE
     if not zones.any() or (moving == moving[:1]).all():
         return math.inf
-    whole = np.where(states[..., KIND, None] >= ZONE, 0.0, states)
+    whole = np.where(feels, 0.0, states)
     far = max(float(np.sqrt(np.square(bent(rows, points) - points).sum(1)).max()) for rows in whole)
     run = float(states[..., RUN][zones].min())
     return max(run / 5, run * math.sqrt(8 * tolerance / (6 * max(far, 1e-9))))

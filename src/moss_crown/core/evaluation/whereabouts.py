@@ -36,6 +36,7 @@ from moss_crown.core.motion.moving import (
     together,
 )
 from moss_crown.core.motion.poses import Poses, place_matrix
+from moss_crown.core.stage.staging import globe_middles
 from moss_crown.core.type.layout import Setting, letters_of
 from moss_crown.core.values.sampling import Frames, changes, exposures, sample, sample_one, sample_parts
 
@@ -199,6 +200,7 @@ class Whereabouts:
             block.faces,
             block.member.late,
             structure.led[number] if structure.led else NO_GROUP,
+            lambda frames: globe_middles(shot, frames),
         )
 
     def moved(self, structure: Structure, frames: Frames, restless: bool = True) -> list[Moved]:

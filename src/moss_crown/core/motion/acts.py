@@ -87,6 +87,10 @@ def nobody() -> Row:
     return Row(np.zeros((0, 4, 4)), np.zeros((0, 8, 3)), np.zeros((0, 2), np.int64))
 
 
+def no_globe(frames: Frames) -> Floats:
+    return np.full((1, 3), np.nan)
+
+
 NO_FACES = Faces((), (), 0)
 
 
@@ -95,7 +99,8 @@ class Surroundings:
     """What motion asks of the rest of the shot: (f or 1, l, 3) pivots of a step in letter space; where the block stands
     in the world at frames (f or 1, 4, 4), and places of it (n, 3) there (f or 1, n, 3); letters in the world as acts
     leave them (f, l, 4, 4), and their middles (f, l, 3); moves (f or 1, l, 3) that bring letters just outside a side;
-    the shades of pictures, see `Units`; and the letters as they stand in their lines."""
+    the shades of pictures, see `Units`; the letters as they stand in their lines; and the middle of the stage's globe
+    in the block (f or 1, 3), no number where there is none."""
 
     pivots: Callable[[Pivot, Frames], Floats]
     placed: Callable[[Frames], Poses]
@@ -109,6 +114,7 @@ class Surroundings:
     faces: Faces = NO_FACES
     shades: Callable[[str], Floats] = no_picture
     row: Callable[[], Row] = nobody
+    globe: Callable[[Frames], Floats] = no_globe
 
 
 @dataclass
@@ -210,7 +216,8 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
 def _deform(step: DeformStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Soft:
     frames, reach = _reached(step, cast, seen, around, above)
     at_rest = as_soft(cast, around.row())
-    bent = soft(step, reach, frames, around.pivots(step.centre, frames), at_rest, around.fps, around.seed)
+    origin = around.pivots(step.centre, frames)
+    bent = soft(step, reach, frames, origin, at_rest, around.fps, around.seed, around.globe)
     if not by_point(step, frames).any():
         return bent
     rest = around.placed(frames)[:, None] @ at_rest.rest

@@ -21,7 +21,8 @@ from moss_crown.core.document.motion import Pivot
 from moss_crown.core.motion.acts import as_soft
 from moss_crown.core.motion.moving import Company, cast_of, pivots_of, row_of
 from moss_crown.core.motion.soft import along_of, axes_of
-from moss_crown.core.values.sampling import sample
+from moss_crown.core.type.lettering import drawn_path
+from moss_crown.core.values.sampling import sample, sample_choice
 
 Floats = NDArray[np.float64]
 _DEEP = 0.7
@@ -44,10 +45,20 @@ class Lever:
 
 
 @dataclass(frozen=True)
+class Laid:
+    """The path that a wrap lies along: close points of it (n, 2) in its own metres, and which way (3 each) a metre to
+    the right of its drawing goes, and one up."""
+
+    curve: Floats
+    right: Floats
+    up: Floats
+
+
+@dataclass(frozen=True)
 class Handles:
     """Those of a deformer. In the world (`letter` -1), or in the own space at rest of a letter, by its number in its
     block. `own` is the centre in the numbers of a pivot's own place, each of them `unit` metres long, along `axes`
-    (3, 3), rows."""
+    (3, 3), rows. Where it wraps onto a drawn path, that."""
 
     letter: int
     centre: Floats
@@ -55,6 +66,7 @@ class Handles:
     unit: float
     axes: Floats
     levers: tuple[Lever, ...]
+    path: Laid | None = None
 
 
 def handles(company: Company, step: DeformStep, frame: float) -> Handles | None:
@@ -65,21 +77,31 @@ def handles(company: Company, step: DeformStep, frame: float) -> Handles | None:
         return None
     row = row_of(company)
     pivots, axes = pivots_of(step.centre, setting, at), axes_of(step, frame)
-    low, high = along_of(step, axes[None, 0], pivots, as_soft(cast, row))[0, 0]
+    low, high = along_of(step, axes[None, None, 0], pivots, as_soft(cast, row))[0, 0]
     levers = _levers(step, frame, float(low), float(high), axes, setting.size)
+    path = _path(step, frame, float(high - low), axes)
     turn, place = row.rest[0, :3, :3], row.rest[0, :3, 3]
     if step.space == "world":
         centre = sample(step.centre.own, at)[0]
-        return Handles(-1, centre, centre, 1.0, np.eye(3), _from(levers, centre, axes))
+        return Handles(-1, centre, centre, 1.0, np.eye(3), _from(levers, centre, axes), path)
     own = Pivot(about=step.centre.about, place="own")
     size = setting.size
     shift = turn @ (pivots[0, 0] - pivots_of(own, setting, at)[0, 0])
     if step.space == "letter":
-        return Handles(0, pivots[0, 0], turn.T @ shift / size, size, np.eye(3), _from(levers, pivots[0, 0], axes))
+        return Handles(0, pivots[0, 0], turn.T @ shift / size, size, np.eye(3), _from(levers, pivots[0, 0], axes), path)
     block = turn @ pivots[0, 0] + place
     in_block = _from(levers, block, axes)
     in_letter = tuple(Lever(one.member, turn.T @ (one.base - place), turn.T @ one.way, one.whole) for one in in_block)
-    return Handles(0, pivots[0, 0], shift / size, size, turn.T, in_letter)
+    path = path and Laid(path.curve, turn.T @ path.right, turn.T @ path.up)
+    return Handles(0, pivots[0, 0], shift / size, size, turn.T, in_letter, path)
+
+
+def _path(step: DeformStep, frame: float, long: float, axes: Floats) -> Laid | None:
+    """Along axes (3, 3), rows, for a line so many metres long."""
+    if not isinstance(step, WrapStep) or sample_choice(step.onto, frame) != "path":
+        return None
+    path = drawn_path(step.path, frame)
+    return Laid(path.curve, axes[0] * path.scale(long), axes[1] * path.scale(long))
 
 
 def _from(levers: list[Lever], centre: Floats, axes: Floats) -> tuple[Lever, ...]:
@@ -118,7 +140,9 @@ def _levers(step: DeformStep, frame: float, low: float, high: float, axes: Float
         case WaveStep():
             return [lever("width", (0, 0, 0), (1, 0, 0)), lever("height", (0, 0, 0), side)]
         case WrapStep():
-            return [lever("radius", (0, 0, 0), side), lever("wrapped", (0, 0, 0), (max(high, whole / 2), 0, 0))]
+            wrapped = lever("wrapped", (0, 0, 0), (max(high, whole / 2), 0, 0))
+            own = sample_choice(step.onto, frame) not in ("stage", "path")
+            return [lever("radius", (0, 0, 0), side), wrapped] if own else [wrapped]
         case RippleStep():
             return [lever("size", (0, 0, 0), (1, 0, 0)), lever("height", (0, 0, 0), side)]
         case BlastStep():

@@ -36,6 +36,7 @@ from moss_crown.core.motion.acts import (
     Surroundings,
     acts,
     drive_reach,
+    no_globe,
     places,
     switched,
     units_of,
@@ -83,7 +84,8 @@ class Framing(NamedTuple):
 
 @dataclass(frozen=True)
 class Company:
-    """A block among its recipe: its step, the motion steps below it, how it is set, and the shot's clock and seed.
+    """A block among its recipe: its step, the motion steps below it, how it is set, the shot's clock and seed, and the
+    middle of the stage's globe in the world (f or 1, 3), no number where there is none.
 
     `framing` answers the camera at frames, whatever it follows; `boxes` the letters' (l, 8, 3) in their own space. A
     copy's own clock is `late` by so many frames; `led` are its groups. All but `moved` and what the sheet is told of
@@ -102,6 +104,7 @@ class Company:
     faces: Faces = NO_FACES
     late: float = 0.0
     led: Led = NO_GROUP
+    globe: Callable[[Frames], Floats] = no_globe
 
 
 @lru_cache(maxsize=64)
@@ -205,6 +208,14 @@ def surroundings(company: Company) -> Surroundings:
         found = [local @ matrix[:3, :3].T + matrix[:3, 3] for matrix in placed(frames)]
         return np.array(found).reshape(len(found), -1, 3)
 
+    def globe(frames: Frames) -> Floats:
+        """The middle of the stage's globe, as the block sees it."""
+        found = company.globe(frames + company.late)
+        if np.isnan(found).all():
+            return found
+        back = np.linalg.pinv(placed(frames))
+        return np.asarray((back[:, :3, :3] @ found[..., None])[..., 0] + back[:, :3, 3])
+
     def moved(done: Sequence[Deed], frames: Frames) -> Floats:
         poses, rows = _standing(company, done, frames, around)
         middles = np.array([(*letter.centre, 0.0) for letter in letters_of(company.setting)]).reshape(1, -1, 1, 3)
@@ -225,6 +236,7 @@ def surroundings(company: Company) -> Surroundings:
         company.faces,
         shades,
         lambda: row_of(company),
+        globe,
     )
     return around
 
@@ -234,10 +246,10 @@ def _standing(
 ) -> tuple[Poses, Floats | None]:
     """(f, l, 4, 4): a block's letters in the world, moved by acts and put where its place and its groups, with what
     follows them, put it; and the rows by which they are bent before (f, l, k, ROW), None where nothing bends."""
-    poses, rows = performed(done, rest_of(company.setting), len(frames))
+    poses, rows = performed(done, rest_of(company.setting), company.boxes, len(frames))
     poses = _carried(company, poses, frames, around)
     if rows is not None:
-        in_world(done, rows, poses)
+        in_world(done, rows, poses, company.boxes)
     return poses, rows
 
 

@@ -7,7 +7,7 @@ deformer's axes.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, TypeAlias
 
@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.deform.chain import bent_all
-from moss_crown.core.deform.rows import AMOUNT, BACK, INTO, KIND, KINDS, ROW
+from moss_crown.core.deform.rows import AMOUNT, APART, ARCS, BACK, BEGUN, INTO, KIND, KINDS, PLACES, ROW, TRACK, TRACKS
 from moss_crown.core.document.deform import (
     BendStep,
     BlastStep,
@@ -26,35 +26,41 @@ from moss_crown.core.document.deform import (
     WaveStep,
     WrapStep,
 )
+from moss_crown.core.motion.course import Course, course, laid_along
 from moss_crown.core.motion.poses import Act, Channel, Poses, moved_poses, rest_poses, turn_matrix
 from moss_crown.core.motion.reach import choices
+from moss_crown.core.type.lettering import drawn_path
 from moss_crown.core.values.noise import hashed, seed_of
 from moss_crown.core.values.sampling import Frames, Letters, each, needed, sample
 
 Floats = NDArray[np.float64]
+Globe: TypeAlias = Callable[[Frames], Floats]
 X, Y, Z = np.eye(3)
 
 
 @dataclass(frozen=True)
 class Soft:
-    """What a deformer does to a block's letters: its `kind` of `deform.functions`, the space of its axes (f or 1, 3, 3;
-    rows along, to the side, across), its origin, in each letter's own space (f or 1, l, 3), in the world a place there
-    (f or 1, 1, 3); its amount, the first of the three numbers of a channel, and what else its kind has (f or 1, l or 1,
-    5); the rows before its own by which points feel its zones (f, l, k, ROW)."""
+    """What a deformer does to a block's letters: the numbers of its kinds (f or 1) among `KINDS`, the space of its axes
+    (f or 1, l or 1, 3, 3; rows along, to the side, across), its origin, in each letter's own space (f or 1, l, 3), in
+    the world a place there (f or 1, 1, 3); its amount, the first of the three numbers of a channel, and what else its
+    kind has (f or 1, l or 1, 5); the rows before its own by which points feel its zones (f, l, k, ROW); the paths that
+    it may lie along, one for each frame or for all, each scaled for a letter (f or 1, l or 1)."""
 
-    kind: str
+    kind: Floats
     space: Literal["letter", "block", "world"]
     axes: Floats
     origin: Floats
     amount: Channel
     values: Floats
     felt: Floats = field(default_factory=lambda: np.zeros((1, 1, 0, ROW)))
+    paths: Sequence[Course | None] = ()
+    scale: Floats = field(default_factory=lambda: np.ones((1, 1)))
     followed: bool = True
 
     @property
     def rows(self) -> int:
         """So many rows of the table are its."""
-        return int(self.felt.shape[2]) + 1
+        return int(self.felt.shape[2]) + TRACKS * bool(self.paths) + 1
 
 
 Deed: TypeAlias = Act | Soft
@@ -68,14 +74,15 @@ def rigid(done: Sequence[Deed]) -> list[Act]:
 
 @dataclass(frozen=True)
 class _Asked:
-    """A deformer's step at frames: its axes, from where to where its letters lie along them (f or 1, l, 2) from its
-    origin, and what formulas know of them."""
+    """A deformer's step at frames: from where to where its letters lie along its axes (f or 1, l, 2) from its origin,
+    how far it is from there to the globe of the stage (f or 1, l), and what formulas know of them."""
 
     frames: Frames
     letters: Letters
     fps: float
     seed: int
     along: Floats
+    away: Floats
 
     def value(self, value: Any) -> Floats:
         return each(value, self.frames, self.letters)
@@ -97,12 +104,26 @@ class AtRest:
     letters: Letters
 
 
-def soft(step: DeformStep, reach: Floats, frames: Frames, origin: Floats, row: AtRest, fps: float, seed: int) -> Soft:
+def soft(
+    step: DeformStep, reach: Floats, frames: Frames, origin: Floats, row: AtRest, fps: float, seed: int, globe: Globe
+) -> Soft:
     """What a deformer does at frames where letters feel it by a reach (f, l), about an origin (f or 1, l, 3) in each
-    letter's own space at rest."""
+    letter's own space at rest. `globe` answers the middle of the stage's in the block at frames (f or 1, 3), which is
+    no number where there is none."""
     turning = [getattr(step, name) for name in _DIRECTIONS if hasattr(step, name)]
-    axes = np.array([axes_of(step, float(frame)) for frame in needed(turning, frames)]).reshape(-1, 3, 3)
-    asked = _Asked(frames, row.letters, fps, seed_of(seed, step.id), along_of(step, axes[:, 0], origin, row))
+    axes = np.array([axes_of(step, float(frame)) for frame in needed(turning, frames)]).reshape(-1, 1, 3, 3)
+    onto = _onto(step, frames)
+    away, space = np.ones((1, 1)), step.space
+    if "stage" in onto:
+        space = "block"
+        met = (onto == "stage")[:, None, None]
+        to = _in_block(origin, row) - globe(frames)[:, None]
+        # The line lies around the globe from where it is nearest to its middle.
+        origin = origin - np.where(met, to[..., :1] * row.rest[None, :, 0, :3], 0.0)
+        to = to * (1 - X)
+        away = np.linalg.norm(to, axis=2)
+        axes = np.where(met[..., None], _facing(to), axes)
+    asked = _Asked(frames, row.letters, fps, seed_of(seed, step.id), along_of(step, axes[..., 0, :], origin, row), away)
     kind, amount, *others = _numbers(step, asked)
     several = np.broadcast_shapes(*(np.shape(value) for value in others), (1, 1))
     values = np.zeros((*several, 5))
@@ -110,9 +131,44 @@ def soft(step: DeformStep, reach: Floats, frames: Frames, origin: Floats, row: A
         values[..., k] = value
     offset = np.zeros((*amount.shape, 3))
     offset[..., 0] = amount
-    if step.space == "world":
+    if space == "world":
         origin = sample(step.centre.own, needed(step.centre.own, frames)).reshape(-1, 1, 3)
-    return Soft(kind, step.space, axes, origin, Channel(reach, offset), values)
+    paths, scale = _paths(step, asked) if "path" in onto else ((), np.ones((1, 1)))
+    return Soft(kind, space, axes, origin, Channel(reach, offset), values, paths=paths, scale=scale)
+
+
+def _onto(step: DeformStep, frames: Frames) -> NDArray[np.str_]:
+    """(f or 1): what letters are wrapped onto; nothing by other steps."""
+    return np.array(choices(step.onto, needed(step.onto, frames)) if isinstance(step, WrapStep) else [""])
+
+
+def _in_block(origin: Floats, row: AtRest) -> Floats:
+    """(f or 1, l, 3): places of letters, each in its own space (f or 1, l, 3), in the block."""
+    turned = (row.rest[None, :, :3, :3] @ origin[..., None])[..., 0]
+    return np.asarray(turned + row.rest[None, :, :3, 3])
+
+
+def _facing(away: Floats) -> Floats:
+    """(f, l, 3, 3): axes along the block's lines and along ways (f, l, 3) that are square to them, to the side."""
+    with np.errstate(invalid="ignore", divide="ignore"):
+        across = away / np.linalg.norm(away, axis=-1, keepdims=True)
+    along = np.broadcast_to(X, across.shape)
+    return np.stack([along, np.cross(across, along), across], -2)
+
+
+def _paths(step: DeformStep, asked: _Asked) -> tuple[Sequence[Course | None], Floats]:
+    """The paths that a wrap lies along, one for each frame or for all, and by how much they are scaled (f, l or 1)."""
+    assert isinstance(step, WrapStep)
+    drawn = step.path
+    moved = [drawn.emblem, drawn.part, drawn.height, drawn.fit, drawn.at, drawn.below]
+    paths = [drawn_path(drawn, float(frame)) for frame in needed(moved, asked.frames)]
+    long = np.maximum(asked.along[..., 1] - asked.along[..., 0], 1e-3)
+    frames = max(len(paths), len(long))
+    scale = np.ones((frames, long.shape[1]))
+    for f in range(frames):
+        path, own = paths[f if len(paths) > 1 else 0], long[f if len(long) > 1 else 0]
+        scale[f] = [path.scale(float(one)) for one in own]
+    return [course(path) for path in paths], scale
 
 
 _DIRECTIONS = ("turn", "about", "rolls", "over", "travels", "lifts", "onto")
@@ -120,6 +176,7 @@ _ARCH = {"depth": (X, -Y), "vertical": (X, -Z), "horizontal": (Y, -Z)}
 _ROLLED = {"right": X, "left": -X, "top": Y, "bottom": -Y}
 _TRAVELS = {"right": X, "left": -X, "up": Y, "down": -Y}
 _WRUNG = {"line": X, "vertical": Y, "depth": Z}
+_WRAPPED = {"drum": (X, -Z), "roller": (Y, -Z), "globe": (X, Y), "stage": (X, Y), "path": (X, Y)}
 
 
 def axes_of(step: DeformStep, frame: float) -> Floats:
@@ -140,8 +197,7 @@ def axes_of(step: DeformStep, frame: float) -> Floats:
             along = _TRAVELS[chosen(step.travels)]
             side = _lifted(chosen(step.lifts), along)
         case WrapStep():
-            onto = chosen(step.onto)
-            along, side = (X, Y) if onto == "globe" else (X, -Z) if onto == "drum" else (Y, -Z)
+            along, side = _WRAPPED[chosen(step.onto)]
         case RippleStep():
             along, side = X, _lifted(chosen(step.lifts), X)
         case _:
@@ -157,33 +213,65 @@ def _lifted(lifts: str, along: Floats) -> Floats:
 
 
 def along_of(step: DeformStep, along: Floats, origin: Floats, row: AtRest) -> Floats:
-    """(f or 1, l, 2): where what each letter is part of begins and ends along an axis (f or 1, 3), from the origin."""
+    """(f or 1, l, 2): where what each letter is part of begins and ends along an axis (f or 1, l or 1, 3), from the
+    origin."""
     about = str(choices(step.centre.about, np.zeros(1))[0])
     if step.space == "letter":
         corners, begin = row.boxes, origin
     else:
         at = row.rest[:, None, :3, :3] @ row.boxes[..., None]
         corners = at[..., 0] + row.rest[:, None, :3, 3]
-        begin = (row.rest[None, :, :3, :3] @ origin[..., None])[..., 0] + row.rest[None, :, :3, 3]
-    lie = np.einsum("lci,fi->flc", corners, along)
+        begin = _in_block(origin, row)
+    lie = np.einsum("lci,fli->flc", corners, np.broadcast_to(along, (len(along), len(corners), 3)))
     low, high = lie.min(-1), lie.max(-1)
     unit_of = row.units[about]
     if step.space != "letter":
         for unit in np.unique(unit_of):
             own = unit_of == unit
             low[:, own], high[:, own] = low[:, own].min(1, keepdims=True), high[:, own].max(1, keepdims=True)
-    begun = np.einsum("fli,fi->fl", *_as_long(begin, along))
+    begun = (begin * along).sum(-1)
     return np.stack([low - begun, high - begun], -1)
 
 
-def _as_long(one: Floats, other: Floats) -> tuple[Floats, Floats]:
-    """Two tables with a row a frame, or one row for all, with as many rows both."""
-    frames = max(len(one), len(other))
-    return np.broadcast_to(one, (frames, *one.shape[1:])), np.broadcast_to(other, (frames, *other.shape[1:]))
-
-
 def _numbers(step: DeformStep, asked: _Asked) -> tuple[Any, ...]:
-    """The kind of `deform.functions`, its amount and what else it has (f or 1, l or 1 each)."""
+    """The numbers of its kinds (f or 1), its amount and what else it has (f or 1, l or 1 each)."""
+    if not isinstance(step, WrapStep):
+        kind, *numbers = _own_numbers(step, asked)
+        return np.array([float(KINDS[kind])]), *numbers
+    onto = _onto(step, asked.frames)
+    frames = len(onto)
+    kind = np.zeros(frames)
+    amount, length = np.zeros((2, frames if frames > 1 else len(asked.frames), len(asked.letters.i)))
+    for name in np.unique(onto):
+        number, wrapped, long = _wrapped(step, str(name), asked)
+        own = onto == name
+        kind[own] = number
+        here = own[:, None] if frames > 1 else True
+        amount, length = np.where(here, wrapped, amount), np.where(here, long, length)
+    return kind, amount, length
+
+
+def _wrapped(step: WrapStep, onto: str, asked: _Asked) -> tuple[float, Floats, Floats]:
+    """The number of the kind that lays letters onto something, its amount and what else it has (f or 1, l or 1)."""
+    value, low, high = asked.value, asked.along[..., 0], asked.along[..., 1]
+    wrapped, long = value(step.wrapped), np.ones((1, 1))
+    match onto:
+        case "globe":
+            return KINDS["globe"], wrapped / value(step.radius), long
+        case "stage":
+            return KINDS["globe"], wrapped / np.maximum(asked.away, _NEAREST), long
+        case "path":
+            return KINDS["path"], wrapped, long
+    long = np.maximum(np.maximum(np.abs(low), np.abs(high)), 1e-3) * 2
+    return KINDS["bend"], wrapped * long / value(step.radius), long
+
+
+_NEAREST = 0.05
+"""Metres: nearer to the middle of the stage's globe no line lies around it."""
+
+
+def _own_numbers(step: DeformStep, asked: _Asked) -> tuple[Any, ...]:
+    """The kind of `deform.functions`, its amount and what else it has (f or 1, l or 1 each); not of a wrap."""
     value, low, high = asked.value, asked.along[..., 0], asked.along[..., 1]
     match step:
         case BendStep():
@@ -197,11 +285,6 @@ def _numbers(step: DeformStep, asked: _Asked) -> tuple[Any, ...]:
             how = np.array([_CRESTS[name] for name in choices(step.crests, needed(step.crests, asked.frames))], float)
             travelled = value(step.speed) * since
             return "wave", value(step.height), value(step.width), travelled, value(step.narrow), how[:, None]
-        case WrapStep() if choices(step.onto, asked.frames[:1]) == ["globe"]:
-            return "globe", value(step.wrapped) / value(step.radius)
-        case WrapStep():
-            long = np.maximum(np.maximum(np.abs(low), np.abs(high)), 1e-3) * 2
-            return "bend", value(step.wrapped) * long / value(step.radius), long
         case RippleStep():
             share, first, second = _moment(step, asked)
             return "ripple", value(step.height), value(step.size), share, first, second
@@ -234,10 +317,12 @@ _PATTERNS = 100_000
 """So many patterns follow one another before the first comes again: numbers that 32 bits still tell apart."""
 
 
-def performed(done: Sequence[Deed], rest: Poses, frames: int) -> tuple[Poses, Floats | None]:
-    """What steps do, in their order, to the letters of a block at rest (l, 4, 4): their poses in the block
-    (f, l, 4, 4), and the rows by which they are bent before (f, l, k, ROW), None where nothing bends. What bends in the
-    world is left out: see `in_world`.
+def performed(
+    done: Sequence[Deed], rest: Poses, boxes: Callable[[], Floats], frames: int
+) -> tuple[Poses, Floats | None]:
+    """What steps do, in their order, to the letters of a block at rest (l, 4, 4), with boxes (l, 8, 3) in their own
+    space: their poses in the block (f, l, 4, 4), and the rows by which they are bent before (f, l, k, ROW), None where
+    nothing bends. What bends in the world is left out: see `in_world`.
 
     What moves letters that are bent already moves them about their pivots as these are bent.
     """
@@ -253,7 +338,7 @@ def performed(done: Sequence[Deed], rest: Poses, frames: int) -> tuple[Poses, Fl
             pivots = bent_all(rows[:, :, :known], deed.pivots[:, :, None])[:, :, 0] if known else deed.pivots
             waiting.append(replace(deed, pivots=pivots))
             continue
-        rows[:, :, known : known + deed.rows - 1] = deed.felt
+        rows[:, :, known : known + deed.felt.shape[2]] = deed.felt
         known += deed.rows
         row = rows[:, :, known - 1]
         if deed.space == "block":
@@ -263,21 +348,28 @@ def performed(done: Sequence[Deed], rest: Poses, frames: int) -> tuple[Poses, Fl
         elif deed.space == "letter":
             _lead(row, deed.axes, np.eye(4)[None, None], deed.origin)
         if deed.space != "world":
-            _fill(row, deed)
+            _fill(rows[:, :, :known], deed, boxes)
     return moved_poses(poses, waiting), rows
 
 
-def in_world(done: Sequence[Deed], rows: Floats, poses: Poses) -> None:
+def in_world(done: Sequence[Deed], rows: Floats, poses: Poses, boxes: Callable[[], Floats]) -> None:
     """Write into rows (f, l, k, ROW) what bends in the world, where letters stand at poses (f, l, 4, 4)."""
     known = 0
     for deed in done:
         known += deed.rows if isinstance(deed, Soft) else 0
         if isinstance(deed, Soft) and deed.space == "world":
             _lead(rows[:, :, known - 1], deed.axes, poses, deed.origin)
-            _fill(rows[:, :, known - 1], deed)
+            _fill(rows[:, :, :known], deed, boxes)
 
 
 BOX_GRID = (4, 4, 2)
+
+
+def _grid(boxes: Floats) -> Floats:
+    """(l, n, 3): a grid of each of some boxes (l, 8, 3)."""
+    low, high = boxes.min(1), boxes.max(1)
+    grid = np.array(list(np.ndindex(*BOX_GRID))) / (np.array(BOX_GRID) - 1)
+    return np.asarray(low[:, None] + grid * np.maximum(high - low, 1e-6)[:, None])
 
 
 def boxed(poses: Poses, bends: Floats, boxes: Floats) -> Poses:
@@ -288,8 +380,7 @@ def boxed(poses: Poses, bends: Floats, boxes: Floats) -> Poses:
     squares; in its directions the box then reaches as far as the bent grid does.
     """
     low, high = boxes.min(1), boxes.max(1)
-    grid = np.array(list(np.ndindex(*BOX_GRID))) / (np.array(BOX_GRID) - 1)
-    points = low[:, None] + grid * np.maximum(high - low, 1e-6)[:, None]
+    points = _grid(boxes)
     found = bent_all(bends, points[None])
     ones = np.ones((*points.shape[:2], 1))
     fit = np.linalg.pinv(np.concatenate([points, ones], 2))  # (l, 4, n)
@@ -327,18 +418,52 @@ def _inverse(matrices: Floats) -> tuple[Floats, Floats]:
     return found, size
 
 
-def _fill(row: Floats, deed: Soft) -> None:
+def _fill(rows: Floats, deed: Soft, boxes: Callable[[], Floats]) -> None:
+    """Write what a deformer does into the last of rows (f, l, k, ROW), and before it how its path runs."""
+    row = rows[:, :, -1]
     row[..., AMOUNT] = deed.amount.reach * deed.amount.offset[..., 0]
     row[..., AMOUNT + 1 :] = deed.values
-    row[..., KIND] = np.where(np.isfinite(row).all(-1), KINDS[deed.kind], 0.0)
+    row[..., KIND] = np.where(np.isfinite(row).all(-1), deed.kind[:, None], 0.0)
     np.nan_to_num(row, copy=False)
+    if deed.paths:
+        _lay(rows, deed, boxes())
+
+
+def _lay(rows: Floats, deed: Soft, boxes: Floats) -> None:
+    """Write the stretches of their path that letters lie on before the last of rows (f, l, k, ROW), which leads to
+    it."""
+    row, before = rows[:, :, -1], bent_all(rows[:, :, : -1 - TRACKS], _grid(boxes)[None])
+    s = (before * row[:, :, None, INTO : INTO + 3]).sum(-1) + row[:, :, None, INTO + 3]
+    low, high = s.min(-1), s.max(-1)
+    margin = np.maximum(_MARGIN * (high - low), 1e-3)
+    begun, apart = low - margin, (high - low + 2 * margin) / ARCS
+    scale = np.broadcast_to(deed.scale, begun.shape)
+    lies = (row[..., KIND] == KINDS["path"]) & (row[..., AMOUNT] != 0)
+    for f, path in enumerate(deed.paths):
+        own = np.zeros_like(lies)
+        own[f if len(deed.paths) > 1 else slice(None)] = True
+        own &= lies
+        if path is None:
+            row[own, KIND] = 0
+            continue
+        places = laid_along(path, row[own, AMOUNT], scale[own], begun[own], apart[own])
+        tracks = np.zeros((len(places), TRACKS, ROW))
+        tracks[..., : 3 * PLACES] = places.reshape(-1, TRACKS, 3 * PLACES)
+        tracks[..., KIND] = TRACK
+        rows[:, :, -1 - TRACKS : -1][own] = tracks
+        row[own, BEGUN], row[own, APART] = begun[own], apart[own]
+
+
+_MARGIN = 0.05
+"""By this share of a letter the stretch of its path is longer than it, to both sides."""
 
 
 def _lead(row: Floats, axes: Floats, poses: Poses, origin: Floats) -> None:
-    """Write into rows (f, l, ROW) the way from letters' own space by poses (f or 1, l or 1, 4, 4) into axes (f or 1, 3,
-    3) about an origin (f or 1, l or 1, 3), and back. A letter without any size has no way back: it is left alone."""
-    linear = axes[:, None] @ poses[..., :3, :3]
-    shift = (axes[:, None] @ (poses[..., :3, 3] - origin)[..., None])[..., 0]
+    """Write into rows (f, l, ROW) the way from letters' own space by poses (f or 1, l or 1, 4, 4) into axes (f or 1,
+    l or 1, 3, 3) about an origin (f or 1, l or 1, 3), and back. A letter without any size has no way back: it is left
+    alone."""
+    linear = axes @ poses[..., :3, :3]
+    shift = (axes @ (poses[..., :3, 3] - origin)[..., None])[..., 0]
     into = np.zeros((*np.broadcast_shapes(linear.shape[:2], shift.shape[:2]), 3, 4))
     into[..., :3], into[..., 3] = linear, shift
     back, size = _inverse(linear)

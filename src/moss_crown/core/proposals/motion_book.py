@@ -644,6 +644,15 @@ def _entries() -> list[Entry]:
             ),
         ),
         entry(
+            "tideline",
+            "Tideline",
+            "arrive",
+            "the line lies along a drawn path and straightens",
+            lambda w: _one(
+                WrapStep(id="tideline", name="Tideline", onto="path", scope="block", reaches=[_whole(w, 2.0)])
+            ),
+        ),
+        entry(
             "spindrift",
             "Spindrift",
             "arrive",

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from moss_crown.core.document.kinds import Colour
 from moss_crown.core.document.look import Material, StageStep
@@ -14,7 +15,7 @@ from moss_crown.core.document.values import Value
 from moss_crown.core.look.material import Surface, surface_at
 from moss_crown.core.stage.ground import steps_line, sweep_line
 from moss_crown.core.stage.scene import Globe, Ground, Haze, Sheet, Swept
-from moss_crown.core.values.sampling import sample_choice, sample_one, sample_triple
+from moss_crown.core.values.sampling import Frames, needed, sample_choice, sample_one, sample_triple
 
 REACH = 60.0
 """Metres that a stage goes on to each side."""
@@ -98,6 +99,20 @@ def _filled(surface: Surface, width: float, height: float) -> Surface:
     middle = (0.0, height / 2, 0.0)
     images = replace(surface.images, width=width, tiling="once", turn=0.0, shift=middle, by_letter=False)
     return replace(surface, images=images)
+
+
+def globe_middles(shot: Shot, frames: Frames) -> NDArray[np.float64]:
+    """(f or 1, 3): the middle of the stage's globe, no number where there is none."""
+    steps = [step for step in shot.steps if isinstance(step, StageStep)]
+    asked = needed([(step.on, step.shape, step.radius, step.globe_place) for step in steps], frames)
+    found = np.full((len(asked), 3), np.nan)
+    for k, frame in enumerate(asked):
+        for step in stages_on(shot, float(frame)):
+            if sample_choice(step.shape, frame) == "globe":
+                found[k] = sample_triple(step.globe_place, frame)
+                found[k, 1] -= sample_one(step.radius, frame)
+                break
+    return found
 
 
 def wall_behind(shot: Shot, frame: float, solid: bool = False) -> float:

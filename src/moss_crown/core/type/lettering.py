@@ -9,11 +9,12 @@ from functools import lru_cache
 
 from moss_crown.core.document.letters import Baseline as BaselineModel
 from moss_crown.core.document.letters import BlockStep, Lettering, Rule, Stretch
+from moss_crown.core.document.path import DrawnPath
 from moss_crown.core.document.values import Value
 from moss_crown.core.type.emblem import track_of
 from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import Setting, plain
-from moss_crown.core.type.path import Baseline, PathKind
+from moss_crown.core.type.path import Baseline, Path, PathKind
 from moss_crown.core.type.shape import Shaping, Style
 from moss_crown.core.values.sampling import sample_choice, sample_one, sample_parts
 
@@ -47,19 +48,23 @@ def _baseline(line: BaselineModel, frame: float) -> Baseline:
     )
     if kind != "path":
         return baseline
-    points, closed, smooth = tuple(line.points), line.closed, True
-    if line.emblem is not None:
-        emblem = sample_choice(line.emblem, frame)
-        points, closed = track_of(emblem, round(sample_one(line.part, frame)), sample_one(line.height, frame))
+    return replace(baseline, path=drawn_path(line, frame))
+
+
+def drawn_path(drawn: DrawnPath, frame: float) -> Path:
+    """A drawn path at a frame."""
+    points, closed, smooth = tuple(drawn.points), drawn.closed, True
+    if drawn.emblem is not None:
+        emblem = sample_choice(drawn.emblem, frame)
+        points, closed = track_of(emblem, round(sample_one(drawn.part, frame)), sample_one(drawn.height, frame))
         smooth = False
-    return replace(
-        baseline,
-        points=points,
-        closed=closed,
-        smooth=smooth,
-        fit=sample_choice(line.fit, frame),
-        at=sample_one(line.at, frame),
-        below=sample_choice(line.below, frame),
+    return Path(
+        points,
+        closed,
+        smooth,
+        sample_choice(drawn.fit, frame),
+        sample_one(drawn.at, frame),
+        sample_choice(drawn.below, frame),
     )
 
 

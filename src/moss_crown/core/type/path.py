@@ -21,16 +21,44 @@ CURVE_STEPS = 24
 
 
 @dataclass(frozen=True, slots=True)
+class Path:
+    """A drawn path. The middle of a line lies at the share `at` of its length; `points` are metres, `smooth` ones are
+    joined by a curve; with `fit` the path is scaled until the longest line fills it; `below` sets the letters on the
+    other side, the other way round."""
+
+    points: tuple[Point, ...] = ()
+    closed: bool = False
+    smooth: bool = True
+    fit: bool = False
+    at: float = 0.5
+    below: bool = False
+
+    @property
+    def there(self) -> bool:
+        return len(self.points) > 1
+
+    @property
+    def curve(self) -> Floats:
+        """(n, 2) metres: close points along it; none where it has too few of its own."""
+        return track(self.points, self.closed, self.smooth)[0] if self.there else np.zeros((0, 2))
+
+    @property
+    def length(self) -> float:
+        return float(track(self.points, self.closed, self.smooth)[1][-1]) if self.there else 0.0
+
+    def scale(self, longest: float) -> float:
+        """By how much it is scaled for a longest line of so many metres."""
+        return FILLED * longest / self.length if self.fit and self.there and longest > 0 else 1.0
+
+
+@dataclass(frozen=True, slots=True)
 class Baseline:
     """How lines run. `radius` in metres; above 0 the text stands outside the circle, below 0 inside it.
 
     An arc bends in the plane of the type, a drum goes around an upright axis. The middle of a line stays in front
     (for an arc: on top, or at the bottom inside) and `start` degrees turn it onward: clockwise on an arc, to the right
-    on a drum. `spread` gives every letter of a line an equal share of the whole turn. `upright` letters do not lean.
-
-    On a path the middle of a line lies at the share `at` of its length; `points` are metres, `smooth` ones are joined
-    by a curve; with `fit` the path is scaled until the longest line fills it; `below` sets the letters on the other
-    side, the other way round. `spread` then fills the whole path.
+    on a drum. `spread` gives every letter of a line an equal share of the whole turn, or of the path. `upright` letters
+    do not lean.
     """
 
     kind: PathKind = "straight"
@@ -38,12 +66,7 @@ class Baseline:
     start: float = 0.0
     spread: bool = False
     upright: bool = False
-    points: tuple[Point, ...] = ()
-    closed: bool = False
-    smooth: bool = True
-    fit: bool = False
-    at: float = 0.5
-    below: bool = False
+    path: Path = Path()
 
 
 STRAIGHT = Baseline()
@@ -66,7 +89,7 @@ def seat(baseline: Baseline, along: float, above: float, line_length: float, rea
     Concentric lines keep their lengths: each bends at its own radius. `line_length` matters only when lines spread,
     `reach` only on a path: half the length over which its direction is taken.
     """
-    if baseline.kind == "straight" or (baseline.kind == "path" and len(baseline.points) < 2):
+    if baseline.kind == "straight" or (baseline.kind == "path" and not baseline.path.there):
         return Seat(along, above)
     if baseline.kind == "path":
         return _on_path(baseline, along, above, line_length, reach)
@@ -98,62 +121,57 @@ def _share(baseline: Baseline, along: float, radius: float, line_length: float) 
     return along / math.copysign(max(abs(radius), nearest), radius)
 
 
-def path_curve(baseline: Baseline) -> Floats:
-    """(n, 2) metres: the curve of a path; empty for other baselines."""
-    if baseline.kind != "path" or len(baseline.points) < 2:
-        return np.zeros((0, 2))
-    return _track(baseline.points, baseline.closed, baseline.smooth)[0]
-
-
 def fitted(baseline: Baseline, longest: float) -> Baseline:
     """The baseline with a path that wants to fit scaled to the length of the longest line, in metres."""
-    if baseline.kind != "path" or not baseline.fit or len(baseline.points) < 2 or longest <= 0:
+    scale = baseline.path.scale(longest) if baseline.kind == "path" else 1.0
+    if scale == 1:
         return baseline
-    scale = FILLED * longest / float(_track(baseline.points, baseline.closed, baseline.smooth)[1][-1])
-    return replace(baseline, points=tuple((x * scale, y * scale) for x, y in baseline.points))
+    points = tuple((x * scale, y * scale) for x, y in baseline.path.points)
+    return replace(baseline, path=replace(baseline.path, points=points))
 
 
 def _on_path(baseline: Baseline, along: float, above: float, line_length: float, reach: float) -> Seat:
-    track, run = _track(baseline.points, baseline.closed, baseline.smooth)
+    path = baseline.path
+    line, run = track(path.points, path.closed, path.smooth)
     total = float(run[-1])
     if baseline.spread and line_length > 0:
         along *= total / line_length
-    way = -1.0 if baseline.below else 1.0
-    at = baseline.at * total + way * along
-    x, y = _at(track, run, at, baseline.closed)
+    way = -1.0 if path.below else 1.0
+    at = path.at * total + way * along
+    x, y = _at(line, run, at, path.closed)
     reach = max(reach, 1e-4 * total)
-    before, after = (_at(track, run, at + side * reach, baseline.closed) for side in (-1, 1))
+    before, after = (_at(line, run, at + side * reach, path.closed) for side in (-1, 1))
     dx, dy = way * (after[0] - before[0]), way * (after[1] - before[1])
     size = math.hypot(dx, dy) or 1.0
     dx, dy = dx / size, dy / size
     return Seat(x - dy * above, y + dx * above, 0.0, 0.0 if baseline.upright else math.degrees(math.atan2(dy, dx)))
 
 
-def _at(track: Floats, run: Floats, at: float, closed: bool) -> Point:
-    """The point of a track so far along it; an open one goes on straight beyond its ends."""
+def _at(line: Floats, run: Floats, at: float, closed: bool) -> Point:
+    """The point of a line so far along it; an open one goes on straight beyond its ends."""
     total = float(run[-1])
     if closed:
         at %= total
     elif at < 0 or at > total:
-        end, before = (track[0], track[1]) if at < 0 else (track[-1], track[-2])
+        end, before = (line[0], line[1]) if at < 0 else (line[-1], line[-2])
         off = -at if at < 0 else at - total
         x, y = end + (end - before) / max(float(np.hypot(*(end - before))), 1e-12) * off
         return float(x), float(y)
-    return float(np.interp(at, run, track[:, 0])), float(np.interp(at, run, track[:, 1]))
+    return float(np.interp(at, run, line[:, 0])), float(np.interp(at, run, line[:, 1]))
 
 
 @lru_cache(maxsize=64)
-def _track(points: tuple[Point, ...], closed: bool, smooth: bool) -> tuple[Floats, Floats]:
-    """A path as (n, 2) close points and the length up to each."""
+def track(points: tuple[Point, ...], closed: bool, smooth: bool) -> tuple[Floats, Floats]:
+    """A path as (n, 2) close points and the length up to each. The caller must not change them."""
     nodes = np.array(points, np.float64)
     apart = np.hypot(*(nodes - np.roll(nodes, 1, 0)).T) > 1e-9
     apart[0] |= not closed
     nodes = nodes[apart] if apart.sum() > 1 else nodes[:1] + [[0.0, 0.0], [1e-3, 0.0]]
     if smooth and len(nodes) > 2:
-        track = _curve(nodes, closed)
+        line = _curve(nodes, closed)
     else:
-        track = np.vstack([nodes, nodes[:1]]) if closed else nodes
-    return track, np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(track, axis=0).T))])
+        line = np.vstack([nodes, nodes[:1]]) if closed else nodes
+    return line, np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
 
 
 def _curve(nodes: Floats, closed: bool) -> Floats:

@@ -28,7 +28,7 @@ interface BoardProps {
 
 const PAD = 12;
 
-/** Points on a board: drag, double-click to add or take away, arrow keys and Delete. */
+/** Points on a board: drag, double-click to add or take away, arrow keys, + and Delete. */
 export function Board(props: BoardProps) {
   const { path, label, points, width, height, view, step, move } = props;
   const store = useShotStore();
@@ -120,6 +120,12 @@ export function Board(props: BoardProps) {
                 e.preventDefault();
                 e.stopPropagation();
                 commit(move(shown, k, [p[0] + (by[0] as number), p[1] + (by[1] as number)]));
+              } else if (e.key === '+' && shown.length < props.most) {
+                const next = shown[k + 1] ?? (props.closed ? shown[0] : undefined);
+                if (!next) return;
+                e.preventDefault();
+                const middle: Point = [(p[0] + next[0]) / 2, (p[1] + next[1]) / 2];
+                commit([...shown.slice(0, k + 1), middle, ...shown.slice(k + 1)]);
               } else if (e.key === 'Delete' || e.key === 'Backspace') {
                 e.preventDefault();
                 remove(k);

@@ -15,7 +15,7 @@ import { fieldsOf, isMain, PARTS, partName, reachGroup, sheetsOf } from './field
 import { Letters } from './letters';
 import { LightKits, PointLight } from './lights';
 import { MaterialChoice, PartMaterials, useTextureControls } from './materials';
-import { PathBoard } from './path';
+import { drawnPath, PathBoard } from './path';
 import { Patterns } from './patterns';
 import { ReachHead, ResponseBoard } from './reaches';
 import { SectionBoard } from './section';
@@ -87,10 +87,7 @@ export function Desk() {
     : -1;
   const part = PARTS.find(([, title]) => title === group)?.[0];
   const sheet = step.kind === 'stage' && sheetsOf(step).find(([, title]) => title === group)?.[0];
-  const drawn =
-    step.kind === 'block' && group === 'Baseline' && step.baseline?.kind === 'path' && !step.baseline.emblem
-      ? step
-      : null;
+  const drawn = step.kind === 'block' && group !== 'Baseline' ? null : drawnPath(step);
   return (
     <section
       ref={place}
@@ -207,7 +204,7 @@ export function Desk() {
             {step.kind === 'stage' && !sheet && <Rings />}
             {(step.kind === 'emblem' || group === 'Place') && <Arrange step={step.id} />}
           </div>
-          {drawn && <PathBoard step={drawn} index={index} />}
+          {drawn && !part && reachAt < 0 && <PathBoard step={step} index={index} path={drawn} />}
           {step.kind === 'form' && (
             <SectionBoard step={step} index={index} side={group === 'Rear profile' ? 'rear' : 'front'} />
           )}

@@ -381,6 +381,20 @@ const TUBES: FieldSpec[] = [
   number('/tubes/last', 'There to', { unit: 'share', step: 0.01 }),
 ];
 
+/** Those of a drawn path. */
+const pathFields = (base: string, ofEmblem: boolean): FieldSpec[] => [
+  { path: `${base}/emblem`, label: 'Path from', kind: 'emblem', plain: true, none: 'points on the board' },
+  ...(ofEmblem
+    ? [
+        number(`${base}/part`, 'Part of the emblem', { step: 1, decimals: 0 }),
+        number(`${base}/height`, 'Height of the emblem', { unit: 'm', step: 0.05 }),
+      ]
+    : [{ path: `${base}/closed`, label: 'Closed', kind: 'switch', plain: true } as FieldSpec]),
+  { path: `${base}/fit`, label: 'As long as the longest line', kind: 'switch' },
+  number(`${base}/at`, 'Middle of the line at', { unit: 'share', step: 0.01 }),
+  { path: `${base}/below`, label: 'On the other side', kind: 'switch' },
+];
+
 type Block = Extract<Step, { kind: 'block' }>;
 
 function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
@@ -421,35 +435,7 @@ function blockFields(step: Block, family: Family | undefined): FieldSpec[] {
       }),
       ...(step.baseline?.kind === 'path'
         ? [
-            {
-              path: '/baseline/emblem',
-              label: 'Path from',
-              kind: 'emblem',
-              plain: true,
-              none: 'points on the board',
-            } as FieldSpec,
-            ...(step.baseline.emblem
-              ? [
-                  number('/baseline/part', 'Part of the emblem', {
-                    step: 1,
-                    decimals: 0,
-                  }),
-                  number('/baseline/height', 'Height of the emblem', {
-                    unit: 'm',
-                    step: 0.05,
-                  }),
-                ]
-              : [
-                  {
-                    path: '/baseline/closed',
-                    label: 'Closed',
-                    kind: 'switch',
-                    plain: true,
-                  } as FieldSpec,
-                ]),
-            { path: '/baseline/fit', label: 'As long as the longest line', kind: 'switch' } as FieldSpec,
-            number('/baseline/at', 'Middle of the line at', { unit: 'share', step: 0.01 }),
-            { path: '/baseline/below', label: 'On the other side', kind: 'switch' } as FieldSpec,
+            ...pathFields('/baseline', Boolean(step.baseline.emblem)),
             { path: '/baseline/spread', label: 'Spread over the whole path', kind: 'switch' } as FieldSpec,
             { path: '/baseline/upright', label: 'Upright letters', kind: 'switch' } as FieldSpec,
           ]
@@ -783,9 +769,20 @@ function deforming(step: Deformer): FieldSpec[] {
       ];
     case 'wrap':
       return [
-        choice('/onto', 'Around a', { drum: 'upright drum', roller: 'level roller' }),
-        number('/radius', 'Radius', { unit: 'm', step: 0.05 }),
+        choice('/onto', 'Onto', {
+          drum: 'an upright drum',
+          roller: 'a level roller',
+          globe: 'a globe',
+          stage: 'the globe of the stage',
+          path: 'a drawn path',
+        }),
+        ...(step.onto === 'stage' || step.onto === 'path'
+          ? []
+          : [number('/radius', 'Radius', { unit: 'm', step: 0.05 })]),
         number('/wrapped', 'Wrapped', { unit: 'share' }),
+        ...(step.onto === 'path' || isKeyed(step.onto)
+          ? pathFields('/path', Boolean(step.path?.emblem))
+          : []),
       ];
     case 'ripple':
       return [

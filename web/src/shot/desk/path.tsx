@@ -3,31 +3,60 @@ import { spanAt } from '../draft';
 import type { Step } from '../open/state';
 import { Board, type Point } from './board';
 
-type Block = Extract<Step, { kind: 'block' }>;
 const WIDTH = 270;
 const HEIGHT = 150;
 
-/** The path that a block's lines run along: the points that draw it, and the curve that the core makes of them, in their own scale. */
-export function PathBoard({ step, index }: { step: Block; index: number }) {
+/** A path that is drawn by its points: where in the step it stands, and what it is called. */
+export interface DrawnPath {
+  member: 'baseline' | 'path';
+  name: string;
+  points: Point[];
+  closed: boolean;
+}
+
+/** The path of a step that its points draw, if it has one that is in use. */
+export function drawnPath(step: Step): DrawnPath | null {
+  const [member, name] =
+    step.kind === 'block' ? ['baseline', 'Path of the text'] : ['path', 'Path of the wrap'];
+  const path =
+    step.kind === 'block' && step.baseline?.kind === 'path'
+      ? step.baseline
+      : step.kind === 'wrap' && step.onto === 'path'
+        ? step.path
+        : null;
+  if (!path || path.emblem) return null;
+  const points = (path.points ?? []) as Point[];
+  return {
+    member: member as DrawnPath['member'],
+    name: name as string,
+    points,
+    closed: path.closed ?? false,
+  };
+}
+
+/** The path that a step's lines run along: the points that draw it, and the curve that the core makes of them, in their own scale. */
+export function PathBoard({ step, index, path }: { step: Step; index: number; path: DrawnPath }) {
   const draft = useShot((s) => s.draft);
   const frame = useShot((s) => s.frame);
-  const points = (step.baseline?.points ?? []) as Point[];
-  const block = draft && spanAt(draft, frame)?.blocks.find((b) => b.step === step.id);
-  const curve = block?.path ?? [];
-  const view = around([...points, ...curve]);
+  const span = draft && spanAt(draft, frame);
+  const curve =
+    (path.member === 'baseline'
+      ? span?.blocks.find((b) => b.step === step.id)?.path
+      : span?.handles[step.id]?.path?.curve) ?? [];
+  const view = around([...path.points, ...curve]);
   return (
     <Board
-      path={`/steps/${index}/baseline/points`}
-      label="Path of the text"
-      title="Path of the text: drag points, double-click to add or take away"
-      points={points}
+      path={`/steps/${index}/${path.member}/points`}
+      label={path.name}
+      title={`${path.name}: drag points; a double click or + adds one, another takes it away`}
+      points={path.points}
       width={WIDTH}
       height={HEIGHT}
       view={view}
       step={0.05}
       least={2}
       most={64}
-      closed={step.baseline?.closed ?? false}
+      closed={path.closed}
       move={(all, k, to) => all.map((p, i) => (i === k ? to : p))}
       draw={(_, to) => (curve.length ? `M${curve.map((p) => to(p).join(' ')).join('L')}` : '')}
     />

@@ -2,6 +2,7 @@ import * as THREE from 'three';
 import { describe, expect, it } from 'vitest';
 import { TABLES } from '../../api/facts';
 import { isBent, rowsAt, type SeenSpan } from '../draft';
+import { LetterBatch } from './batch';
 import {
   type BendUniforms,
   bending,
@@ -12,6 +13,7 @@ import {
   tellRows,
   UNBENT,
 } from './bending';
+import { ballsAround } from './letters';
 
 const { row, kind, amount } = TABLES.bend;
 /** A wave that lifts everything within a metre of the middle, at most by a height. */
@@ -90,5 +92,35 @@ describe('bent letters', () => {
       expect(physical).toContain(told);
     expect(bending(THREE.ShaderLib.depth.vertexShader, bend)).toContain('transformed = bent(');
     expect(() => bending('void main() {}', bend)).toThrow("three's shader has no");
+  });
+});
+
+describe('what is outside of a picture', () => {
+  const solid = new THREE.BoxGeometry(0.2, 0.2, 0.2);
+  solid.computeBoundingBox();
+  const boxes = new Map([['a', solid.boundingBox as THREE.Box3]]);
+  const with_ = (height: number) => {
+    const one = span(lifted(height), lifted(0));
+    one.letters.forEach((letter) => {
+      letter.recipe = 'a';
+    });
+    return one;
+  };
+
+  it('is told by balls around letters as they are bent, those of one solid together', () => {
+    const ball = ballsAround(with_(40), 3, boxes).get('a') as THREE.Sphere;
+    for (const y of [0, 40]) expect(ball.containsPoint(new THREE.Vector3(0, y, 0))).toBe(true);
+  });
+
+  it('is not told by solids at rest', () => {
+    const batch = new LetterBatch(1, 24, 36, new THREE.MeshBasicMaterial());
+    const id = batch.addSolid('a', solid);
+    const at = (y: number) =>
+      batch.getBoundingSphereAt(id, new THREE.Sphere())?.containsPoint(new THREE.Vector3(0, y, 0));
+    expect([at(0), at(40)]).toEqual([true, false]);
+    batch.within(ballsAround(with_(40), 3, boxes));
+    expect(at(40)).toBe(true);
+    batch.within(null);
+    expect(at(40)).toBe(false);
   });
 });

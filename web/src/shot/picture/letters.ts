@@ -11,6 +11,7 @@ import {
   type Wear,
   wearAt,
 } from '../draft';
+import { LetterBatch } from './batch';
 import { type Bend, bendOf, bentBox, bentGeometry, shadowsOf, tellRows, UNBENT } from './bending';
 import { dress } from './dress';
 import { placeInDisc } from './gather';
@@ -30,6 +31,8 @@ const APART = Math.sqrt(1 - OF_EACH * OF_EACH);
 const NOTHING = new THREE.BufferGeometry();
 /** What is left of a letter's opacity where it is not drawn any more. */
 const UNSEEN = 0.002;
+/** Bent letters lie within boxes around a grid of theirs that are so much larger. */
+const BETWEEN = 1.1;
 const BOTH_SIDES = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
 const TINT = new THREE.Color();
 const FACTORS = new THREE.Vector4();
@@ -45,9 +48,32 @@ function boxOf(facets: Facets): THREE.Box3 {
   return box;
 }
 
+/** Balls around all letters of each recipe as they are bent at a frame, in their own space. */
+export function ballsAround(
+  span: SeenSpan,
+  frame: number,
+  boxes: ReadonlyMap<string, THREE.Box3>,
+): Map<string, THREE.Sphere> {
+  const all = new Map<string, THREE.Box3>();
+  span.letters.forEach(({ recipe }, letter) => {
+    const box = boxes.get(recipe);
+    if (!box || box.isEmpty()) return;
+    const rows = rowsAt(span, frame, letter);
+    const own = isBent(rows) ? bentBox(box, rows) : box;
+    all.set(recipe, (all.get(recipe) ?? new THREE.Box3()).union(own));
+  });
+  const balls = new Map<string, THREE.Sphere>();
+  for (const [recipe, box] of all) {
+    const ball = box.getBoundingSphere(new THREE.Sphere());
+    ball.radius *= BETWEEN;
+    balls.set(recipe, ball);
+  }
+  return balls;
+}
+
 /** Where a letter is drawn: which of a batch, and its number in the span. */
 interface Place {
-  batch: THREE.BatchedMesh;
+  batch: LetterBatch;
   instance: number;
   letter: number;
 }
@@ -64,7 +90,7 @@ export class Letters {
   private readonly keys = new WeakMap<SeenSpan, string>();
   private readonly pose = new THREE.Matrix4();
   private places: Place[] = [];
-  private readonly within = new Map<THREE.BatchedMesh, number[]>(); // the letters of a batch, in its order
+  private readonly within = new Map<LetterBatch, number[]>(); // the letters of a batch, in its order
   private look: Look | null = null;
   private wearsKey = '';
   private shownKey = '';
@@ -120,7 +146,9 @@ export class Letters {
       batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
     }
     if (span.bends) {
+      const balls = ballsAround(span, frame, this.boxes);
       for (const batch of this.batches()) {
+        batch.within(balls);
         const uniforms = bendsOf(batch.material as THREE.Material);
         if (uniforms) tellRows(uniforms, span, frame, this.within.get(batch) ?? []);
       }
@@ -159,8 +187,8 @@ export class Letters {
     }
   }
 
-  private batches(): THREE.BatchedMesh[] {
-    return this.title.children as THREE.BatchedMesh[];
+  private batches(): LetterBatch[] {
+    return this.title.children as LetterBatch[];
   }
 
   /** What decides which solids are shown; worked out once for each span, since every frame asks. */
@@ -210,7 +238,7 @@ export class Letters {
       vertices += geometry.attributes.position?.count ?? 0;
       indices += geometry.index?.count ?? 0;
     }
-    const batch = new THREE.BatchedMesh(own.length, Math.max(3, vertices), Math.max(3, indices), material);
+    const batch = new LetterBatch(own.length, Math.max(3, vertices), Math.max(3, indices), material);
     batch.sortObjects = false;
     batch.frustumCulled = false;
     batch.castShadow = batch.receiveShadow = true;
@@ -219,7 +247,7 @@ export class Letters {
       [batch.customDepthMaterial, batch.customDistanceMaterial] = shadowsOf(this.bend, uniforms);
     const ids = new Map<string, number>();
     for (const [recipe, geometry] of geometries) {
-      if (geometry.index) ids.set(recipe, batch.addGeometry(geometry));
+      if (geometry.index) ids.set(recipe, batch.addSolid(recipe, geometry));
     }
     for (const { letter, k } of own) {
       const id = ids.get(letter.recipe);

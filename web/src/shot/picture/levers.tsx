@@ -1,7 +1,8 @@
 import * as THREE from 'three';
 import { BOUNDS } from '../../api/facts';
-import { useShot, useShotStore } from '../context';
+import { drawnPath } from '../desk/path';
 import { now, type Operation, setting } from '../values';
+import { useChosen } from './chosen';
 import { Handle } from './handle';
 import type { Overlay } from './overlay';
 
@@ -11,15 +12,10 @@ const round = (v: number, digits = 3) => Number(v.toFixed(digits));
 
 /** What of the chosen deformer can be taken hold of in the picture: its centre, and values along the way they act. */
 export function Levers({ picking }: Overlay) {
-  const store = useShotStore();
-  const document = useShot((s) => s.document);
-  const draft = useShot((s) => s.draft);
-  const frame = useShot((s) => s.frame);
-  const playing = useShot((s) => s.playing);
-  const step = useShot((s) => s.document?.steps?.find((one) => one.id === s.step));
-  const handles = step ? picking.handlesOf(step.id) : null;
-  if (!document || !draft || playing || !step || !handles) return null;
-  const base = `/steps/${document.steps?.indexOf(step) ?? -1}`;
+  const chosen = useChosen();
+  const handles = chosen && picking.handlesOf(chosen.step.id);
+  if (!chosen || !handles) return null;
+  const { store, document, draft, frame, step, base } = chosen;
   const stands = picking.standing(handles.letter);
   const world = (p: number[]) => new THREE.Vector3(...p).applyMatrix4(stands).toArray();
   const bounds: Record<string, { least?: number; most?: number; above?: boolean }> = BOUNDS[step.kind];
@@ -65,11 +61,36 @@ export function Levers({ picking }: Overlay) {
   const back = new THREE.Matrix3().setFromMatrix4(stands).invert();
   const local = (by: number[]) => new THREE.Vector3(...by).applyMatrix3(back);
 
+  const { path } = handles;
+  const inPlane = ([x = 0, y = 0]: number[]) =>
+    world(handles.centre.map((c, k) => c + x * (path?.right[k] ?? 0) + y * (path?.up[k] ?? 0)));
+  const drawn = path ? drawnPath(step)?.points : undefined;
+  const putPoint = (k: number, [x = 0, y = 0]: number[], [dx = 0, dy = 0]: number[]): Operation[] => [
+    { op: 'replace', path: `${base}/path/points/${k}`, value: [round(x + dx), round(y + dy)] },
+  ];
+  // A way in the world in metres of the path's drawing.
+  const onDrawing = (by: number[]) => {
+    const own = local(by);
+    return [path?.right ?? [], path?.up ?? []].map((way) => {
+      const along = new THREE.Vector3(...way);
+      return own.dot(along) / along.lengthSq();
+    });
+  };
+
   const spot = (p: number[] | null) => p && picking.spot(p);
+  const curve = (path?.curve ?? []).map((point) => spot(inPlane(point))).filter((p) => p !== null);
   const middle = spot(centre);
   return (
     <>
       <svg className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden="true">
+        {curve.length > 1 && (
+          <path
+            d={`M${curve.map((p) => p.join(' ')).join('L')}`}
+            fill="none"
+            stroke={COLOUR}
+            strokeWidth="1.5"
+          />
+        )}
         {levers.map((lever) => {
           const [a, b] = [spot(lever.from), spot(lever.at)];
           return a && b ? (
@@ -106,6 +127,22 @@ export function Levers({ picking }: Overlay) {
           nudge={(dx, dy) => centred(local([dx * NUDGE, dy * NUDGE, 0]))}
         />
       )}
+      {drawn?.map((point, k) => {
+        const place = inPlane(point);
+        const at = spot(place);
+        return at ? (
+          <Handle
+            key={k}
+            label={`Point ${k + 1} of the path`}
+            round
+            colour={COLOUR}
+            left={at[0]}
+            top={at[1]}
+            move={(across, down) => putPoint(k, point, onDrawing(picking.acrossTo(place, across, down)))}
+            nudge={(dx, dy) => putPoint(k, point, [dx * NUDGE, dy * NUDGE])}
+          />
+        ) : null;
+      })}
       {levers.map((lever) => {
         const at = spot(lever.at);
         return at ? (

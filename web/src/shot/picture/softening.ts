@@ -1,4 +1,5 @@
 import * as THREE from 'three';
+import type { LetterBatch } from './batch';
 import { lightTarget, ScreenPass } from './screen';
 
 /** How a letter is seen, in pixels: how far it is soft, and within which of a picture that can be found. */
@@ -8,7 +9,7 @@ interface Seen {
 }
 
 export interface SoftLetter extends Seen {
-  batch: THREE.BatchedMesh;
+  batch: LetterBatch;
   instance: number;
 }
 

@@ -1,6 +1,6 @@
 import * as THREE from 'three';
-import { useShot, useShotStore } from '../context';
 import { now, type Operation, setting } from '../values';
+import { useChosen } from './chosen';
 import { Handle } from './handle';
 import type { Overlay } from './overlay';
 
@@ -9,15 +9,11 @@ const NUDGE = 0.01;
 
 /** Where the tubes of each letter start: taken hold of in the picture, and drawn along its contour. */
 export function Starts({ picking }: Overlay) {
-  const store = useShotStore();
-  const document = useShot((s) => s.document);
-  const draft = useShot((s) => s.draft);
-  const frame = useShot((s) => s.frame);
-  const playing = useShot((s) => s.playing);
-  const step = useShot((s) => s.document?.steps?.find((one) => one.id === s.step));
-  const contours = step ? draft?.contours[step.id] : undefined;
-  if (!document || !draft || playing || step?.kind !== 'grow' || !contours) return null;
-  const base = `/steps/${document.steps?.indexOf(step) ?? -1}/starts`;
+  const chosen = useChosen();
+  const contours = chosen?.draft.contours[chosen.step.id];
+  if (chosen?.step.kind !== 'grow' || !contours) return null;
+  const { store, document, draft, frame } = chosen;
+  const base = `${chosen.base}/starts`;
 
   return contours.letters.map((line, k) => {
     if (line.length < 2) return null;

@@ -122,6 +122,8 @@ function lineAbout(step: Step, draft: Draft | null): string {
     case 'wave':
       return `${plain(step.crests)}, ${plain(step.height, ' m')} high, ${plain(step.width, ' m')} apart`;
     case 'wrap':
+      if (step.onto === 'path') return `along a drawn path, ${plain(step.wrapped)} wrapped`;
+      if (step.onto === 'stage') return `around the globe of the stage, ${plain(step.wrapped)} wrapped`;
       return `around a ${plain(step.onto)}, radius ${plain(step.radius, ' m')}`;
     case 'ripple':
       return `${plain(step.height, ' m')} high, ${plain(step.speed)} times a second`;
