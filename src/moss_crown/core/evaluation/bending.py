@@ -26,7 +26,9 @@ Floats = NDArray[np.float64]
 STATES = 33
 """At so many frames of a shot it is looked at how letters are bent, for meshes that serve them all."""
 CHORD_PIXELS = 0.2
-"""No edge of a mesh lies farther than this from the curve that it stands for, and no vertex from its way."""
+"""No edge of a mesh lies farther than this from the curve that it stands for."""
+WAY_PIXELS = 0.3
+"""No vertex lies farther than this from its way while a shutter is open, over all of which it is smeared."""
 COARSEST = 0.1
 """Metres, for letters that are far away or not seen."""
 TIMES = (2, 3, 5, 9, 17)

@@ -8,7 +8,7 @@ import numpy as np
 
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.around import light_names, lights_at, surround_at
-from moss_crown.core.evaluation.bending import CHORD_PIXELS, COARSEST, bending, bent_solid, soft_solid
+from moss_crown.core.evaluation.bending import CHORD_PIXELS, COARSEST, WAY_PIXELS, bending, bent_solid, soft_solid
 from moss_crown.core.evaluation.seen import camera, shutter, shutter_frames
 from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
 from moss_crown.core.evaluation.solids import as_many, fineness, letter_solid, pixel, solid_address
@@ -92,10 +92,11 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                 pose = np.ascontiguousarray(poses[:, count])
                 place, bent = place_of[where], None
                 if bends and bends.soft[count]:
-                    fine = min(CHORD_PIXELS * pixel(letter, poses[middle, count], eye, height), COARSEST)
+                    seen = pixel(letter, poses[middle, count], eye, height)
+                    fine = min(CHORD_PIXELS * seen, COARSEST)
                     own = soft_solid(solids[place], where, bends.states[:, count], fine, of.cache)
                     after = None if bends.later is None else bends.later[0, count]
-                    bent = bent_solid(own, bends.rows[:, count], after, fine)
+                    bent = bent_solid(own, bends.rows[:, count], after, min(WAY_PIXELS * seen, COARSEST))
                     place = len(solids)
                     solids.append(own.solid)
                     triangles = as_many(triangles + len(own.solid.triangles))

@@ -112,7 +112,7 @@ class _Stage:
         self.first_normal: list[int] = []
         self.times: list[tuple[int, int]] = []
         self.all_normals = 0
-        self.triangles: list[NDArray[np.float64]] = []
+        self.lying: list[tuple[NDArray[np.floating], NDArray[np.integer]]] = []
         self.first: list[int] = []
         self.poses: list[NDArray[np.float64]] = []
         self.later: list[NDArray[np.float64]] = []
@@ -131,7 +131,6 @@ class _Stage:
         bent: Bent | None = None,
     ) -> _Mesh:
         """A mesh of the ray tree, and where it stands in the tables."""
-        at = np.asarray(vertices, np.float64)[triangles]
         moments = bent.normals if bent else np.asarray(normals, np.float32)[None]
         made = _Mesh(
             self.rays.add_mesh(bent.places if bent else vertices, triangles),
@@ -142,19 +141,24 @@ class _Stage:
         self.normals.append(moments.reshape(-1, 3, 3))
         self.all_normals += moments.shape[0] * moments.shape[1]
         self.facets.append(facet)
-        now = bent.places[0].astype(np.float64)[triangles] if bent else at
         if self.corners_wanted:
-            self.corners.append(now.reshape(-1, 9).astype(np.float32))
-        if self.corners_wanted and self.soft:
-            after = now if bent is None or bent.later is None else bent.later[triangles]
-            self.later_corners.append(after.reshape(-1, 9).astype(np.float32))
-            self.rest_corners.append(at.reshape(-1, 9).astype(np.float32))
+            at = np.asarray(vertices, np.float32)[triangles].reshape(-1, 9)
+            now = bent.places[0][triangles].reshape(-1, 9) if bent else at
+            self.corners.append(now)
+            if self.soft:
+                after = now if bent is None or bent.later is None else bent.later[triangles].reshape(-1, 9)
+                self.later_corners.append(after)
+                self.rest_corners.append(at)
         if self.soft:
             self.rest_normals.append(np.asarray(normals, np.float32))
-        # Where glowing letters are looked for as lamps: half way through.
-        self.triangles.append(bent.places[len(bent.places) // 2].astype(np.float64)[triangles] if bent else at)
+        self.lying.append((bent.places[len(bent.places) // 2] if bent else vertices, triangles))
         self.total += len(triangles)
         return made
+
+    def triangles(self, mesh: int) -> NDArray[np.float64]:
+        """(n, 3, 3) where glowing letters are looked for as lamps: half way through a shutter."""
+        places, triangles = self.lying[mesh]
+        return np.asarray(np.asarray(places, np.float64)[triangles])
 
     def flat(self, triangles: NDArray[np.float64]) -> _Mesh:
         """The same for triangles (n, 3, 3) with flat normals, of one facet."""
@@ -338,7 +342,7 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
     arriving: list[float] = []
     placed = iter(shapes)
     starts = [*stage.first, stage.total]
-    meshes = {start: k for k, start in enumerate(np.cumsum([0, *(len(t) for t in stage.triangles)])[:-1])}
+    meshes = {start: k for k, start in enumerate(np.cumsum([0, *(len(t) for _, t in stage.lying)])[:-1])}
     total = 0
     for light in scene.lights:
         row = _light_row(light)
@@ -365,7 +369,7 @@ def _lights(scene: Scene, stage: _Stage, rows: F32, shapes: list[int]) -> tuple[
         if stage.light_of[instance] >= 0 or not glow[surface].any():
             continue
         mesh = meshes[starts[instance]]
-        triangles = stage.triangles[mesh]
+        triangles = stage.triangles(mesh)
         emitted = glow[surface[stage.facets[mesh]]]
         at = stage.poses[instance][0].reshape(3, 4)
         weight = triangle_areas(triangles @ at[:, :3].T) * (emitted @ BRIGHTNESS)
