@@ -50,7 +50,7 @@ def over_the_light(emblem: str) -> Shot:
             edge=Material(colour=(0.62, 0.36, 0.16), metal=1.0, roughness=0.24),
         ),
         stage=StageStep(id="stage", wall_distance=1.6, wall_material=NIGHT, floor_material=NIGHT),
-        camera=CameraStep(id="camera", lens=50.0, fit=0.62, orbit=(-6.0, 2.0)),
+        camera=CameraStep(id="camera", lens=50.0, fit=0.72, orbit=(-6.0, 2.0)),
     )
     bend = BendStep(
         id="arch",
@@ -77,7 +77,7 @@ def unrolled_line() -> Shot:
             id="block",
             text="a voyage in six crossings",
             family="fraunces",
-            axes={"wght": 600},
+            axes={"wght": 650, "opsz": 14},
             size=0.42,
             tracking=60.0,
             move=(0.0, 0.0, 0.3),
@@ -85,11 +85,11 @@ def unrolled_line() -> Shot:
         form=FormStep(id="form", depth=0.05, front=EdgeProfile(profile="roundover", width=0.008, height=0.008)),
         material=MaterialStep(
             id="material",
-            name="Polished steel",
-            face=Material(colour=(0.8, 0.83, 0.86), metal=1.0, roughness=0.22),
-            edge=Material(colour=(0.5, 0.56, 0.62), metal=1.0, roughness=0.2),
+            name="Chart brass",
+            face=Material(colour=(0.94, 0.74, 0.42), metal=1.0, roughness=0.3),
+            edge=Material(colour=(0.66, 0.36, 0.14), metal=1.0, roughness=0.22),
         ),
-        camera=CameraStep(id="camera", lens=45.0, fit=0.6, orbit=(6.0, 4.0)),
+        camera=CameraStep(id="camera", lens=45.0, fit=0.7, orbit=(6.0, 4.0)),
     )
     curl = CurlStep(
         id="unroll",
@@ -135,27 +135,46 @@ def slack_water() -> Shot:
 
 
 def around_the_buoy() -> Shot:
-    """A line lies around a globe and straightens, and is read at frame 70."""
+    """A line lies around the globe of the stage and straightens in front of it, and is read at frame 70."""
+    radius, high = 1.75, 1.0
     shot = changed(
         new_shot("Around the buoy, globe", "HOLLIN FERRY", last=90),
-        block=BlockStep(id="block", text="HOLLIN FERRY", family="archivo-black", size=0.9, move=(0.0, 0.6, 0.0)),
-        form=FormStep(id="form", depth=0.2, front=EdgeProfile(profile="chamfer", width=0.03, height=0.03, segments=1)),
+        block=BlockStep(
+            id="block",
+            text="HOLLIN FERRY",
+            family="archivo-black",
+            size=0.62,
+            move=(0.0, high - 0.31, radius + 0.14),
+        ),
+        form=FormStep(id="form", depth=0.2, front=EdgeProfile(profile="chamfer", width=0.02, height=0.02, segments=1)),
         material=MaterialStep(
             id="material",
-            name="Buoy red",
-            face=Material(colour=(0.55, 0.05, 0.03), roughness=0.3, coat=0.5),
-            edge=Material(colour=(0.75, 0.72, 0.66), roughness=0.35),
+            name="Signal white",
+            face=Material(colour=(0.86, 0.83, 0.76), roughness=0.4),
+            edge=Material(colour=(0.5, 0.05, 0.03), roughness=0.3, coat=0.5),
         ),
-        camera=CameraStep(id="camera", lens=42.0, fit=0.68, orbit=(0.0, 6.0)),
+        stage=StageStep(
+            id="stage",
+            shape="globe",
+            radius=radius,
+            globe_place=(0.0, high + radius, 0.0),
+            floor_material=Material(colour=(0.3, 0.016, 0.009), roughness=0.34, coat=0.7),
+        ),
+        environment=EnvironmentStep(
+            id="environment",
+            preset="wide_scrim",
+            behind="gradient",
+            colour=(0.004, 0.011, 0.016),
+            colour_above=(0.028, 0.06, 0.075),
+        ),
+        camera=CameraStep(id="camera", lens=42.0, fit=0.78, orbit=(-8.0, 6.0)),
     )
     wrap = WrapStep(
         id="wrap",
-        name="Globe",
-        onto="globe",
+        name="Buoy",
+        onto="stage",
         centre=Pivot(about="block"),
-        radius=1.7,
         wrapped=_from(1.0, 0.0, 14, 70),
-        turn=Keyed(keys=[Key(frame=0, value=(0.0, 0.0, -18.0), ease=EVEN), Key(frame=70, value=(0.0, 0.0, 0.0))]),
     )
     return _among(shot, wrap)
 
