@@ -32,7 +32,7 @@ FRAMES = {
     "The Last Ferry, sign": ("frame-timber", 70),
     "Still Water, glass": ("frame-glass", 84),
     "Lantern Row, neon": ("frame-neon", 70),
-    "Paper Tides, stacked shadows": ("frame-paper-tides", 72),
+    "Around the buoy, globe": ("frame-buoy", 36),
 }
 
 
