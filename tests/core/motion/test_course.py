@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from letters import still_shot
-from moss_crown.core.deform.chain import bent
-from moss_crown.core.deform.rows import KIND, KINDS, TRACKS
+from moss_crown.core.deform.chain import bent, row, turned
+from moss_crown.core.deform.rows import AMOUNT, ARCS, KIND, KINDS, PLACES, ROW, TRACK, TRACKS
 from moss_crown.core.document.door import patched, write_shot
 from moss_crown.core.draft.notes import notes
 from moss_crown.core.evaluation.evaluation import Evaluation
@@ -91,7 +91,7 @@ def test_a_row_has_the_same_bits_alone_and_among_others():
     rows = [rng.uniform(low, high, 700) for low, high in ((0, 1), (0.5, 2), (-4, 0), (0.1, 0.4))]
     among = laid_along(course(Path(WAVY)), *rows)
     for k in (0, 17, 300, 699):
-        assert np.array_equal(laid_along(course(Path(WAVY)), *(row[k : k + 1] for row in rows))[0], among[k])
+        assert np.array_equal(laid_along(course(Path(WAVY)), *(one[k : k + 1] for one in rows))[0], among[k])
 
 
 @given(
@@ -151,11 +151,11 @@ def test_a_frame_alone_has_the_bits_of_a_row_on_a_path_that_moves(space):
     shot = still_shot(step)
     of = Evaluation(shot)
     structure = of.structure(0)
-    (row,) = of.moved(structure, np.arange(73.0))
+    (every,) = of.moved(structure, np.arange(73.0))
     for k in (0, 31, 72):
         (alone,) = Evaluation(shot).moved(structure, np.array([float(k)]))
-        assert np.array_equal(alone.bends[0], row.bends[k])
-    assert (row.bends[10, :, TRACKS, KIND] == KINDS["path"]).all()
+        assert np.array_equal(alone.bends[0], every.bends[k])
+    assert (every.bends[10, :, TRACKS, KIND] == KINDS["path"]).all()
 
 
 def test_what_it_is_wrapped_onto_can_change():
@@ -196,3 +196,59 @@ def test_without_a_globe_nothing_is_wrapped_and_the_shot_says_so():
     assert np.array_equal(placed(still_shot(step)), placed(still_shot()))
     assert "motion.no_globe" in {note.code for note in notes(Evaluation(still_shot(step)))}
     assert "motion.no_globe" not in {note.code for note in notes(Evaluation(with_globe(step)))}
+
+
+def on_a_ring(radius, share=1.0):
+    """The rows by which a letter from -0.5 to 0.5 lies on a ring, by its arcs."""
+    ring = [(radius * np.sin(a), radius * np.cos(a)) for a in np.linspace(0, 2 * np.pi, 48, endpoint=False)]
+    path = course(Path(tuple(ring), closed=True, at=0.0))
+    places = laid_along(path, np.array([share]), np.ones(1), np.array([-0.5]), np.array([1 / ARCS]))[0]
+    rows = np.zeros((TRACKS + 1, ROW))
+    rows[:TRACKS, : 3 * PLACES] = places.reshape(TRACKS, -1)
+    rows[:TRACKS, KIND] = TRACK
+    rows[TRACKS] = row("path", np.eye(3, 4), (share, -0.5, 1 / ARCS))
+    return rows
+
+
+POINTS = np.random.default_rng(1).uniform([-0.5, 0, -0.1], [0.5, 1, 0.1], (600, 3))
+
+
+@given(st.floats(1.2, 20))
+def test_a_letter_on_a_ring_is_bent_as_around_a_drum(radius):
+    """A place s along and t above the line stands a radius and t from the ring's middle, s / radius around it."""
+    found = bent(on_a_ring(radius), POINTS)
+    around, far = POINTS[:, 0] / radius, radius + POINTS[:, 1]
+    assert found[:, 0] == pytest.approx(far * np.sin(around), abs=4e-3 * radius)
+    assert found[:, 1] == pytest.approx(far * np.cos(around), abs=4e-3 * radius)
+    assert np.array_equal(found[:, 2], POINTS[:, 2])
+
+
+def test_a_point_on_a_path_goes_the_same_way_alone_and_among_many():
+    rows = on_a_ring(2.0, 0.7)
+    among = bent(rows, POINTS)
+    for k in (0, 255, 256, 599):
+        assert np.array_equal(bent(rows, POINTS[k : k + 1])[0], among[k])
+    off = rows.copy()
+    off[TRACKS, AMOUNT] = 0
+    assert np.array_equal(bent(off, POINTS), POINTS)
+
+
+def test_normals_on_a_path_are_those_of_the_bent_surface():
+    rows = on_a_ring(1.5)
+    normals = np.random.default_rng(3).normal(size=(len(POINTS), 3))
+    normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+    found = turned(rows, POINTS, bent(rows, POINTS), np.arange(len(POINTS)), normals)
+    ways = np.eye(3) * 1e-6
+    stretch = np.stack([(bent(rows, POINTS + way) - bent(rows, POINTS - way)) / 2e-6 for way in ways], -1)
+    expected = np.einsum("nji,nj->ni", np.linalg.inv(stretch), normals)
+    expected /= np.linalg.norm(expected, axis=1, keepdims=True)
+    cosine = np.einsum("ij,ij->i", found, expected)
+    assert np.quantile(cosine, 0.02) > np.cos(np.radians(0.05))  # but for those where two arcs meet
+
+
+def test_beyond_its_stretch_a_letter_goes_on_straight():
+    rows = on_a_ring(2.0)
+    out = np.column_stack([np.linspace(0.5, 3, 50), np.zeros((50, 2))])
+    way = np.diff(bent(rows, out), axis=0)
+    assert way == pytest.approx(np.tile(way[0], (49, 1)), abs=1e-12)
+    assert np.linalg.norm(way, axis=1) == pytest.approx(2.5 / 49)
