@@ -132,7 +132,7 @@ def test_a_line_around_a_globe_is_straight_at_a_frame(quiet, server):
     shot = new_shot(quiet, server, "HOLLIN FERRY")
     before = document(server, shot)["steps"]
     add(quiet, "Wrap")
-    quiet.get_by_role("combobox", name="Around a", exact=True).select_option("globe")
+    quiet.get_by_role("combobox", name="Onto", exact=True).select_option("globe")
     saved(quiet)
     key(quiet, "Wrapped", {0: 1, 70: 0})
     for frame, wrapped in ((0, True), (69, True), (70, False), (72, False)):
