@@ -37,8 +37,8 @@ class Study:
     """A frame's picture by what each light brings to it: read as it is, and as it would be under lights that are
     stronger or weaker, since what a surface sends back of a light is in proportion to it.
 
-    `lights` (h, w, 3) are in the order of the scene's sources, the glow of letters after them, if there is one, and the
-    environment at last.
+    `lights` (h, w), their luminance, are in the order of the scene's sources, the glow of letters after them, if there
+    is one, and the environment at last.
     """
 
     metered: Metered
@@ -48,8 +48,8 @@ class Study:
 
     def under(self, factors: Mapping[int, float]) -> list[Reading]:
         """How letters would stand if lights, by their numbers, were so many times as strong."""
-        whole = np.maximum(sum(self.lights) @ BRIGHTNESS, _DARKEST)  # noisy as each of them: their share of it is not
-        more = sum((factor - 1) * (self.lights[k] @ BRIGHTNESS) for k, factor in factors.items())
+        whole = np.maximum(sum(self.lights), _DARKEST)  # noisy as each of them: their share of it is not
+        more = sum((factor - 1) * self.lights[k] for k, factor in factors.items())
         share = np.asarray(1 + more / whole, np.float32)[..., None]
         return self._read(replace(self.picture, light=self.picture.light * share))
 
@@ -89,4 +89,4 @@ def studied(of: Evaluation, frame: int, width: int, samples: int, threads: int =
     found = read(picture)
     told = [(numbers[one.name], texts[numbers[one.name]], lit_by(one.name)) for one in found]
     metered = Metered(found, told, own, picture.pixels())
-    return Study(metered, picture, [layers.pictures[name] for name in of_light], read)
+    return Study(metered, picture, list(lights.values()), read)
