@@ -78,15 +78,19 @@ def table(kind, seed=1):
     return row(kind, into, SOME[kind]), points, normals / np.linalg.norm(normals, axis=1, keepdims=True)
 
 
+def drawn(blank, kinds, rows, points, normals):
+    """(n, 3) twice: where the draft's shader puts points of a letter by its rows (k, ROW), and their normals."""
+    asked = [points.ravel().tolist(), normals.ravel().tolist(), rows.ravel().tolist()]
+    found = blank.evaluate(DRAWN, [vertex_source(kinds, len(rows)), *asked])
+    assert not isinstance(found, str), found
+    return np.array(found).reshape(POINTS, 2, 3).transpose(1, 0, 2)
+
+
 @pytest.mark.parametrize("kind", SOME)
 def test_letters_are_bent_in_the_draft_as_they_are_rendered(blank, kind):
     """Within a ten-thousandth of a cap height; where a stretch ends normals may fall on either side."""
     rows, points, normals = table(kind)
-    found = blank.evaluate(
-        DRAWN, [vertex_source((kind,), 1), points.ravel().tolist(), normals.ravel().tolist(), rows.tolist()]
-    )
-    assert not isinstance(found, str), found
-    places, turns = np.array(found).reshape(POINTS, 2, 3).transpose(1, 0, 2)
+    places, turns = drawn(blank, (kind,), rows[None], points, normals)
     moved = bent(rows[None], points)
     assert np.abs(places - moved).max() < 1e-4
     cosine = np.einsum("ij,ij->i", turns, turned(rows[None], points, moved, np.arange(POINTS), normals))
@@ -111,10 +115,7 @@ def test_points_feel_zones_in_the_draft_as_they_do_when_rendered(blank):
     rows = felt()
     _, points, normals = table("wave")
     points *= [0.25, 1, 1]
-    source = vertex_source(("bend", "wave", FELT), len(rows))
-    found = blank.evaluate(DRAWN, [source, points.ravel().tolist(), normals.ravel().tolist(), rows.ravel().tolist()])
-    assert not isinstance(found, str), found
-    places, _ = np.array(found).reshape(POINTS, 2, 3).transpose(1, 0, 2)
+    places, _ = drawn(blank, ("bend", "wave", FELT), rows, points, normals)
     moved = bent(rows, points)
     assert np.abs(places - moved).max() < 1e-4
     far = np.abs(moved - points).max(1)
@@ -134,10 +135,7 @@ def test_letters_lie_on_paths_in_the_draft_as_they_do_when_rendered(blank):
     rows = on_path()
     _, points, normals = table("wave")
     points *= [0.3, 1, 1]
-    source = vertex_source(("wave", "path"), len(rows))
-    found = blank.evaluate(DRAWN, [source, points.ravel().tolist(), normals.ravel().tolist(), rows.ravel().tolist()])
-    assert not isinstance(found, str), found
-    places, turns = np.array(found).reshape(POINTS, 2, 3).transpose(1, 0, 2)
+    places, turns = drawn(blank, ("wave", "path"), rows, points, normals)
     moved = bent(rows, points)
     assert np.abs(places - moved).max() < 1e-4 and np.abs(moved - points).max() > 0.1
     cosine = np.einsum("ij,ij->i", turns, turned(rows, points, moved, np.arange(POINTS), normals))
