@@ -11,11 +11,13 @@ from numpy.typing import NDArray
 
 from moss_crown.core import limits
 from moss_crown.core.deform.chain import at_rest as is_at_rest
+from moss_crown.core.deform.density import with_edges
+from moss_crown.core.deform.rows import ROW
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.bending import as_bent
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.evaluation.setting import Structure, form_of_letter
-from moss_crown.core.evaluation.solids import as_many, solid_of
+from moss_crown.core.evaluation.setting import Structure, cut_of, form_of_letter, pieces_a_letter
+from moss_crown.core.evaluation.solids import as_many, letter_pieces, solid_of
 from moss_crown.core.finish.finish import Picture, Treatment, finish, reach_of
 from moss_crown.core.finish.window import Window, window_of
 from moss_crown.core.form.developed import texture_places
@@ -188,8 +190,16 @@ def title_model(
         hidden = moved.wear.hidden()[0]
         for number, (letter, dress) in enumerate(zip(block.letters, wears, strict=True)):
             solid = at_rest = solid_of(letter, block.form, of.cache, edge)
-            if moved.bends is not None and not is_at_rest(moved.bends[0, number]):
-                solid, at_rest = as_bent(solid, moved.bends[0, number], block.setting.size)
+            rows = np.zeros((0, ROW)) if moved.bends is None else moved.bends[0, number]
+            ways, cut = None, cut_of(block, letter, pieces_a_letter(structure))
+            if cut is not None and moved.apart is not None and not moved.apart.whole[0, number]:
+                ways = moved.apart.ways[0, moved.apart.pieces.of == number]
+                own = form_of_letter(letter, block.form)
+                recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, own)
+                solid = letter_pieces(*recipe, cut, of.cache).solid
+                solid = solid if edge is None else with_edges(solid, edge, most)
+            if ways is not None or not is_at_rest(rows):
+                solid, at_rest = as_bent(solid, rows, block.setting.size, ways)
             triangles = as_many(triangles + len(solid.triangles))
             if not len(solid.triangles) or hidden[number]:
                 continue

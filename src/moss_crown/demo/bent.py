@@ -5,11 +5,11 @@ from __future__ import annotations
 
 from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
-from moss_crown.core.document.deform import BendStep, BlastStep, CurlStep, WaveStep, WrapStep
+from moss_crown.core.document.deform import BendStep, BlastStep, CurlStep, LetterPivot, WaveStep, WrapStep
 from moss_crown.core.document.form import EdgeProfile, FormStep, Tubes
 from moss_crown.core.document.letters import BlockStep, EmblemStep, Some
 from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
-from moss_crown.core.document.motion import Cadence, DriveStep, Everywhere, FollowStep, GrowStep, Offset, Pivot
+from moss_crown.core.document.motion import Cadence, DriveStep, Everywhere, FollowStep, GrowStep, Offset
 from moss_crown.core.document.shot import Shot, Step
 from moss_crown.core.document.values import Ease, Formula, Key, Keyed
 from moss_crown.core.look.materials import MATERIALS
@@ -57,7 +57,7 @@ def over_the_light(emblem: str) -> Shot:
         name="Arch",
         scope="block",
         angle=150.0,
-        centre=Pivot(about="block", place="baseline"),
+        centre=LetterPivot(about="block", place="baseline"),
         reaches=[Cadence(way="leave", start=8.0, delay=0.0, duration=18.0, ease=EVEN)],
     )
     mark = EmblemStep(id="emblem", name="Lighthouse", emblem=emblem, size=2.3, own_colours=True)
@@ -122,7 +122,7 @@ def slack_water() -> Shot:
     wave = WaveStep(
         id="wave",
         name="Crests",
-        centre=Pivot(about="block", place="right"),
+        centre=LetterPivot(about="block", place="right"),
         travels="left",
         lifts="up",
         width=4.2,
@@ -173,7 +173,7 @@ def around_the_buoy() -> Shot:
         id="wrap",
         name="Buoy",
         onto="stage",
-        centre=Pivot(about="block"),
+        centre=LetterPivot(about="block"),
         wrapped=_from(1.0, 0.0, 14, 70),
     )
     return _among(shot, wrap)

@@ -22,7 +22,7 @@ def slab(surface, sky=WHITE, place=(0, 0, 5), half=0.02, lights=(), sheets=(), s
     camera = Camera(look_at(np.array(place, float), np.zeros(3))[None], (half, half), (0.0, 0.0))
     surround = sky if isinstance(sky, Surround) else Surround(sky, 1.0, 0.0)
     surfaces = surface if isinstance(surface, tuple) else (surface,)
-    return Scene((body,), (Placed(0, pose, (0,) * 5),), tuple(sheets), surfaces, tuple(lights), surround, camera)
+    return Scene((body,), (Placed(0, pose, (0,) * 6),), tuple(sheets), surfaces, tuple(lights), surround, camera)
 
 
 @pytest.mark.parametrize("roughness", [0.0, 0.3, 0.7])

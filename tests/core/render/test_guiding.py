@@ -172,7 +172,7 @@ def test_a_guided_picture_is_as_bright_and_has_less_noise(monkeypatch):
         {"letters": ()},
         {"grounds": ()},
         {"grounds": (replace(FLOOR, catches=True),)},
-        {"letters": (Placed(0, scaled(0.0), (0,) * 5),)},
+        {"letters": (Placed(0, scaled(0.0), (0,) * 6),)},
     ],
 )
 def test_where_nothing_is_thrown_nothing_guides(without):

@@ -130,7 +130,7 @@ def block_above(height=1.5):
 
 def test_shadow_can_be_turned_off_and_letters_spared():
     body, lying = block_above()
-    lid = Placed(0, lying, (0,) * 5)
+    lid = Placed(0, lying, (0,) * 6)
     assert floor_light([lamp()], [lid], [body]) == pytest.approx([0, 0, 0])
     assert floor_light([lamp(shadow=False)], [lid], [body]) == pytest.approx(floor_light([lamp()]), rel=0.01)
     spared = RectangleLight(*_rectangle(), manner=Manner(touches=(0,)))
@@ -161,7 +161,7 @@ def test_a_shadow_is_as_dark_as_it_is_meant_to_be(shape):
     """On the floor; how dark it is on letters does not matter there. Seen at a slant a glossy floor scatters into the
     lamp as well, so that both ways of finding light are weighed."""
     body, lying = block_above()
-    lid = Placed(0, lying, (0,) * 5)
+    lid = Placed(0, lying, (0,) * 6)
     glossy = Surface((0.5,) * 3, 0.0, 0.25, 1.5)
     for surface in (GREY, glossy):
         whole = floor_light([lamp(shape=shape)], surfaces=(surface,))
@@ -194,7 +194,7 @@ def test_a_stack_shares_the_light_of_one_lamp_among_wider_and_wider_ones(count, 
 def test_a_stack_has_a_dark_heart_and_a_wide_edge():
     """Beside the shadow of an edge: a small lamp leaves full light, the wider ones of a stack take some away."""
     body, lying = block_above(1.0)
-    lid = Placed(0, lying, (0,) * 5)
+    lid = Placed(0, lying, (0,) * 6)
     small = {"place": (0.0, 3.0, 0.0), "aim": (0.0, 0.0, 0.0), "width": 0.02, "height": 0.02, "power": 100.0}
     beside, under = (1.7, 0.0, 0.0), (0.0, 0.0, 0.0)
     one = [light_at(Light(**small), 0)]
@@ -214,7 +214,7 @@ def test_a_glowing_letter_lights_like_a_lamp_of_its_face(depth):
     """A square that glows, two metres wide and 1.5 above: four corner factors of a parallel rectangle."""
     body, lying = block_above()
     glowing = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, glow=(4.0, 2.0, 0.0))
-    half = Placed(0, lying, (1,) * 5)
+    half = Placed(0, lying, (1,) * 6)
     found = floor_light([], [half], [body], (GREY, glowing), depth)
     height = 1.5 - 0.1  # the block is 20 thousandths of ten metres thick, about its middle
     x = 1 / height

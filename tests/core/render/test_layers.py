@@ -43,7 +43,7 @@ def block_scene(shift=0.0, later=0.0, surface=GREY, catches=False, behind="nothi
         lamp = RectangleLight(lamp.centre, lamp.u, -lamp.v, lamp.radiance)
     return Scene(
         (body,),
-        (Placed(0, poses[0][None], (0,) * 5, later=poses[1], name="000 K", word="line 1 word 1"),),
+        (Placed(0, poses[0][None], (0,) * 6, later=poses[1], name="000 K", word="line 1 word 1"),),
         (floor,),
         (surface,),
         (lamp,),

@@ -40,7 +40,7 @@ def scaled(s):
 
 def scene(surface, lights=(), sky=WHITE_SKY, cam=None, letters=None, sheets=()):
     if letters is None:
-        letters = (Placed(0, scaled(0.01), (0,) * 5),)
+        letters = (Placed(0, scaled(0.01), (0,) * 6),)
     return Scene((block(),), tuple(letters), tuple(sheets), tuple(surface), tuple(lights), sky, cam or camera())
 
 
@@ -101,17 +101,17 @@ def test_a_texture_stays_on_a_letter_that_moves_and_runs_on_to_the_next():
     grain = Grain(NAMES.index("stripes"), scale=0.5, contrast=1.0, tone=0.0, colour=(1.0, 1.0, 1.0), roughness=1.0)
     striped = Surface((0.0, 0.0, 0.0), 0.0, 1.0, 1.0, grain=grain)
     settings = RenderSettings(32, 8, 64, depth=1, bounded=False)
-    at_rest = Placed(0, scaled(0.01), (0,) * 5, scaled(0.01)[0])
+    at_rest = Placed(0, scaled(0.01), (0,) * 6, scaled(0.01)[0])
     moved = scaled(0.01)
     moved[0, 0, 3] = 0.7
-    there = Placed(0, moved, (0,) * 5, scaled(0.01)[0])
+    there = Placed(0, moved, (0,) * 6, scaled(0.01)[0])
     one = render(scene([striped], cam=camera(half=(0.1, 0.02)), letters=[at_rest]), settings, None)
     cam = camera(place=(0.7, 0, 5), aim=(0.7, 0, 0), half=(0.1, 0.02))
     two = render(scene([striped], cam=cam, letters=[there]), settings, None)
     assert np.abs(one.beauty - two.beauty).mean() < 0.02
     assert np.ptp(one.beauty[..., 0].mean(0)) > 0.5
     # Stripes are an eighth of a metre apart: half of that further along, light and dark have changed places.
-    shifted = Placed(0, scaled(0.01), (0,) * 5, scaled(0.01)[0] + np.array([[0, 0, 0, 1 / 16]] + [[0] * 4] * 3))
+    shifted = Placed(0, scaled(0.01), (0,) * 6, scaled(0.01)[0] + np.array([[0, 0, 0, 1 / 16]] + [[0] * 4] * 3))
     three = render(scene([striped], cam=camera(half=(0.1, 0.02)), letters=[shifted]), settings, None)
     assert np.corrcoef(one.beauty[..., 0].mean(0), three.beauty[..., 0].mean(0))[0, 1] < -0.8
 
@@ -171,7 +171,7 @@ def test_a_blocker_throws_a_shadow_and_the_lamp_shines_to_one_side():
     down = RectangleLight(np.array([0.0, 4.0, 0.0]), u, v, np.full(3, 100.0))
     up = RectangleLight(np.array([0.0, 4.0, 0.0]), u, -v, np.full(3, 100.0))
     cam = camera(place=(2.0, 0.6, 2.0), aim=(0, 0, 0), half=(0.02, 0.02))
-    lid = Placed(0, np.array([[[0.01, 0, 0, 0], [0, 0, 0.01, 2], [0, -0.01, 0, 0], [0, 0, 0, 1]]], float), (0,) * 5)
+    lid = Placed(0, np.array([[[0.01, 0, 0, 0], [0, 0, 0.01, 2], [0, -0.01, 0, 0], [0, 0, 0, 1]]], float), (0,) * 6)
     settings = RenderSettings(8, 8, 64, depth=1, bounded=False)
     assert mean(render(scene([grey], [down], NO_SKY, cam, (), [floor]), settings, None))[0] > 0.01
     assert mean(render(scene([grey], [down], NO_SKY, cam, (lid,), [floor]), settings, None)) == pytest.approx([0, 0, 0])
@@ -208,7 +208,7 @@ def test_alpha_of_half_a_pixel():
     cam = camera(place=(1.0, 0, 5), aim=(1.0, 0, 0), half=(0.05, 0.05))
     sharp = Scene(
         (block(form=alike(200.0)),),
-        (Placed(0, scaled(0.01), (0,) * 5),),
+        (Placed(0, scaled(0.01), (0,) * 6),),
         (),
         (grey,),
         (),
@@ -226,10 +226,10 @@ def test_a_moving_letter_is_blurred_and_a_still_one_is_not():
     path = np.stack([np.diag([0.002, 0.002, 0.002, 1.0])] * 3)
     path[:, 0, 3] = [-0.5, 0.0, 0.5]
     cam = camera(half=(0.25, 0.25))
-    moving = scene([grey], cam=cam, letters=(Placed(0, path, (0,) * 5),))
+    moving = scene([grey], cam=cam, letters=(Placed(0, path, (0,) * 6),))
     picture = render(moving, RenderSettings(64, 64, 128), None)
     # 0.4 m wide, 1 m of way: no pixel is always covered, and the coverage adds up to that of the still letter.
-    still = render(scene([grey], cam=cam, letters=(Placed(0, path[1:2], (0,) * 5),)), RenderSettings(64, 64, 128), None)
+    still = render(scene([grey], cam=cam, letters=(Placed(0, path[1:2], (0,) * 6),)), RenderSettings(64, 64, 128), None)
     assert 0.2 < picture.alpha.max() < 0.6
     assert still.alpha.max() == 1
     assert picture.alpha.sum() == pytest.approx(still.alpha.sum(), rel=0.02)
@@ -244,7 +244,7 @@ def test_a_small_light_out_of_focus_spreads_to_the_circle_of_a_thin_lens(place, 
     radius, half = 0.2, 0.1
     pose = np.diag([2e-4, 2e-4, 2e-4, 1.0])[None]
     lens = Camera(camera(place=(0, 0, place)).poses, (half, half), (0.0, 0.0), radius, focus, blades)
-    small = scene([dark], sky=NO_SKY, cam=lens, letters=[Placed(0, pose, (0,) * 5)])
+    small = scene([dark], sky=NO_SKY, cam=lens, letters=[Placed(0, pose, (0,) * 6)])
     found = render(small, RenderSettings(64, 64, 1024, bounded=False), None)
     assert not found.sharp
     picture = found.alpha[..., 0]

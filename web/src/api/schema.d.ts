@@ -1542,7 +1542,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -1558,7 +1558,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -1603,7 +1603,7 @@ export interface components {
              *       ]
              *     }
              */
-            centre: components["schemas"]["Pivot"];
+            centre: components["schemas"]["LetterPivot"];
             /**
              * Turn
              * @default [
@@ -1626,12 +1626,12 @@ export interface components {
              * About
              * @default depth
              */
-            about: ("depth" | "vertical" | "horizontal") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            about: ("depth" | "vertical" | "horizontal") | components["schemas"]["KeyedLiteral28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Angle
              * @default 60
              */
-            angle: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            angle: number | components["schemas"]["KeyedFloat26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Length
              * @default 0
@@ -1670,7 +1670,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -1686,7 +1686,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -1731,7 +1731,7 @@ export interface components {
              *       ]
              *     }
              */
-            centre: components["schemas"]["Pivot"];
+            centre: components["schemas"]["LetterPivot"];
             /**
              * Turn
              * @default [
@@ -2028,12 +2028,12 @@ export interface components {
              * Unit
              * @default letter
              */
-            unit: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            unit: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Group
              * @default none
              */
-            group: ("none" | "word" | "line") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            group: ("none" | "word" | "line") | components["schemas"]["KeyedLiteral12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Group Delay
              * @default 8
@@ -2144,12 +2144,12 @@ export interface components {
              * Lens
              * @default 42
              */
-            lens: number | components["schemas"]["KeyedFloat39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lens: number | components["schemas"]["KeyedFloat42"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Sensor
              * @default 36
              */
-            sensor: number | components["schemas"]["KeyedFloat40"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sensor: number | components["schemas"]["KeyedFloat43"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fit
              * @default 0.8
@@ -2169,12 +2169,12 @@ export interface components {
              * Drift
              * @default 0
              */
-            drift: number | components["schemas"]["KeyedFloat41"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            drift: number | components["schemas"]["KeyedFloat44"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Drift Tempo
              * @default 0.5
              */
-            drift_tempo: number | components["schemas"]["KeyedFloat42"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            drift_tempo: number | components["schemas"]["KeyedFloat45"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Orbit
              * @default [
@@ -2227,12 +2227,12 @@ export interface components {
              * Shutter
              * @default 180
              */
-            shutter: number | components["schemas"]["KeyedFloat43"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shutter: number | components["schemas"]["KeyedFloat46"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shutter Phase
              * @default 0
              */
-            shutter_phase: number | components["schemas"]["KeyedFloat44"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shutter_phase: number | components["schemas"]["KeyedFloat47"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opening
              * @default 0
@@ -2247,7 +2247,7 @@ export interface components {
              * Blades
              * @default 0
              */
-            blades: number | components["schemas"]["KeyedInt8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            blades: number | components["schemas"]["KeyedInt9"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             follow?: components["schemas"]["Subject"] | null;
             /**
              * Follow Share
@@ -2264,7 +2264,7 @@ export interface components {
              * White
              * @default 6500
              */
-            white: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            white: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Copies
@@ -2277,7 +2277,7 @@ export interface components {
              * Count
              * @default 0
              */
-            count: number | components["schemas"]["KeyedInt6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            count: number | components["schemas"]["KeyedInt7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Delay
              * @default 4
@@ -2313,12 +2313,12 @@ export interface components {
              * Scale
              * @default 1
              */
-            scale: number | components["schemas"]["KeyedFloat28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 0
              */
-            radius: number | components["schemas"]["KeyedFloat29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            radius: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tint
              * @default [
@@ -2370,7 +2370,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -2386,7 +2386,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -2431,7 +2431,7 @@ export interface components {
              *       ]
              *     }
              */
-            centre: components["schemas"]["Pivot"];
+            centre: components["schemas"]["LetterPivot"];
             /**
              * Turn
              * @default [
@@ -2454,12 +2454,12 @@ export interface components {
              * Rolls
              * @default right
              */
-            rolls: ("right" | "left" | "top" | "bottom") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rolls: ("right" | "left" | "top" | "bottom") | components["schemas"]["KeyedLiteral29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Over
              * @default front
              */
-            over: ("front" | "back") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            over: ("front" | "back") | components["schemas"]["KeyedLiteral30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Rolled
              * @default 0.5
@@ -2474,7 +2474,7 @@ export interface components {
              * Gap
              * @default 0.35
              */
-            gap: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gap: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * DrawnPath
@@ -2584,7 +2584,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("piece" | "letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -2633,7 +2633,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -2771,12 +2771,12 @@ export interface components {
              * Rolls
              * @default up
              */
-            rolls: ("up" | "down") | components["schemas"]["KeyedLiteral20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            rolls: ("up" | "down") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -3046,7 +3046,7 @@ export interface components {
              * Strength
              * @default 0.85
              */
-            strength: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            strength: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -3067,7 +3067,7 @@ export interface components {
              * Behind
              * @default nothing
              */
-            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            behind: ("nothing" | "environment" | "colour" | "gradient" | "picture") | components["schemas"]["KeyedLiteral40"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -3202,7 +3202,7 @@ export interface components {
              * Way
              * @default spring
              */
-            way: ("spring" | "lag") | components["schemas"]["KeyedLiteral19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            way: ("spring" | "lag") | components["schemas"]["KeyedLiteral21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Tempo
              * @default 2
@@ -3212,17 +3212,17 @@ export interface components {
              * Damping
              * @default 0.35
              */
-            damping: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            damping: number | components["schemas"]["KeyedFloat23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Lag
              * @default 0.12
              */
-            lag: number | components["schemas"]["KeyedFloat23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lag: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
              */
-            strength: number | components["schemas"]["KeyedFloat24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            strength: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Move
              * @default true
@@ -3252,7 +3252,7 @@ export interface components {
              * Gap
              * @default 0.02
              */
-            gap: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            gap: number | components["schemas"]["KeyedFloat23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * FormStep
@@ -3583,7 +3583,7 @@ export interface components {
              * Pivot
              * @default centre
              */
-            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pivot: ("centre" | "foot" | "own") | components["schemas"]["KeyedLiteral37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -3698,7 +3698,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -3747,7 +3747,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -3784,7 +3784,7 @@ export interface components {
              * Grows
              * @default onward
              */
-            grows: ("onward" | "backward" | "both") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            grows: ("onward" | "backward" | "both") | components["schemas"]["KeyedLiteral26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Start
              * @default 0
@@ -3871,8 +3871,8 @@ export interface components {
              */
             delay: number;
         };
-        /** KeyFloat31 */
-        KeyFloat31: {
+        /** KeyFloat34 */
+        KeyFloat34: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3906,8 +3906,78 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat23 */
-        KeyFloat23: {
+        /** KeyFloat30 */
+        KeyFloat30: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat24 */
+        KeyFloat24: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat21 */
+        KeyFloat21: {
             /** Frame */
             frame: number;
             /** Value */
@@ -3976,8 +4046,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat42 */
-        KeyFloat42: {
+        /** KeyFloat45 */
+        KeyFloat45: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4046,78 +4116,113 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyFloat29 */
+        KeyFloat29: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat28 */
+        KeyFloat28: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat36 */
+        KeyFloat36: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyFloat27 */
         KeyFloat27: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat33 */
-        KeyFloat33: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat26 */
-        KeyFloat26: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4361,8 +4466,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat35 */
-        KeyFloat35: {
+        /** KeyFloat38 */
+        KeyFloat38: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4466,8 +4571,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat25 */
-        KeyFloat25: {
+        /** KeyFloat26 */
+        KeyFloat26: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4501,8 +4606,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat44 */
-        KeyFloat44: {
+        /** KeyFloat47 */
+        KeyFloat47: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4571,8 +4676,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat32 */
-        KeyFloat32: {
+        /** KeyFloat35 */
+        KeyFloat35: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4676,8 +4781,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat21 */
-        KeyFloat21: {
+        /** KeyFloat22 */
+        KeyFloat22: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4746,8 +4851,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat36 */
-        KeyFloat36: {
+        /** KeyFloat39 */
+        KeyFloat39: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4816,8 +4921,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat41 */
-        KeyFloat41: {
+        /** KeyFloat44 */
+        KeyFloat44: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4851,8 +4956,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat24 */
-        KeyFloat24: {
+        /** KeyFloat25 */
+        KeyFloat25: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4886,8 +4991,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat43 */
-        KeyFloat43: {
+        /** KeyFloat46 */
+        KeyFloat46: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4956,113 +5061,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat22 */
-        KeyFloat22: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat34 */
-        KeyFloat34: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat40 */
-        KeyFloat40: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat30 */
-        KeyFloat30: {
+        /** KeyFloat23 */
+        KeyFloat23: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5131,8 +5131,113 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat39 */
-        KeyFloat39: {
+        /** KeyFloat43 */
+        KeyFloat43: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat33 */
+        KeyFloat33: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat40 */
+        KeyFloat40: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat42 */
+        KeyFloat42: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5201,8 +5306,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat38 */
-        KeyFloat38: {
+        /** KeyFloat41 */
+        KeyFloat41: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5306,8 +5411,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat28 */
-        KeyFloat28: {
+        /** KeyFloat32 */
+        KeyFloat32: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5341,8 +5446,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyInt8 */
-        KeyInt8: {
+        /** KeyInt9 */
+        KeyInt9: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5376,8 +5481,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyInt6 */
-        KeyInt6: {
+        /** KeyInt7 */
+        KeyInt7: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5481,6 +5586,41 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyInt6 */
+        KeyInt6: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyInt5 */
         KeyInt5: {
             /** Frame */
@@ -5516,8 +5656,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyInt7 */
-        KeyInt7: {
+        /** KeyInt8 */
+        KeyInt8: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5761,8 +5901,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral18 */
-        KeyLiteral18: {
+        /** KeyLiteral20 */
+        KeyLiteral20: {
             /** Frame */
             frame: number;
             /**
@@ -5875,8 +6015,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral16 */
-        KeyLiteral16: {
+        /** KeyLiteral18 */
+        KeyLiteral18: {
             /** Frame */
             frame: number;
             /**
@@ -5884,44 +6024,6 @@ export interface components {
              * @enum {string}
              */
             value: "centre" | "baseline" | "cap" | "left" | "right" | "own";
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyLiteral32 */
-        KeyLiteral32: {
-            /** Frame */
-            frame: number;
-            /**
-             * Value
-             * @enum {string}
-             */
-            value: "centre" | "foot" | "own";
             /**
              * @default {
              *       "leave": [
@@ -5959,6 +6061,82 @@ export interface components {
              * Value
              * @enum {string}
              */
+            value: "centre" | "foot" | "own";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral35 */
+        KeyLiteral35: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "chunks" | "shell" | "strips" | "bricks" | "rays" | "line";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral42 */
+        KeyLiteral42: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
             value: "corner" | "sweep" | "steps" | "globe" | "card";
             /**
              * @default {
@@ -5989,8 +6167,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral25 */
-        KeyLiteral25: {
+        /** KeyLiteral28 */
+        KeyLiteral28: {
             /** Frame */
             frame: number;
             /**
@@ -6027,8 +6205,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral31 */
-        KeyLiteral31: {
+        /** KeyLiteral34 */
+        KeyLiteral34: {
             /** Frame */
             frame: number;
             /**
@@ -6065,8 +6243,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral21 */
-        KeyLiteral21: {
+        /** KeyLiteral23 */
+        KeyLiteral23: {
             /** Frame */
             frame: number;
             /**
@@ -6103,8 +6281,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral27 */
-        KeyLiteral27: {
+        /** KeyLiteral30 */
+        KeyLiteral30: {
             /** Frame */
             frame: number;
             /**
@@ -6179,8 +6357,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral8 */
-        KeyLiteral8: {
+        /** KeyLiteral11 */
+        KeyLiteral11: {
             /** Frame */
             frame: number;
             /**
@@ -6217,8 +6395,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral24 */
-        KeyLiteral24: {
+        /** KeyLiteral27 */
+        KeyLiteral27: {
             /** Frame */
             frame: number;
             /**
@@ -6255,8 +6433,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral28 */
-        KeyLiteral28: {
+        /** KeyLiteral31 */
+        KeyLiteral31: {
             /** Frame */
             frame: number;
             /**
@@ -6293,8 +6471,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral17 */
-        KeyLiteral17: {
+        /** KeyLiteral19 */
+        KeyLiteral19: {
             /** Frame */
             frame: number;
             /**
@@ -6331,8 +6509,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral11 */
-        KeyLiteral11: {
+        /** KeyLiteral12 */
+        KeyLiteral12: {
             /** Frame */
             frame: number;
             /**
@@ -6369,8 +6547,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral35 */
-        KeyLiteral35: {
+        /** KeyLiteral40 */
+        KeyLiteral40: {
             /** Frame */
             frame: number;
             /**
@@ -6407,8 +6585,46 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral30 */
-        KeyLiteral30: {
+        /** KeyLiteral36 */
+        KeyLiteral36: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "number" | "size";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral33 */
+        KeyLiteral33: {
             /** Frame */
             frame: number;
             /**
@@ -6445,8 +6661,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral23 */
-        KeyLiteral23: {
+        /** KeyLiteral26 */
+        KeyLiteral26: {
             /** Frame */
             frame: number;
             /**
@@ -6521,8 +6737,84 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral33 */
-        KeyLiteral33: {
+        /** KeyLiteral25 */
+        KeyLiteral25: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "piece" | "letter";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral8 */
+        KeyLiteral8: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "piece" | "letter" | "word" | "line" | "block";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral38 */
+        KeyLiteral38: {
             /** Frame */
             frame: number;
             /**
@@ -6559,8 +6851,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral15 */
-        KeyLiteral15: {
+        /** KeyLiteral16 */
+        KeyLiteral16: {
             /** Frame */
             frame: number;
             /**
@@ -6635,8 +6927,46 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral36 */
-        KeyLiteral36: {
+        /** KeyLiteral17 */
+        KeyLiteral17: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far" | "picture" | "noise";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral41 */
+        KeyLiteral41: {
             /** Frame */
             frame: number;
             /**
@@ -6644,6 +6974,44 @@ export interface components {
              * @enum {string}
              */
             value: "rectangle" | "disc" | "tube" | "ball" | "sun";
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyLiteral15 */
+        KeyLiteral15: {
+            /** Frame */
+            frame: number;
+            /**
+             * Value
+             * @enum {string}
+             */
+            value: "repeat" | "mirror" | "once";
             /**
              * @default {
              *       "leave": [
@@ -6681,44 +7049,6 @@ export interface components {
              * Value
              * @enum {string}
              */
-            value: "repeat" | "mirror" | "once";
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyLiteral13 */
-        KeyLiteral13: {
-            /** Frame */
-            frame: number;
-            /**
-             * Value
-             * @enum {string}
-             */
             value: "rest" | "moved";
             /**
              * @default {
@@ -6749,8 +7079,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral26 */
-        KeyLiteral26: {
+        /** KeyLiteral29 */
+        KeyLiteral29: {
             /** Frame */
             frame: number;
             /**
@@ -6787,8 +7117,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral22 */
-        KeyLiteral22: {
+        /** KeyLiteral24 */
+        KeyLiteral24: {
             /** Frame */
             frame: number;
             /**
@@ -6901,8 +7231,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral12 */
-        KeyLiteral12: {
+        /** KeyLiteral13 */
+        KeyLiteral13: {
             /** Frame */
             frame: number;
             /**
@@ -6939,8 +7269,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral19 */
-        KeyLiteral19: {
+        /** KeyLiteral21 */
+        KeyLiteral21: {
             /** Frame */
             frame: number;
             /**
@@ -7053,8 +7383,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral34 */
-        KeyLiteral34: {
+        /** KeyLiteral39 */
+        KeyLiteral39: {
             /** Frame */
             frame: number;
             /**
@@ -7091,8 +7421,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral20 */
-        KeyLiteral20: {
+        /** KeyLiteral22 */
+        KeyLiteral22: {
             /** Frame */
             frame: number;
             /**
@@ -7129,8 +7459,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyLiteral29 */
-        KeyLiteral29: {
+        /** KeyLiteral32 */
+        KeyLiteral32: {
             /** Frame */
             frame: number;
             /**
@@ -7504,10 +7834,10 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyedFloat31 */
-        KeyedFloat31: {
+        /** KeyedFloat34 */
+        KeyedFloat34: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat31"][];
+            keys: components["schemas"]["KeyFloat34"][];
             /**
              * Before
              * @default hold
@@ -7531,10 +7861,64 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat23 */
-        KeyedFloat23: {
+        /** KeyedFloat30 */
+        KeyedFloat30: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat23"][];
+            keys: components["schemas"]["KeyFloat30"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat24 */
+        KeyedFloat24: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat24"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat21 */
+        KeyedFloat21: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat21"][];
             /**
              * Before
              * @default hold
@@ -7585,10 +7969,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat42 */
-        KeyedFloat42: {
+        /** KeyedFloat45 */
+        KeyedFloat45: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat42"][];
+            keys: components["schemas"]["KeyFloat45"][];
             /**
              * Before
              * @default hold
@@ -7639,64 +8023,91 @@ export interface components {
              */
             spread: number;
         };
+        /** KeyedFloat29 */
+        KeyedFloat29: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat29"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat28 */
+        KeyedFloat28: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat28"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat36 */
+        KeyedFloat36: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat36"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
         /** KeyedFloat27 */
         KeyedFloat27: {
             /** Keys */
             keys: components["schemas"]["KeyFloat27"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat33 */
-        KeyedFloat33: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat33"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat26 */
-        KeyedFloat26: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat26"][];
             /**
              * Before
              * @default hold
@@ -7882,10 +8293,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat35 */
-        KeyedFloat35: {
+        /** KeyedFloat38 */
+        KeyedFloat38: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat35"][];
+            keys: components["schemas"]["KeyFloat38"][];
             /**
              * Before
              * @default hold
@@ -7963,10 +8374,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat25 */
-        KeyedFloat25: {
+        /** KeyedFloat26 */
+        KeyedFloat26: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat25"][];
+            keys: components["schemas"]["KeyFloat26"][];
             /**
              * Before
              * @default hold
@@ -7990,10 +8401,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat44 */
-        KeyedFloat44: {
+        /** KeyedFloat47 */
+        KeyedFloat47: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat44"][];
+            keys: components["schemas"]["KeyFloat47"][];
             /**
              * Before
              * @default hold
@@ -8044,10 +8455,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat32 */
-        KeyedFloat32: {
+        /** KeyedFloat35 */
+        KeyedFloat35: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat32"][];
+            keys: components["schemas"]["KeyFloat35"][];
             /**
              * Before
              * @default hold
@@ -8125,10 +8536,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat21 */
-        KeyedFloat21: {
+        /** KeyedFloat22 */
+        KeyedFloat22: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat21"][];
+            keys: components["schemas"]["KeyFloat22"][];
             /**
              * Before
              * @default hold
@@ -8179,10 +8590,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat36 */
-        KeyedFloat36: {
+        /** KeyedFloat39 */
+        KeyedFloat39: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat36"][];
+            keys: components["schemas"]["KeyFloat39"][];
             /**
              * Before
              * @default hold
@@ -8233,10 +8644,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat41 */
-        KeyedFloat41: {
+        /** KeyedFloat44 */
+        KeyedFloat44: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat41"][];
+            keys: components["schemas"]["KeyFloat44"][];
             /**
              * Before
              * @default hold
@@ -8260,10 +8671,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat24 */
-        KeyedFloat24: {
+        /** KeyedFloat25 */
+        KeyedFloat25: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat24"][];
+            keys: components["schemas"]["KeyFloat25"][];
             /**
              * Before
              * @default hold
@@ -8287,10 +8698,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat43 */
-        KeyedFloat43: {
+        /** KeyedFloat46 */
+        KeyedFloat46: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat43"][];
+            keys: components["schemas"]["KeyFloat46"][];
             /**
              * Before
              * @default hold
@@ -8341,91 +8752,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat22 */
-        KeyedFloat22: {
+        /** KeyedFloat23 */
+        KeyedFloat23: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat22"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat34 */
-        KeyedFloat34: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat34"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat40 */
-        KeyedFloat40: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat40"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat30 */
-        KeyedFloat30: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat30"][];
+            keys: components["schemas"]["KeyFloat23"][];
             /**
              * Before
              * @default hold
@@ -8476,10 +8806,91 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat39 */
-        KeyedFloat39: {
+        /** KeyedFloat43 */
+        KeyedFloat43: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat39"][];
+            keys: components["schemas"]["KeyFloat43"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat33 */
+        KeyedFloat33: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat33"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat40 */
+        KeyedFloat40: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat40"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat42 */
+        KeyedFloat42: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat42"][];
             /**
              * Before
              * @default hold
@@ -8530,10 +8941,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat38 */
-        KeyedFloat38: {
+        /** KeyedFloat41 */
+        KeyedFloat41: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat38"][];
+            keys: components["schemas"]["KeyFloat41"][];
             /**
              * Before
              * @default hold
@@ -8611,10 +9022,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat28 */
-        KeyedFloat28: {
+        /** KeyedFloat32 */
+        KeyedFloat32: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat28"][];
+            keys: components["schemas"]["KeyFloat32"][];
             /**
              * Before
              * @default hold
@@ -8638,10 +9049,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedInt8 */
-        KeyedInt8: {
+        /** KeyedInt9 */
+        KeyedInt9: {
             /** Keys */
-            keys: components["schemas"]["KeyInt8"][];
+            keys: components["schemas"]["KeyInt9"][];
             /**
              * Before
              * @default hold
@@ -8665,10 +9076,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedInt6 */
-        KeyedInt6: {
+        /** KeyedInt7 */
+        KeyedInt7: {
             /** Keys */
-            keys: components["schemas"]["KeyInt6"][];
+            keys: components["schemas"]["KeyInt7"][];
             /**
              * Before
              * @default hold
@@ -8746,6 +9157,33 @@ export interface components {
              */
             spread: number;
         };
+        /** KeyedInt6 */
+        KeyedInt6: {
+            /** Keys */
+            keys: components["schemas"]["KeyInt6"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
         /** KeyedInt5 */
         KeyedInt5: {
             /** Keys */
@@ -8773,10 +9211,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedInt7 */
-        KeyedInt7: {
+        /** KeyedInt8 */
+        KeyedInt8: {
             /** Keys */
-            keys: components["schemas"]["KeyInt7"][];
+            keys: components["schemas"]["KeyInt8"][];
             /**
              * Before
              * @default hold
@@ -8935,10 +9373,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral18 */
-        KeyedLiteral18: {
+        /** KeyedLiteral20 */
+        KeyedLiteral20: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral18"][];
+            keys: components["schemas"]["KeyLiteral20"][];
             /**
              * Before
              * @default hold
@@ -9016,37 +9454,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral16 */
-        KeyedLiteral16: {
+        /** KeyedLiteral18 */
+        KeyedLiteral18: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral16"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral32 */
-        KeyedLiteral32: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral32"][];
+            keys: components["schemas"]["KeyLiteral18"][];
             /**
              * Before
              * @default hold
@@ -9097,10 +9508,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral25 */
-        KeyedLiteral25: {
+        /** KeyedLiteral35 */
+        KeyedLiteral35: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral25"][];
+            keys: components["schemas"]["KeyLiteral35"][];
             /**
              * Before
              * @default hold
@@ -9124,145 +9535,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral31 */
-        KeyedLiteral31: {
+        /** KeyedLiteral42 */
+        KeyedLiteral42: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral31"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral21 */
-        KeyedLiteral21: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral21"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral27 */
-        KeyedLiteral27: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral27"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral1 */
-        KeyedLiteral1: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral1"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral8 */
-        KeyedLiteral8: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral8"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral24 */
-        KeyedLiteral24: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral24"][];
+            keys: components["schemas"]["KeyLiteral42"][];
             /**
              * Before
              * @default hold
@@ -9313,91 +9589,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral17 */
-        KeyedLiteral17: {
+        /** KeyedLiteral34 */
+        KeyedLiteral34: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral17"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral11 */
-        KeyedLiteral11: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral11"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral35 */
-        KeyedLiteral35: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral35"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral30 */
-        KeyedLiteral30: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral30"][];
+            keys: components["schemas"]["KeyLiteral34"][];
             /**
              * Before
              * @default hold
@@ -9448,10 +9643,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral4 */
-        KeyedLiteral4: {
+        /** KeyedLiteral30 */
+        KeyedLiteral30: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral4"][];
+            keys: components["schemas"]["KeyLiteral30"][];
             /**
              * Before
              * @default hold
@@ -9475,10 +9670,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral33 */
-        KeyedLiteral33: {
+        /** KeyedLiteral1 */
+        KeyedLiteral1: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral33"][];
+            keys: components["schemas"]["KeyLiteral1"][];
             /**
              * Before
              * @default hold
@@ -9502,10 +9697,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral15 */
-        KeyedLiteral15: {
+        /** KeyedLiteral11 */
+        KeyedLiteral11: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral15"][];
+            keys: components["schemas"]["KeyLiteral11"][];
             /**
              * Before
              * @default hold
@@ -9529,10 +9724,118 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral10 */
-        KeyedLiteral10: {
+        /** KeyedLiteral27 */
+        KeyedLiteral27: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral10"][];
+            keys: components["schemas"]["KeyLiteral27"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral31 */
+        KeyedLiteral31: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral31"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral19 */
+        KeyedLiteral19: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral19"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral12 */
+        KeyedLiteral12: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral12"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral40 */
+        KeyedLiteral40: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral40"][];
             /**
              * Before
              * @default hold
@@ -9583,37 +9886,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral14 */
-        KeyedLiteral14: {
+        /** KeyedLiteral33 */
+        KeyedLiteral33: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral14"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedLiteral13 */
-        KeyedLiteral13: {
-            /** Keys */
-            keys: components["schemas"]["KeyLiteral13"][];
+            keys: components["schemas"]["KeyLiteral33"][];
             /**
              * Before
              * @default hold
@@ -9664,10 +9940,307 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral22 */
-        KeyedLiteral22: {
+        /** KeyedLiteral4 */
+        KeyedLiteral4: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral22"][];
+            keys: components["schemas"]["KeyLiteral4"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral25 */
+        KeyedLiteral25: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral25"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral8 */
+        KeyedLiteral8: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral8"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral38 */
+        KeyedLiteral38: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral38"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral16 */
+        KeyedLiteral16: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral16"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral10 */
+        KeyedLiteral10: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral10"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral17 */
+        KeyedLiteral17: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral17"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral41 */
+        KeyedLiteral41: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral41"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral15 */
+        KeyedLiteral15: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral15"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral14 */
+        KeyedLiteral14: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral14"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral29 */
+        KeyedLiteral29: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral29"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedLiteral24 */
+        KeyedLiteral24: {
+            /** Keys */
+            keys: components["schemas"]["KeyLiteral24"][];
             /**
              * Before
              * @default hold
@@ -9745,10 +10318,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral12 */
-        KeyedLiteral12: {
+        /** KeyedLiteral13 */
+        KeyedLiteral13: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral12"][];
+            keys: components["schemas"]["KeyLiteral13"][];
             /**
              * Before
              * @default hold
@@ -9772,10 +10345,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral19 */
-        KeyedLiteral19: {
+        /** KeyedLiteral21 */
+        KeyedLiteral21: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral19"][];
+            keys: components["schemas"]["KeyLiteral21"][];
             /**
              * Before
              * @default hold
@@ -9853,10 +10426,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral34 */
-        KeyedLiteral34: {
+        /** KeyedLiteral39 */
+        KeyedLiteral39: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral34"][];
+            keys: components["schemas"]["KeyLiteral39"][];
             /**
              * Before
              * @default hold
@@ -9880,10 +10453,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral20 */
-        KeyedLiteral20: {
+        /** KeyedLiteral22 */
+        KeyedLiteral22: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral20"][];
+            keys: components["schemas"]["KeyLiteral22"][];
             /**
              * Before
              * @default hold
@@ -9907,10 +10480,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedLiteral29 */
-        KeyedLiteral29: {
+        /** KeyedLiteral32 */
+        KeyedLiteral32: {
             /** Keys */
-            keys: components["schemas"]["KeyLiteral29"][];
+            keys: components["schemas"]["KeyLiteral32"][];
             /**
              * Before
              * @default hold
@@ -10260,6 +10833,35 @@ export interface components {
             replaced: number;
         };
         /**
+         * LetterPivot
+         * @description A place on each letter, or on its word, line or block.
+         */
+        LetterPivot: {
+            /**
+             * About
+             * @default letter
+             */
+            about: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Place
+             * @default centre
+             */
+            place: ("centre" | "baseline" | "cap" | "left" | "right" | "own") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Own
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            own: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
          * Light
          * @description A lamp that shines towards `aim`. `power` spreads over its area, so that its size only softens shadows.
          *
@@ -10284,7 +10886,7 @@ export interface components {
              * Shape
              * @default rectangle
              */
-            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("rectangle" | "disc" | "tube" | "ball" | "sun") | components["schemas"]["KeyedLiteral41"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -10325,7 +10927,7 @@ export interface components {
              * Angle
              * @default 0.6
              */
-            angle: number | components["schemas"]["KeyedFloat33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            angle: number | components["schemas"]["KeyedFloat36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -10343,22 +10945,22 @@ export interface components {
              * White
              * @default 6500
              */
-            white: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            white: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Power
              * @default 400
              */
-            power: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            power: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Stops
              * @default 0
              */
-            stops: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            stops: number | components["schemas"]["KeyedFloat38"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spot
              * @default 0
              */
-            spot: number | components["schemas"]["KeyedFloat36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spot: number | components["schemas"]["KeyedFloat39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Soft
              * @default 0.3
@@ -10388,12 +10990,12 @@ export interface components {
              * Stack
              * @default 1
              */
-            stack: number | components["schemas"]["KeyedInt7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            stack: number | components["schemas"]["KeyedInt8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spread
              * @default 2.5
              */
-            spread: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spread: number | components["schemas"]["KeyedFloat40"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Faces
              * @default true
@@ -10619,7 +11221,7 @@ export interface components {
              * Ior
              * @default 1.5
              */
-            ior: number | components["schemas"]["KeyedFloat30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ior: number | components["schemas"]["KeyedFloat33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Coat
              * @default 0
@@ -10677,7 +11279,7 @@ export interface components {
              * Tint Depth
              * @default 0.3
              */
-            tint_depth: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tint_depth: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opacity
              * @default 1
@@ -10750,8 +11352,9 @@ export interface components {
         };
         /**
          * MaterialStep
-         * @description `face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that. Of
-         *     several, each letter wears the last that is on and `some` of whose letters it is.
+         * @description `face` covers face and rear; `edge` covers bevel, return and rear bevel, and of letters in pieces what was
+         *     inside; each that has its own takes that. Of several, each letter wears the last that is on and `some` of whose
+         *     letters it is.
          */
         MaterialStep: {
             /** Id */
@@ -10937,6 +11540,7 @@ export interface components {
             bevel?: components["schemas"]["Material"] | null;
             rear_bevel?: components["schemas"]["Material"] | null;
             rear?: components["schemas"]["Material"] | null;
+            inside?: components["schemas"]["Material"] | null;
         };
         /**
          * MendOrder
@@ -11217,22 +11821,22 @@ export interface components {
              * Glow
              * @default 1
              */
-            glow: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            glow: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Softness
              * @default 0
              */
-            softness: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            softness: number | components["schemas"]["KeyedFloat23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Outside
              * @default none
              */
-            outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            outside: ("none" | "left" | "right" | "above" | "below") | components["schemas"]["KeyedLiteral19"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Sides
              * @default alike
              */
-            sides: ("alike" | "turns" | "round" | "nearest" | "shuffled") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sides: ("alike" | "turns" | "round" | "nearest" | "shuffled") | components["schemas"]["KeyedLiteral20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /** Axes */
             axes?: {
                 [key: string]: number | components["schemas"]["KeyedFloat1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
@@ -11303,6 +11907,114 @@ export interface components {
             first: number;
             /** Last */
             last: number;
+        };
+        /**
+         * Passage
+         * @description From 0 to 1 as one value, `passed`, goes from 0 to 1: keyed there and back, a title goes and returns by it alone.
+         *
+         *     What comes first in the order has gone after the share `each` of the passage, the others later; `rough` mixes chance
+         *     into the order. `along` is the direction of the order "axis", `point` the place of "near" and "far" (metres in the
+         *     block); "picture" begins where a picture is bright, "noise" in patches of `grain` metres.
+         */
+        Passage: {
+            /**
+             * Mix
+             * @default maximum
+             * @enum {string}
+             */
+            mix: "maximum" | "add" | "multiply" | "cut";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "passage";
+            /**
+             * Passed
+             * @default 0
+             */
+            passed: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Order
+             * @default axis
+             */
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled" | "axis" | "near" | "far" | "picture" | "noise") | components["schemas"]["KeyedLiteral17"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Along
+             * @default [
+             *       1,
+             *       0,
+             *       0
+             *     ]
+             */
+            along: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Point
+             * @default [
+             *       0,
+             *       0.5,
+             *       0
+             *     ]
+             */
+            point: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /** Picture */
+            picture?: (string | components["schemas"]["KeyedStr3"] | components["schemas"]["Formula"] | components["schemas"]["Link"]) | null;
+            /**
+             * Width
+             * @default 6
+             */
+            width: number | components["schemas"]["KeyedFloat2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Middle
+             * @default [
+             *       0,
+             *       0.5
+             *     ]
+             */
+            middle: [
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Grain
+             * @default 0.5
+             */
+            grain: number | components["schemas"]["KeyedFloat21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shuffle
+             * @default 1
+             */
+            shuffle: number;
+            /**
+             * Each
+             * @default 0.4
+             */
+            each: number | components["schemas"]["KeyedFloat20"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Rough
+             * @default 0.15
+             */
+            rough: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "leave": [
+             *         0.2,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.6,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
         };
         /**
          * Pattern
@@ -11432,7 +12144,7 @@ export interface components {
              * Tiling
              * @default once
              */
-            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Dark
              * @default 0
@@ -11469,7 +12181,7 @@ export interface components {
              * Tiling
              * @default repeat
              */
-            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tiling: ("repeat" | "mirror" | "once") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Mix
              * @default 1
@@ -11518,8 +12230,306 @@ export interface components {
             ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
+         * PiecesStep
+         * @description Letters above it are cut into pieces, which then move one by one: by what this step does at full strength, and by
+         *     all drives and shivers that act by piece. While none of its pieces is away a letter is whole.
+         *
+         *     A letter is `cut` into chunks of its solid, a shell of its surface so `thick` (cap heights), strips, bricks, rays
+         *     from a `point` (cap heights from the middle of the baseline), or along a drawn `line`. There are about `number`
+         *     pieces of a letter, or, counted `by` size, pieces about `size` cap heights large; `even` ones are alike. Strips and
+         *     bricks are turned by `angle` degrees. Each letter is cut by itself, or the cuts go `through` the whole block. Of
+         *     several such steps the last one says how letters are cut.
+         *
+         *     Pieces go `outward` from a `centre`, so many metres, and by `move`; `spread` is the share of chance in where each
+         *     goes, `bow` how far aside of its way it is half way. They turn by `turn` about their own middles, `spin` the share
+         *     of chance in that, and get `scale` times as large, with `sizes` the share of chance. With `drift` (metres a second)
+         *     they go on as long as they are away.
+         */
+        PiecesStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default piece
+             */
+            scope: ("piece" | "letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "passage",
+             *         "passed": 0,
+             *         "order": "axis",
+             *         "along": [
+             *           1,
+             *           0,
+             *           0
+             *         ],
+             *         "point": [
+             *           0,
+             *           0.5,
+             *           0
+             *         ],
+             *         "width": 6,
+             *         "middle": [
+             *           0,
+             *           0.5
+             *         ],
+             *         "grain": 0.5,
+             *         "shuffle": 1,
+             *         "each": 0.4,
+             *         "rough": 0.15,
+             *         "ease": {
+             *           "arrive": [
+             *             0.6,
+             *             1
+             *           ],
+             *           "leave": [
+             *             0.2,
+             *             0
+             *           ]
+             *         }
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default true
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pieces";
+            /**
+             * Cut
+             * @default chunks
+             */
+            cut: ("chunks" | "shell" | "strips" | "bricks" | "rays" | "line") | components["schemas"]["KeyedLiteral35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * By
+             * @default number
+             */
+            by: ("number" | "size") | components["schemas"]["KeyedLiteral36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Number
+             * @default 24
+             */
+            number: number | components["schemas"]["KeyedInt6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Size
+             * @default 0.25
+             */
+            size: number | components["schemas"]["KeyedFloat29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Even
+             * @default 1
+             */
+            even: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Angle
+             * @default 0
+             */
+            angle: number | components["schemas"]["KeyedFloat8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Point
+             * @default [
+             *       0,
+             *       0.5
+             *     ]
+             */
+            point: [
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple4"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Thick
+             * @default 0.04
+             */
+            thick: number | components["schemas"]["KeyedFloat30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * @default {
+             *       "points": [
+             *         [
+             *           -0.6,
+             *           0.35
+             *         ],
+             *         [
+             *           -0.2,
+             *           0.6
+             *         ],
+             *         [
+             *           0.2,
+             *           0.4
+             *         ],
+             *         [
+             *           0.6,
+             *           0.65
+             *         ]
+             *       ],
+             *       "closed": false,
+             *       "part": 1,
+             *       "height": 2,
+             *       "fit": true,
+             *       "at": 0.5,
+             *       "below": false
+             *     }
+             */
+            line: components["schemas"]["DrawnPath"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * @default {
+             *       "about": "letter",
+             *       "place": "centre",
+             *       "own": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            centre: components["schemas"]["Pivot"];
+            /**
+             * Outward
+             * @default 1.2
+             */
+            outward: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0.6
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default [
+             *       160,
+             *       120,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spread
+             * @default 0.5
+             */
+            spread: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spin
+             * @default 1
+             */
+            spin: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Sizes
+             * @default 0
+             */
+            sizes: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Bow
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            bow: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Drift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            drift: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+        };
+        /**
          * Pivot
-         * @description About what a drive turns and scales: a place on each letter, or on its word, line or block.
+         * @description About what a drive turns and scales: a place on each letter, or on its word, line or block; or on each piece of
+         *     letters that are in pieces.
          *
          *     `own` is a place in cap heights from the middle of the baseline.
          */
@@ -11528,12 +12538,12 @@ export interface components {
              * About
              * @default letter
              */
-            about: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            about: ("piece" | "letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default centre
              */
-            place: ("centre" | "baseline" | "cap" | "left" | "right" | "own") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("centre" | "baseline" | "cap" | "left" | "right" | "own") | components["schemas"]["KeyedLiteral18"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Own
              * @default [
@@ -11698,7 +12708,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -11714,7 +12724,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -11759,7 +12769,7 @@ export interface components {
              *       ]
              *     }
              */
-            centre: components["schemas"]["Pivot"];
+            centre: components["schemas"]["LetterPivot"];
             /**
              * Turn
              * @default [
@@ -11782,7 +12792,7 @@ export interface components {
              * Lifts
              * @default front
              */
-            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Size
              * @default 0.8
@@ -11895,9 +12905,9 @@ export interface components {
         };
         /**
          * ShiverStep
-         * @description Small smooth unrest of each letter by itself, about its pivot: at most `move` metres, `turn` degrees, `tempo`
-         *     times a second. It fades in over `fade_in` frames from `start`, and out over `fade_out` frames until `end`; an end
-         *     before the start lasts for ever.
+         * @description Small smooth unrest of each letter, or each piece of one, by itself, about its pivot: at most `move` metres,
+         *     `turn` degrees, `tempo` times a second. It fades in over `fade_in` frames from `start`, and out over `fade_out`
+         *     frames until `end`; an end before the start lasts for ever.
          */
         ShiverStep: {
             /** Id */
@@ -11927,6 +12937,11 @@ export interface components {
              * @enum {string}
              */
             kind: "shiver";
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("piece" | "letter") | components["schemas"]["KeyedLiteral25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * @default {
              *       "about": "letter",
@@ -12072,7 +13087,7 @@ export interface components {
              */
             beats: components["schemas"]["Beats"];
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["PiecesStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -12251,7 +13266,7 @@ export interface components {
              * Shape
              * @default corner
              */
-            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("corner" | "sweep" | "steps" | "globe" | "card") | components["schemas"]["KeyedLiteral42"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 1.5
@@ -12345,7 +13360,7 @@ export interface components {
              * Wall Distance
              * @default 1.25
              */
-            wall_distance: number | components["schemas"]["KeyedFloat38"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wall_distance: number | components["schemas"]["KeyedFloat41"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Catch
              * @default false
@@ -12568,12 +13583,12 @@ export interface components {
              * Swaps
              * @default edge_on
              */
-            swaps: ("edge_on" | "back") | components["schemas"]["KeyedLiteral21"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            swaps: ("edge_on" | "back") | components["schemas"]["KeyedLiteral23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turns
              * @default right
              */
-            turns: ("right" | "left" | "up" | "down") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            turns: ("right" | "left" | "up" | "down") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Start
              * @default 10
@@ -12624,7 +13639,7 @@ export interface components {
              * Order
              * @default reading
              */
-            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shuffle
              * @default 1
@@ -12771,12 +13786,12 @@ export interface components {
              * Pattern
              * @default plain
              */
-            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            pattern: ("plain" | "brushed" | "cast" | "hammered" | "blotches" | "veins" | "speckles" | "chips" | "strata" | "rings" | "concrete" | "plaster" | "knit" | "weave" | "felt" | "dots" | "stripes" | "paper" | "crackle" | "frost" | "dust" | "clumps" | "depths" | "grid") | components["schemas"]["KeyedLiteral38"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Scale
              * @default 0.6
              */
-            scale: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Amount
              * @default 0.5
@@ -12829,7 +13844,7 @@ export interface components {
              * Place
              * @default title
              */
-            place: ("title" | "letter") | components["schemas"]["KeyedLiteral34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            place: ("title" | "letter") | components["schemas"]["KeyedLiteral39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -12956,7 +13971,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -12972,7 +13987,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -13017,7 +14032,7 @@ export interface components {
              *       ]
              *     }
              */
-            centre: components["schemas"]["Pivot"];
+            centre: components["schemas"]["LetterPivot"];
             /**
              * Turn
              * @default [
@@ -13040,12 +14055,12 @@ export interface components {
              * About
              * @default line
              */
-            about: ("line" | "vertical" | "depth") | components["schemas"]["KeyedLiteral28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            about: ("line" | "vertical" | "depth") | components["schemas"]["KeyedLiteral31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Angle
              * @default 180
              */
-            angle: number | components["schemas"]["KeyedFloat25"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            angle: number | components["schemas"]["KeyedFloat26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Length
              * @default 0
@@ -13085,7 +14100,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -13101,7 +14116,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -13146,7 +14161,7 @@ export interface components {
              *       ]
              *     }
              */
-            centre: components["schemas"]["Pivot"];
+            centre: components["schemas"]["LetterPivot"];
             /**
              * Turn
              * @default [
@@ -13169,17 +14184,17 @@ export interface components {
              * Travels
              * @default right
              */
-            travels: ("right" | "left" | "up" | "down") | components["schemas"]["KeyedLiteral22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            travels: ("right" | "left" | "up" | "down") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Lifts
              * @default up
              */
-            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral29"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lifts: ("up" | "front" | "along") | components["schemas"]["KeyedLiteral32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Crests
              * @default many
              */
-            crests: ("one" | "many" | "endless") | components["schemas"]["KeyedLiteral30"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            crests: ("one" | "many" | "endless") | components["schemas"]["KeyedLiteral33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Width
              * @default 2
@@ -13194,7 +14209,7 @@ export interface components {
              * Narrow
              * @default 1
              */
-            narrow: number | components["schemas"]["KeyedFloat26"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            narrow: number | components["schemas"]["KeyedFloat27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Speed
              * @default 3
@@ -13253,7 +14268,7 @@ export interface components {
              * Scope
              * @default letter
              */
-            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral24"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scope: ("letter" | "word" | "line" | "block" | "point") | components["schemas"]["KeyedLiteral27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Strength
              * @default 1
@@ -13269,7 +14284,7 @@ export interface components {
              *       }
              *     ]
              */
-            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Everywhere"])[];
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
             /**
              * Response
              * @default [
@@ -13314,7 +14329,7 @@ export interface components {
              *       ]
              *     }
              */
-            centre: components["schemas"]["Pivot"];
+            centre: components["schemas"]["LetterPivot"];
             /**
              * Turn
              * @default [
@@ -13337,12 +14352,12 @@ export interface components {
              * Onto
              * @default drum
              */
-            onto: ("drum" | "roller" | "globe" | "stage" | "path") | components["schemas"]["KeyedLiteral31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            onto: ("drum" | "roller" | "globe" | "stage" | "path") | components["schemas"]["KeyedLiteral34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 2
              */
-            radius: number | components["schemas"]["KeyedFloat27"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            radius: number | components["schemas"]["KeyedFloat28"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Wrapped
              * @default 1
@@ -13403,12 +14418,12 @@ export interface components {
              * Shape
              * @default slab
              */
-            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["KeyedLiteral12"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shape: ("slab" | "ball" | "box" | "ring") | components["schemas"]["KeyedLiteral13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Measures
              * @default rest
              */
-            measures: ("rest" | "moved") | components["schemas"]["KeyedLiteral13"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            measures: ("rest" | "moved") | components["schemas"]["KeyedLiteral14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Place
              * @default [
@@ -13512,8 +14527,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat29 */
-        KeyFloat29: {
+        /** KeyFloat31 */
+        KeyFloat31: {
             /** Frame */
             frame: number;
             /** Value */
@@ -13574,10 +14589,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat29 */
-        KeyedFloat29: {
+        /** KeyedFloat31 */
+        KeyedFloat31: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat29"][];
+            keys: components["schemas"]["KeyFloat31"][];
             /**
              * Before
              * @default hold
@@ -14016,7 +15031,7 @@ export interface components {
          * LetterAtRest
          * @description A letter: `first` is the place of its first character in the block's text, `tint` its own colour (scene-linear),
          *     `recipe` that of its solid as JSON text, `box` its left, bottom, right and top, `rest` the rows of the 3x4 matrix to
-         *     its place in the title.
+         *     its place in the title; `pieces` the number of its first piece in the span, and how many it has.
          */
         LetterAtRest: {
             /** Text */
@@ -14050,6 +15065,11 @@ export interface components {
             rest: number[];
             /** Number */
             number: number;
+            /** Pieces */
+            pieces: [
+                number,
+                number
+            ];
         };
         /**
          * LeverDrawn
@@ -14208,7 +15228,8 @@ export interface components {
          * SeenSpanHead
          * @description Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
          *     `pivots` of letters in their own space, by the id of the step that turns them. Letters go through so many `bends`,
-         *     which are of these kinds; `handles` by the id of the step that bends.
+         *     which are of these kinds; `handles` by the id of the step that bends. There are so many `pieces` of letters that are
+         *     ever in pieces.
          */
         SeenSpanHead: {
             /** First */
@@ -14237,6 +15258,8 @@ export interface components {
             handles: {
                 [key: string]: components["schemas"]["HandlesDrawn"];
             };
+            /** Pieces */
+            pieces: number;
         };
         /**
          * SheetDrawn
@@ -14512,6 +15535,8 @@ export interface components {
             handles: {
                 [key: string]: components["schemas"]["HandlesDrawn"];
             };
+            /** Pieces */
+            pieces: number;
             /** Starts */
             starts: {
                 [key: string]: number[];

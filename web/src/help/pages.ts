@@ -87,6 +87,17 @@ export const PAGES: Page[] = [
     kinds: ['drive', 'follow', 'drum', 'swap', 'shiver', 'group'],
   },
   {
+    id: 'pieces',
+    title: 'Letters in pieces',
+    text: [
+      'Pieces cuts the letters above it into chunks, a shell of their surface, strips, bricks, rays or along a line of yours. While nothing is away a letter is whole: no crack is seen.',
+      'One value takes a title from whole to gone and back: "Gone" of its passage, keyed as often as you like. The order says which pieces go first: along a direction, from a point, in patches, by chance, or as a picture is bright.',
+      'Under Flight stands where pieces go: outward from each letter, its word, line or the block, and by a move; how much of that is chance; how they turn, shrink, and drift on. Other reaches work too: a zone, a cadence, noise.',
+      'Drives and shivers act on each piece where their scope is "each piece". What was inside has a material of its own under Material, the part Inside.',
+    ],
+    kinds: ['pieces'],
+  },
+  {
     id: 'bending',
     title: 'Bending letters',
     text: [

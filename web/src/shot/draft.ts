@@ -28,10 +28,12 @@ export interface SeenSpan extends SeenSpanHead {
   fades: boolean; // does any letter let light through?
   wear: Float32Array | null; // frames x letters x columns of wear
   rows: Float32Array | null; // frames x letters x bends x numbers of a row: what bends them
+  ways: Float32Array | null; // frames x pieces x numbers of a way: where pieces of letters then are
 }
 export interface Span extends SpanHead, SeenSpan {
   speeds: Speeds; // each frames x letters, cap heights a second
   contacts: Float32Array; // frames x letters: bits of CONTACT
+  away: Float32Array | null; // frames x letters: the share of their pieces that is away
 }
 export interface Seen extends Omit<SeenHead, 'spans'> {
   spans: SeenSpan[];
@@ -69,8 +71,9 @@ function seenIn(facts: SeenHead, take: (count: number) => Float32Array): Seen {
     const poses = take(cells * TABLES.pose);
     const wear = span.worn ? take(cells * WEAR.length) : null;
     const rows = span.bends ? take(cells * span.bends * BEND.row) : null;
+    const ways = span.pieces ? take((span.last - span.first + 1) * span.pieces * TABLES.way) : null;
     const fades = wear?.some((v, k) => k % WEAR.length === OPACITY && v < 1) ?? false;
-    return { ...span, poses, wear, rows, fades };
+    return { ...span, poses, wear, rows, ways, fades };
   });
   return {
     ...facts,
@@ -97,7 +100,8 @@ export function readDraft(buffer: ArrayBuffer, seen?: Seen): Draft {
   const spans = facts.spans.map((span, k) => {
     const cells = cellsOf(span);
     const speeds = Object.fromEntries(TABLES.speeds.map((name) => [name, take(cells)])) as Speeds;
-    return Object.assign((seen ?? picture).spans[k] as SeenSpan, span, { speeds, contacts: take(cells) });
+    const more = { speeds, contacts: take(cells), away: span.pieces ? take(cells) : null };
+    return Object.assign((seen ?? picture).spans[k] as SeenSpan, span, more);
   });
   return Object.assign(seen ?? picture, { ...facts, spans });
 }
@@ -123,6 +127,19 @@ export function rowsAt(span: SeenSpan, frame: number, letter: number): Float32Ar
   const long = span.bends * BEND.row;
   const start = ((frame - span.first) * span.letters.length + letter) * long;
   return span.rows.subarray(start, start + long);
+}
+
+/** Where the pieces of a letter are at a frame, in its own space, a way each; none for a letter that has none. */
+export function waysAt(span: SeenSpan, frame: number, letter: number): Float32Array | null {
+  const [first, count] = span.letters[letter]?.pieces ?? [0, 0];
+  if (!span.ways || !count) return null;
+  const start = ((frame - span.first) * span.pieces + first) * TABLES.way;
+  return span.ways.subarray(start, start + count * TABLES.way);
+}
+
+/** Is any piece away from home by its way? */
+export function isApart(ways: Float32Array | null): ways is Float32Array {
+  return ways?.some((v, k) => v !== ((k % TABLES.way) % 5 === 0 ? 1 : 0)) ?? false;
 }
 
 /** Is a letter bent at all by its rows? */

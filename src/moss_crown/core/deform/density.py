@@ -50,7 +50,7 @@ def split(solid: Solid, long: Long, most: int) -> Solid:
     """Edges cut in the middle as long as `long` says so of them, each for both of its triangles, unless that would make
     more than `most` triangles."""
     vertices, triangles, facet = solid.vertices, solid.triangles, solid.facet
-    normals, along = solid.normals.astype(np.float64), solid.along
+    normals, along, piece = solid.normals.astype(np.float64), solid.along, solid.piece
     settled: NDArray[np.int64] = np.zeros(0, np.int64)
     for _ in range(ROUNDS):
         every, where = np.unique(edge_keys(triangles), return_inverse=True)
@@ -68,6 +68,8 @@ def split(solid: Solid, long: Long, most: int) -> Solid:
         vertices = np.vstack([vertices, (vertices[first[cut]] + vertices[second[cut]]) / 2])
         if along is not None:
             along = np.concatenate([along, (along[first[cut]] + along[second[cut]]) / 2])
+        if piece is not None:
+            piece = np.concatenate([piece, piece[first[cut]]])
         between = normals + np.roll(normals, -1, 1)
         between /= np.maximum(np.linalg.norm(between, axis=2, keepdims=True), 1e-12)
         normal = np.concatenate([normals, between], 1)
@@ -83,6 +85,7 @@ def split(solid: Solid, long: Long, most: int) -> Solid:
         normals=normals.astype(np.float32),
         along=along,
         ring=None,
+        piece=piece,
     )
 
 

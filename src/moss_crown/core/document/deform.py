@@ -28,6 +28,12 @@ def _facts(title: str, about: str) -> Facts:
     return Facts(title=title, about=about, work="motion", column="move", moves=True, by_letter=True)
 
 
+class LetterPivot(Pivot):
+    """A place on each letter, or on its word, line or block."""
+
+    about: Value[Literal["letter", "word", "line", "block"]] = "letter"
+
+
 class DeformStep(ReachingStep):
     """What all deformers have. Their reach scales their amount, so that lengths are kept at any strength.
 
@@ -37,7 +43,8 @@ class DeformStep(ReachingStep):
     """
 
     space: Literal["letter", "block", "world"] = "block"
-    centre: Pivot = Pivot(about="block")
+    scope: Value[Literal["letter", "word", "line", "block", "point"]] = "letter"
+    centre: LetterPivot = LetterPivot(about="block")
     turn: Value[Turn3] = (0.0, 0.0, 0.0)
     reaches: list[Reach] = Field(default=[Everywhere()], max_length=limits.REACHES)
 
@@ -86,7 +93,7 @@ class WaveStep(DeformStep):
     in_frames: ClassVar[tuple[str, ...]] = ("start",)
     facts: ClassVar[Facts] = _facts("Wave", "Crests run through the letters")
     kind: Literal["wave"] = "wave"
-    centre: Pivot = Pivot(about="block", place="left")
+    centre: LetterPivot = LetterPivot(about="block", place="left")
     travels: Value[Literal["right", "left", "up", "down"]] = "right"
     lifts: Value[Literal["up", "front", "along"]] = "up"
     crests: Value[Literal["one", "many", "endless"]] = "many"
@@ -104,7 +111,7 @@ class WrapStep(DeformStep):
 
     facts: ClassVar[Facts] = _facts("Wrap", "Lines lie around a drum, a globe or a drawn path, and straighten")
     kind: Literal["wrap"] = "wrap"
-    centre: Pivot = Pivot(about="block", place="baseline")
+    centre: LetterPivot = LetterPivot(about="block", place="baseline")
     onto: Value[Literal["drum", "roller", "globe", "stage", "path"]] = "drum"
     radius: Value[Annotated[float, Field(ge=0.05, le=10_000, allow_inf_nan=False)]] = 2.0
     wrapped: Value[Share] = 1.0
@@ -133,7 +140,7 @@ class BlastStep(DeformStep):
     facts: ClassVar[Facts] = _facts("Blast", "Letters burst outward, and come together")
     kind: Literal["blast"] = "blast"
     space: Literal["letter", "block", "world"] = "letter"
-    centre: Pivot = Pivot(about="letter")
+    centre: LetterPivot = LetterPivot(about="letter")
     outward: Value[Height] = 0.6
     core: Value[Size] = 0.3
     rough: Value[Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]] = 1.0

@@ -128,8 +128,9 @@ class Material(Model):
 
 
 class MaterialStep(StepBase):
-    """`face` covers face and rear; `edge` covers bevel, return and rear bevel; each that has its own takes that. Of
-    several, each letter wears the last that is on and `some` of whose letters it is."""
+    """`face` covers face and rear; `edge` covers bevel, return and rear bevel, and of letters in pieces what was
+    inside; each that has its own takes that. Of several, each letter wears the last that is on and `some` of whose
+    letters it is."""
 
     facts: ClassVar[Facts] = Facts(
         title="Material",
@@ -145,6 +146,7 @@ class MaterialStep(StepBase):
     bevel: Material | None = None
     rear_bevel: Material | None = None
     rear: Material | None = None
+    inside: Material | None = None
 
 
 EnvironmentPreset: TypeAlias = Literal[

@@ -176,17 +176,45 @@ class Picture(ReachBase):
     bright: Value[Share] = 1.0
 
 
-Reach: TypeAlias = Annotated[Cadence | Zone | Noise | Picture | Swing | Everywhere, Field(discriminator="kind")]
+class Passage(ReachBase):
+    """From 0 to 1 as one value, `passed`, goes from 0 to 1: keyed there and back, a title goes and returns by it alone.
+
+    What comes first in the order has gone after the share `each` of the passage, the others later; `rough` mixes chance
+    into the order. `along` is the direction of the order "axis", `point` the place of "near" and "far" (metres in the
+    block); "picture" begins where a picture is bright, "noise" in patches of `grain` metres.
+    """
+
+    kind: Literal["passage"] = "passage"
+    passed: Value[Share] = 0.0
+    order: Value[
+        Literal["reading", "reverse", "centre_out", "edges_in", "shuffled", "axis", "near", "far", "picture", "noise"]
+    ] = "axis"
+    along: Value[Vec3] = (1.0, 0.0, 0.0)
+    point: Value[Vec3] = (0.0, 0.5, 0.0)
+    picture: Value[PictureId] | None = None
+    width: Value[Size] = 6.0
+    middle: Value[Vec2] = (0.0, 0.5)
+    grain: Value[Annotated[float, Field(ge=0.01, le=1_000, allow_inf_nan=False)]] = 0.5
+    shuffle: int = Field(default=1, ge=0, le=1_000_000)
+    each: Value[Annotated[float, Field(ge=0.01, le=1, allow_inf_nan=False)]] = 0.4
+    rough: Value[Share] = 0.15
+    ease: Ease = Ease(leave=(0.2, 0.0), arrive=(0.6, 1.0))
+
+
+Reach: TypeAlias = Annotated[
+    Cadence | Zone | Noise | Picture | Swing | Passage | Everywhere, Field(discriminator="kind")
+]
 ResponsePoint: TypeAlias = tuple[Share, Annotated[float, Field(ge=-2, le=3, allow_inf_nan=False)]]
 
 
 class Pivot(Model):
-    """About what a drive turns and scales: a place on each letter, or on its word, line or block.
+    """About what a drive turns and scales: a place on each letter, or on its word, line or block; or on each piece of
+    letters that are in pieces.
 
     `own` is a place in cap heights from the middle of the baseline.
     """
 
-    about: Value[Literal["letter", "word", "line", "block"]] = "letter"
+    about: Value[Literal["piece", "letter", "word", "line", "block"]] = "letter"
     place: Value[Literal["centre", "baseline", "cap", "left", "right", "own"]] = "centre"
     own: Value[Vec3] = (0.0, 0.0, 0.0)
 
@@ -195,12 +223,13 @@ class ReachingStep(StepBase):
     """What acts on letters as strongly as reaches say.
 
     `scope` is what feels the reach as one: each letter by itself, or a word, a line or the block by its middle, or, of
-    what bends letters, every point. The reaches join in their order; `response` shapes what comes out, through points
-    of (reach, strength) with smooth curves between them; without `beyond` it is kept within 0 and 1, and nothing
-    overshoots. `strength` is a factor on all of it, `exposed` puts the step on twos or threes.
+    what bends letters, every point, or each piece of letters that are in pieces. The reaches join in their order;
+    `response` shapes what comes out, through points of (reach, strength) with smooth curves between them; without
+    `beyond` it is kept within 0 and 1, and nothing overshoots. `strength` is a factor on all of it, `exposed` puts the
+    step on twos or threes.
     """
 
-    scope: Value[Literal["letter", "word", "line", "block", "point"]] = "letter"
+    scope: Value[Literal["piece", "letter", "word", "line", "block", "point"]] = "letter"
     strength: Value[Factor] = 1.0
     reaches: list[Reach] = Field(default=[Cadence()], max_length=limits.REACHES)
     response: list[ResponsePoint] = Field(default=[(0.0, 0.0), (1.0, 1.0)], min_length=2, max_length=16)
@@ -228,7 +257,7 @@ class DriveStep(ReachingStep):
         by_letter=True,
     )
     kind: Literal["drive"] = "drive"
-    scope: Value[Literal["letter", "word", "line", "block"]] = "letter"
+    scope: Value[Literal["piece", "letter", "word", "line", "block"]] = "letter"
     pivot: Pivot = Pivot()
     offset: Offset = Offset(move=(0.0, 0.0, 1.2), turn=(-90.0, 0.0, 0.0))
 
@@ -364,9 +393,9 @@ class SwapStep(StepBase):
 
 
 class ShiverStep(StepBase):
-    """Small smooth unrest of each letter by itself, about its pivot: at most `move` metres, `turn` degrees, `tempo`
-    times a second. It fades in over `fade_in` frames from `start`, and out over `fade_out` frames until `end`; an end
-    before the start lasts for ever."""
+    """Small smooth unrest of each letter, or each piece of one, by itself, about its pivot: at most `move` metres,
+    `turn` degrees, `tempo` times a second. It fades in over `fade_in` frames from `start`, and out over `fade_out`
+    frames until `end`; an end before the start lasts for ever."""
 
     in_frames: ClassVar[tuple[str, ...]] = ("start", "end", "fade_in", "fade_out")
     facts: ClassVar[Facts] = Facts(
@@ -379,6 +408,7 @@ class ShiverStep(StepBase):
         by_letter=True,
     )
     kind: Literal["shiver"] = "shiver"
+    scope: Value[Literal["piece", "letter"]] = "letter"
     pivot: Pivot = Pivot()
     move: Value[Vec3] = (0.01, 0.01, 0.0)
     turn: Value[Turn3] = (0.0, 0.0, 1.5)

@@ -29,6 +29,7 @@ from moss_crown.core.document.kinds import FrameNumber, FrameRate, Name, StepBas
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, LightsStep, MaterialStep, StageStep
 from moss_crown.core.document.motion import DriveStep, DrumStep, FollowStep, GroupStep, GrowStep, ShiverStep, SwapStep
+from moss_crown.core.document.pieces import PiecesStep
 from moss_crown.core.document.values import Exposed, Model
 
 VERSION = 3
@@ -51,6 +52,7 @@ Step: TypeAlias = Annotated[
     | WrapStep
     | RippleStep
     | BlastStep
+    | PiecesStep
     | GroupStep
     | MaterialStep
     | EnvironmentStep

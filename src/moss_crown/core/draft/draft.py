@@ -41,10 +41,10 @@ from moss_crown.core.draft.schema import (
     three,
     two,
 )
-from moss_crown.core.evaluation.bending import bends_of, draft_edges, kinds_of
+from moss_crown.core.evaluation.bending import away_of, bends_of, draft_edges, kinds_of, loose_at
 from moss_crown.core.evaluation.camera import camera_step, grade_at
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.evaluation.setting import Block, Structure
+from moss_crown.core.evaluation.setting import Block, Structure, cut_of, pieces_a_letter
 from moss_crown.core.evaluation.solids import block_section
 from moss_crown.core.look.dressing import dresses_of, own_colours
 from moss_crown.core.motion.beats import beats_of
@@ -98,23 +98,27 @@ def see(shot: Shot) -> Seen:
         part = SeenSpan(structure, at, together(blocks, len(at)))
         wear = _wear(blocks)
         bends = bends_of(blocks, len(at))
+        ways, first, whole = loose_at(blocks, len(at))
+        loose = ~whole.all()
         parts.append(part)
         heads.append(
             SeenSpanHead(
                 numbers[0],
                 numbers[-1],
-                _letters(of, structure, numbers[0]),
+                _letters(of, structure, numbers[0], first if loose else None),
                 [_block(shot, block) for block in structure.blocks],
                 wear is not None,
                 _pivots(shot, structure),
                 bends.shape[2],
                 kinds_of(bends),
                 _handles(of, structure),
+                ways.shape[1] if loose else 0,
             )
         )
         tables.append(np.swapaxes(part.poses, 2, 3).astype(np.float32))
         tables += [] if wear is None else [wear]
         tables += [bends.astype(np.float32)] if bends.size else []
+        tables += [ways.astype(np.float32)] if loose else []
     tables.append(np.swapaxes(camera.poses, 1, 2).astype(np.float32))
     looks, look_of = _looks(shot, frames)
     head = SeenHead(
@@ -156,6 +160,8 @@ def packed_whole(seen: Seen) -> bytes:
         out = out_of_frame(poses, part.structure.boxes, *(values[own] for values in seen.camera))
         met = of.contacts(part.structure, part.frames, poses)
         tables += [times.speeds.astype(np.float32), (met | np.uint8(OUT) * out).astype(np.float32)]
+        if head.pieces:
+            tables.append(away_of(of.moved(part.structure, part.frames), len(part.frames)).astype(np.float32))
     rest = of.rest_frame(timings[-1].rest)
     whole = grown(
         DraftHead,
@@ -304,21 +310,24 @@ def pack(head: bytes, tables: list[NDArray[np.float32]]) -> bytes:
     """The head (JSON) and the tables one by one, `framed`; their columns are those of `TABLES`.
 
     For each span: poses (f, l, 16), column by column; where it is "worn" what letters wear (f, l, COLUMNS); where
-    letters are bent its rows (f, l, bends, ROW). Then
+    letters are bent its rows (f, l, bends, ROW); where they are in pieces the ways of these (f, pieces, 12). Then
     the camera poses (f, 16). Then, unless it is of the picture alone, for each span: speeds (4, f, l), SPEEDS; contacts
-    (f, l), bits of `clearance`.
+    (f, l), bits of `clearance`; where letters are in pieces the share of them that is away (f, l).
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
 
 
-def _letters(of: Evaluation, structure: Structure, frame: int) -> list[LetterAtRest]:
+def _letters(of: Evaluation, structure: Structure, frame: int, pieces: NDArray[np.int64] | None) -> list[LetterAtRest]:
+    """`pieces` (l + 1): by which number those of each letter begin, where letters are in pieces."""
     found: list[LetterAtRest] = []
-    shot, edges = of.shot, draft_edges(of, structure)
+    shot, edges, most = of.shot, draft_edges(of, structure), pieces_a_letter(structure)
     for number, block in enumerate(structure.blocks):
         own = own_colours(shot, block.step, block.letters, frame)
         dresses, wears = dresses_of(shot, block.step, block.setting, frame)
         at_rest = np.round(rest_of(block.setting)[:, :3], 6).reshape(-1, 12).tolist()
         for place, letter in enumerate(block.letters):
+            cut = cut_of(block, letter, most) if pieces is not None else None
+            begin, end = (0, 0) if pieces is None else pieces[len(found) : len(found) + 2].tolist()
             found.append(
                 LetterAtRest(
                     letter.text,
@@ -328,10 +337,11 @@ def _letters(of: Evaluation, structure: Structure, frame: int) -> list[LetterAtR
                     letter.first,
                     letter.lacking,
                     own[place] if own else None,
-                    recipe_of(letter, block.form, dresses[wears[place]].which, float(edges[len(found)])),
+                    recipe_of(letter, block.form, dresses[wears[place]].which, float(edges[len(found)]), cut),
                     (letter.left, letter.bottom, letter.right, letter.top),
                     at_rest[place],
                     letter.index,
+                    (begin, end - begin),
                 )
             )
     return found

@@ -13,13 +13,14 @@ from moss_crown.core import limits
 from moss_crown.core.cache import Cache
 from moss_crown.core.deform.density import with_edges
 from moss_crown.core.document.form import CurvePoint
-from moss_crown.core.document.kinds import Finite, Identity, Size
+from moss_crown.core.document.kinds import Finite, Identity, Share, Size, Vec2
 from moss_crown.core.document.letters import AxisPlace, AxisTag
 from moss_crown.core.document.values import Model
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.setting import form_of_letter
-from moss_crown.core.evaluation.solids import letter_solid
+from moss_crown.core.evaluation.solids import letter_pieces, letter_solid
 from moss_crown.core.form.outline import Join
+from moss_crown.core.form.pieces import Cut, Way
 from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form, Grow
 from moss_crown.core.form.tube import SectionKind, Tube
@@ -31,7 +32,7 @@ from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import Letter
 from moss_crown.core.type.shape import Glyph, faces
 
-Part: TypeAlias = Annotated[int, Field(ge=0, le=4)]
+Part: TypeAlias = Annotated[int, Field(ge=0, le=5)]
 FaceIndex: TypeAlias = Annotated[int, Field(ge=0, le=31)]
 Length: TypeAlias = Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)]
 GlyphIndex: TypeAlias = Annotated[int, Field(ge=0, le=65_535)]
@@ -79,6 +80,27 @@ class FormRecipe(Model):
         return Form(self.depth, front, rear, self.join, self.grow, self.weight, self.fill, self.wall, tube)
 
 
+class CutRecipe(Model):
+    way: Way
+    number: Annotated[int, Field(ge=1, le=limits.PIECES_A_LETTER)]
+    size: Length
+    even: Share
+    turn: Finite
+    point: Vec2
+    line: list[Vec2] = Field(max_length=limits.CURVE_POINTS)
+    closed: bool
+    thick: Length
+    seed: int
+    most: Annotated[int, Field(ge=1, le=limits.PIECES_A_LETTER)]
+    of: tuple[Finite, Finite, Finite, Finite, Finite, Finite]
+    low: Vec2
+    high: Vec2
+
+    def cut(self) -> Cut:
+        """The cut that it says."""
+        return Cut(**{**self.model_dump(), "line": tuple(self.line)})
+
+
 class SolidRecipe(Model):
     """What a letter's solid is made from: enough to build it anywhere, in the words of the query that asks for it."""
 
@@ -87,23 +109,34 @@ class SolidRecipe(Model):
     glyphs: list[tuple[FaceIndex, GlyphIndex, Finite, Finite]] = Field(min_length=1, max_length=32)
     unit: Annotated[float, Field(gt=0, le=1)]
     form: FormRecipe
-    which: tuple[Part, Part, Part, Part, Part] = FACE_AND_EDGE
+    which: tuple[Part, Part, Part, Part, Part, Part] = FACE_AND_EDGE
     edge: Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)] = 0.0
     """Metres that no edge is longer than; 0: as it comes."""
+    cut: CutRecipe | None = None
 
 
 MOST_TRIANGLES = 60_000
 """Of a letter, however short its edges are wanted."""
 
 
-def recipe_of(letter: Letter, form: Form, which: Which = FACE_AND_EDGE, edge: float = 0.0) -> str:
-    """The recipe of a letter as JSON text, with edges no longer than so many metres."""
-    return _recipe(letter.family, letter.axes, letter.glyphs, letter.unit, form_of_letter(letter, form), which, edge)
+def recipe_of(
+    letter: Letter, form: Form, which: Which = FACE_AND_EDGE, edge: float = 0.0, cut: Cut | None = None
+) -> str:
+    """The recipe of a letter as JSON text, with edges no longer than so many metres, and in pieces if it is cut."""
+    own = form_of_letter(letter, form)
+    return _recipe(letter.family, letter.axes, letter.glyphs, letter.unit, own, which, edge, cut)
 
 
 @lru_cache(maxsize=2048)
 def _recipe(
-    family: str, axes: Axes, glyphs: tuple[Glyph, ...], unit: float, form: Form, which: Which, edge: float
+    family: str,
+    axes: Axes,
+    glyphs: tuple[Glyph, ...],
+    unit: float,
+    form: Form,
+    which: Which,
+    edge: float,
+    cut: Cut | None,
 ) -> str:
     recipe = SolidRecipe(
         family=family,
@@ -113,6 +146,7 @@ def _recipe(
         form=FormRecipe.model_validate(asdict(form)),
         which=which,
         edge=edge,
+        cut=CutRecipe.model_validate(asdict(cut)) if cut else None,
     )
     return recipe.model_dump_json()
 
@@ -127,7 +161,8 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
         if face >= known:
             raise DocumentInvalid(f"/glyphs/{k}/0", f"below {known}", f"the family has {known} faces, not {face + 1}")
     glyphs = tuple(Glyph(*glyph) for glyph in recipe.glyphs)
-    made = letter_solid(glyphs, recipe.family, tuple(recipe.axes), recipe.unit, recipe.form.form(), cache)
+    of = (glyphs, recipe.family, tuple(recipe.axes), recipe.unit, recipe.form.form())
+    made = letter_pieces(*of, recipe.cut.cut(), cache).solid if recipe.cut else letter_solid(*of, cache)
     if recipe.edge > 0:
         made = with_edges(made, recipe.edge, MOST_TRIANGLES)
     grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)

@@ -33,6 +33,7 @@ class Tables(TypedDict):
     speeds: list[str]
     contacts: dict[str, int]
     bend: dict[str, int]
+    way: int
 
 
 TABLES: Tables = {
@@ -41,10 +42,11 @@ TABLES: Tables = {
     "speeds": list(SPEEDS),
     "contacts": {"letters": MEETS, "stage": SINKS, "outside": OUT},
     "bend": {"row": ROW, "kind": KIND, "amount": AMOUNT},
+    "way": 12,
 }
 """Columns of the tables: numbers of a pose (column by column), what a letter wears, whose
-speeds there are, the bits of a contact, and how long a row is that bends a letter, with the places of its kind and of
-its amount."""
+speeds there are, the bits of a contact, how long a row is that bends a letter, with the places of its kind and of
+its amount, and the numbers of a piece's way (row by row of a 3x4 matrix)."""
 
 
 def three(values: Iterable[float]) -> Three:
@@ -226,7 +228,7 @@ class LookDrawn:
 class LetterAtRest:
     """A letter: `first` is the place of its first character in the block's text, `tint` its own colour (scene-linear),
     `recipe` that of its solid as JSON text, `box` its left, bottom, right and top, `rest` the rows of the 3x4 matrix to
-    its place in the title."""
+    its place in the title; `pieces` the number of its first piece in the span, and how many it has."""
 
     text: str
     block: int
@@ -239,6 +241,7 @@ class LetterAtRest:
     box: Four
     rest: list[float]
     number: int
+    pieces: tuple[int, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -294,7 +297,8 @@ class HandlesDrawn:
 class SeenSpanHead:
     """Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
     `pivots` of letters in their own space, by the id of the step that turns them. Letters go through so many `bends`,
-    which are of these kinds; `handles` by the id of the step that bends."""
+    which are of these kinds; `handles` by the id of the step that bends. There are so many `pieces` of letters that are
+    ever in pieces."""
 
     first: int
     last: int
@@ -305,6 +309,7 @@ class SeenSpanHead:
     bends: int
     bent_by: list[str]
     handles: dict[str, HandlesDrawn]
+    pieces: int
 
 
 @dataclass(frozen=True, slots=True)

@@ -54,29 +54,78 @@ class SoftSolid:
 class Bending:
     """How the letters of a structure are bent: rows (l, k, ROW) at all TIMES[-1] moments of a shutter, or at one where
     they stay, (t, l, k, ROW); a frame later, where that is asked for; and at STATES frames of the shot (s, l, k, ROW).
-    `soft` (l): whether a letter is ever bent."""
+    `soft` (l): whether a letter is ever bent. `loose`: where pieces of letters then are, at the same moments."""
 
     rows: Floats
     later: Floats | None
     states: Floats
     soft: NDArray[np.bool_]
+    loose: Loose | None
+
+
+@dataclass(frozen=True)
+class Loose:
+    """Where pieces of letters are at moments, beside where they are at home (t, p, 3, 4), and a frame later, where that
+    is asked for; by which number the pieces of each letter begin (l + 1), and of which letters any is away (l)."""
+
+    ways: Floats
+    later: Floats | None
+    first: NDArray[np.int64]
+    broken: NDArray[np.bool_]
+
+    def of(self, letter: int) -> tuple[Floats, Floats | None]:
+        """The ways (t, p, 3, 4) of a letter's own pieces, and those a frame later."""
+        own = slice(self.first[letter], self.first[letter + 1])
+        return self.ways[:, own], None if self.later is None else self.later[own]
+
+
+def loose_at(blocks: Sequence[Moved], frames: int) -> tuple[Floats, NDArray[np.int64], NDArray[np.bool_]]:
+    """Where the pieces of the letters of all blocks are (f, p, 3, 4), by which number those of each letter begin
+    (l + 1), and which letters are whole (f, l)."""
+    ways, counts, whole = [np.zeros((frames, 0, 3, 4))], [np.zeros(1, np.int64)], [np.ones((frames, 0), np.bool_)]
+    for block in blocks:
+        letters = block.poses.shape[1]
+        if block.apart is None:
+            counts.append(np.zeros(letters, np.int64))
+            whole.append(np.ones((frames, letters), np.bool_))
+            continue
+        ways.append(block.apart.ways)
+        counts.append(np.bincount(block.apart.pieces.of, minlength=letters))
+        whole.append(block.apart.whole)
+    return np.concatenate(ways, 1), np.cumsum(np.concatenate(counts)), np.concatenate(whole, 1)
+
+
+def away_of(blocks: Sequence[Moved], frames: int) -> Floats:
+    """(f, l): the share of the pieces of each letter of all blocks that are away."""
+    parts = [np.zeros(b.poses.shape[:2]) if b.apart is None else b.apart.away for b in blocks]
+    return np.concatenate([np.zeros((frames, 0)), *parts], 1)
 
 
 def bending(of: Whereabouts, structure: Structure, moments: Frames, motion: bool) -> Bending | None:
-    """For moments from the opening of a shutter to its end; None where nothing is ever bent. With `motion` also a frame
-    after the opening."""
-    if not of.bends:
+    """For moments from the opening of a shutter to its end; None where nothing is ever bent or in pieces. With `motion`
+    also a frame after the opening."""
+    if not of.bends and not structure.cut:
         return None
-    states = _states(of, structure, STATES)
     begin, end = float(moments[0]), float(moments[-1])
-    rows = rows_at(of, structure, np.linspace(begin, end, 3 if end > begin else 1))
-    if (rows == rows[:1]).all():
-        rows = rows[:1]
+    at = np.linspace(begin, end, 3 if end > begin else 1)
+    blocks = of.moved(structure, at)
+    rows, (ways, first, whole) = bends_of(blocks, len(at)), loose_at(blocks, len(at))
+    if (rows == rows[:1]).all() and (ways == ways[:1]).all():
+        rows, ways = rows[:1], ways[:1]
     else:
-        rows = rows_at(of, structure, np.linspace(begin, end, TIMES[-1]))
-    later = rows_at(of, structure, np.array([begin + 1])) if motion else None
+        at = np.linspace(begin, end, TIMES[-1])
+        blocks = of.moved(structure, at)
+        rows, (ways, _, whole) = bends_of(blocks, len(at)), loose_at(blocks, len(at))
+    broken = np.asarray(~whole.all(0))
+    after = np.array([begin + 1])
+    blocks = of.moved(structure, after) if motion else []
+    later = bends_of(blocks, 1) if motion and of.bends else None
+    loose = Loose(ways, loose_at(blocks, 1)[0][0] if motion else None, first, broken) if broken.any() else None
+    if not of.bends:
+        return None if loose is None else Bending(rows, later, rows, np.zeros(len(broken), np.bool_), loose)
+    states = _states(of, structure, STATES)
     soft = np.array([not at_rest(np.concatenate([states[:, k], rows[:, k]])) for k in range(states.shape[1])], np.bool_)
-    return Bending(rows, later, states, soft)
+    return Bending(rows, later, states, soft, loose)
 
 
 def _states(of: Whereabouts, structure: Structure, count: int) -> Floats:
@@ -154,37 +203,86 @@ def with_corners(solid: Solid) -> SoftSolid:
     return SoftSolid(solid, vertex[first], normals[first].astype(np.float64), corner.reshape(-1, 3))
 
 
-def bent_solid(soft: SoftSolid, rows: Floats, later: Floats | None, tolerance: float) -> Bent:
-    """Where the vertices of a letter are by its rows (t, k, ROW) at even moments of a shutter: at as many of these as
-    keep every vertex within a tolerance (metres) of its way."""
+@dataclass(frozen=True)
+class Flying:
+    """Where the pieces of a letter are by their ways (t, p, 3, 4), and a frame later (p, 3, 4)."""
+
+    of: NDArray[np.int32]
+    ways: Floats
+    later: Floats | None
+
+
+def flown(ways: Floats, of: NDArray[np.int32], places: Floats) -> Floats:
+    """Places (n, 3) of the pieces (n) that they are of, by the ways (p, 3, 4) of these."""
+    own = ways[of]
+    found = own[:, :, 0] * places[:, :1] + own[:, :, 1] * places[:, 1:2] + own[:, :, 2] * places[:, 2:]
+    return np.asarray(found + own[:, :, 3])
+
+
+def flown_normals(ways: Floats, of: NDArray[np.int32], normals: Floats) -> Floats:
+    """Unit normals (n, 3) of pieces (n), by the ways (p, 3, 4) of these."""
+    a, b, c = ways[:, :, 0], ways[:, :, 1], ways[:, :, 2]
+    own = np.stack([np.cross(b, c), np.cross(c, a), np.cross(a, b)], 2)[of]
+    found = own[:, :, 0] * normals[:, :1] + own[:, :, 1] * normals[:, 1:2] + own[:, :, 2] * normals[:, 2:]
+    return np.asarray(found / np.maximum(np.sqrt(np.square(found).sum(1, keepdims=True)), 1e-30))
+
+
+def bent_solid(
+    soft: SoftSolid, rows: Floats, later: Floats | None, tolerance: float, flying: Flying | None = None
+) -> Bent:
+    """Where the vertices of a letter are by its rows (t, k, ROW), and then by the ways of its pieces, at even moments
+    of a shutter: at as many of these as keep every vertex within a tolerance (metres) of its way."""
     vertices, last = soft.solid.vertices, len(rows) - 1
-    places = {0: bent(rows[0], vertices)}
+
+    def place(k: int) -> Floats:
+        there = bent(rows[k], vertices)
+        return there if flying is None else flown(flying.ways[k], flying.of, there)
+
+    def normal(k: int) -> Floats:
+        if flying is None:
+            return turned(rows[k], vertices, places[k], soft.at, soft.normals)
+        there = soft.normals
+        if not at_rest(rows[k]):
+            there = turned(rows[k], vertices, bent(rows[k], vertices), soft.at, soft.normals)
+        return flown_normals(flying.ways[k], flying.of[soft.at], there)
+
+    places = {0: place(0)}
     chosen = [0]
     if last:
-        places |= {k: bent(rows[k], vertices) for k in {last // 2, last} - {0}}
+        places |= {k: place(k) for k in {last // 2, last} - {0}}
         early, half, late = places[0], places[last // 2], places[last]
         if not (np.array_equal(early, half) and np.array_equal(half, late)):
             short = float(np.sqrt(np.square(half - (early + late) / 2).sum(1).max(initial=0.0)))
             wanted = 1 + math.ceil(math.sqrt(short / tolerance))
             count = next((times for times in TIMES if times >= wanted), TIMES[-1])
             chosen = list(range(0, last + 1, max(1, last // (count - 1))))
-            places |= {k: bent(rows[k], vertices) for k in chosen if k not in places}
+            places |= {k: place(k) for k in chosen if k not in places}
     there = [places[k] for k in chosen]
-    normals = [turned(rows[k], vertices, places[k], soft.at, soft.normals) for k in chosen]
-    after = None if later is None else bent(later, vertices).astype(np.float32)
-    return Bent(np.array(there, np.float32), np.array(normals, np.float32)[:, soft.corner], after)
+    normals = [normal(k) for k in chosen]
+    after = vertices if later is None else bent(later, vertices)
+    if flying is not None and flying.later is not None:
+        after = flown(flying.later, flying.of, after)
+    moved = later is not None or (flying is not None and flying.later is not None)
+    return Bent(
+        np.array(there, np.float32),
+        np.array(normals, np.float32)[:, soft.corner],
+        after.astype(np.float32) if moved else None,
+    )
 
 
 MODEL_CHORD = 0.002
 """Of a cap height: how far the edges of a model's bent letters may lie from their curves."""
 
 
-def as_bent(solid: Solid, rows: Floats, size: float) -> tuple[Solid, Solid]:
-    """A solid as rows (k, ROW) bend it, and the same solid at rest, as dense; `size` is the cap height."""
-    dense = with_corners(fine_enough(solid, [rows], MODEL_CHORD * size, MOST_TRIANGLES))
-    vertices = bent(rows, dense.solid.vertices)
-    normals = turned(rows, dense.solid.vertices, vertices, dense.at, dense.normals).astype(np.float32)
-    return replace(dense.solid, vertices=vertices, normals=normals[dense.corner]), dense.solid
+def as_bent(solid: Solid, rows: Floats, size: float, ways: Floats | None = None) -> tuple[Solid, Solid]:
+    """A solid as rows (k, ROW) bend it, and the ways (p, 3, 4) of its pieces take these, and the same solid at rest, as
+    dense; `size` is the cap height."""
+    dense = with_corners(solid if at_rest(rows) else fine_enough(solid, [rows], MODEL_CHORD * size, MOST_TRIANGLES))
+    of = dense.solid.piece
+    flying = None if ways is None or of is None else Flying(of, ways[None], None)
+    made = bent_solid(dense, rows[None], None, size, flying)
+    vertices = made.places[0].astype(np.float64)
+    return replace(dense.solid, vertices=vertices, normals=made.normals[0]), dense.solid
 
 
 DRAFT_STATES = 9

@@ -6,12 +6,21 @@ from dataclasses import replace
 
 import numpy as np
 
+from moss_crown.core.cache import address
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.around import light_names, lights_at, surround_at
-from moss_crown.core.evaluation.bending import CHORD_PIXELS, COARSEST, WAY_PIXELS, bending, bent_solid, soft_solid
+from moss_crown.core.evaluation.bending import (
+    CHORD_PIXELS,
+    COARSEST,
+    WAY_PIXELS,
+    Flying,
+    bending,
+    bent_solid,
+    soft_solid,
+)
 from moss_crown.core.evaluation.seen import camera, shutter, shutter_frames
-from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
-from moss_crown.core.evaluation.solids import as_many, fineness, letter_solid, pixel, solid_address
+from moss_crown.core.evaluation.setting import Block, Structure, cut_of, form_of_letter, pieces_a_letter
+from moss_crown.core.evaluation.solids import as_many, fineness, letter_pieces, letter_solid, pixel, solid_address
 from moss_crown.core.evaluation.whereabouts import Whereabouts
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.look.dressing import dressed
@@ -65,7 +74,7 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
     letters: list[Placed] = []
     owners: list[str] = []
     count = triangles = 0
-    middle = len(moments) // 2
+    middle, most = len(moments) // 2, pieces_a_letter(structure)
     names = letter_names(shot, structure)
     for block, moving in zip(structure.blocks, done, strict=True):
         wear = moving.wear.alone(middle)
@@ -77,8 +86,8 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
             if id(dress) not in begins:
                 begins[id(dress)] = len(surfaces)
                 surfaces += dress.surfaces
-            a, b, c, d, e = (begins[id(dress)] + k for k in dress.which)
-            by_facet = (a, b, c, d, e)
+            a, b, c, d, e, f = (begins[id(dress)] + k for k in dress.which)
+            by_facet = (a, b, c, d, e, f)
             form = form_of_letter(letter, block.form)
             tolerance = fineness(letter, poses[middle, count], eye, height)
             recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, form)
@@ -91,12 +100,21 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
             if place_of[where] != NOWHERE and not hidden[number]:
                 pose = np.ascontiguousarray(poses[:, count])
                 place, bent = place_of[where], None
-                if bends and bends.soft[count]:
+                broken = bends is not None and bends.loose is not None and bends.loose.broken[count]
+                if bends is not None and (broken or bends.soft[count]):
                     seen = pixel(letter, poses[middle, count], eye, height)
                     fine = min(CHORD_PIXELS * seen, COARSEST)
-                    own = soft_solid(solids[place], where, bends.states[:, count], fine, of.cache)
+                    whole, key = solids[place], where
+                    cut = cut_of(block, letter, most) if broken else None
+                    if cut is not None:
+                        whole = letter_pieces(*recipe, cut, of.cache, tolerance).solid
+                        key = address(where, cut)
+                    own = soft_solid(whole, key, bends.states[:, count], fine, of.cache)
                     after = None if bends.later is None else bends.later[0, count]
-                    bent = bent_solid(own, bends.rows[:, count], after, min(WAY_PIXELS * seen, COARSEST))
+                    flying = None
+                    if bends.loose is not None and own.solid.piece is not None:
+                        flying = Flying(own.solid.piece, *bends.loose.of(count))
+                    bent = bent_solid(own, bends.rows[:, count], after, min(WAY_PIXELS * seen, COARSEST), flying)
                     place = len(solids)
                     solids.append(own.solid)
                     triangles = as_many(triangles + len(own.solid.triangles))

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core import limits
 from moss_crown.core.cache import address
 from moss_crown.core.document.form import EdgeProfile, FormStep, Tubes
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import GroupStep
+from moss_crown.core.document.pieces import PiecesStep
 from moss_crown.core.document.shot import Shot
+from moss_crown.core.form.pieces import Cut, Way
 from moss_crown.core.form.profile import Edge, ProfileKind
 from moss_crown.core.form.solid import Form
 from moss_crown.core.form.stems import stem_of
@@ -22,8 +26,8 @@ from moss_crown.core.motion.groups import Led, Member, members
 from moss_crown.core.motion.swap import shown as swaps_shown
 from moss_crown.core.motion.swap import text_of
 from moss_crown.core.type.layout import WHOLE, Drawn, EmblemSetting, Letter, Setting, letters_of
-from moss_crown.core.type.lettering import setting_at
-from moss_crown.core.values.sampling import changes, exposures, sample_choice, sample_one
+from moss_crown.core.type.lettering import drawn_path, setting_at
+from moss_crown.core.values.sampling import changes, exposures, sample_choice, sample_one, sample_parts
 
 MOVING = ("move", "turn", "scale")
 """The members of a block that only move its letters; the others decide them."""
@@ -40,6 +44,7 @@ class Block:
     setting: Setting | EmblemSetting
     form: Form
     faces: Faces = NO_FACES
+    cutting: Cutting | None = None
 
     @property
     def step(self) -> int:
@@ -50,6 +55,15 @@ class Block:
     def letters(self) -> tuple[Letter, ...]:
         """Its letters at rest, in the order in which they are read."""
         return letters_of(self.setting)
+
+
+@dataclass(frozen=True)
+class Cutting:
+    """How the letters of a block are cut, each by itself or `through` all of them; places of the cut are counted from
+    the middle of the baseline of a letter, or of the block."""
+
+    cut: Cut
+    through: bool
 
 
 @dataclass(frozen=True)
@@ -69,6 +83,11 @@ class Structure:
     def grouped(self) -> bool:
         """Is any block in a group?"""
         return any(block.member.under for block in self.blocks)
+
+    @property
+    def cut(self) -> bool:
+        """Are the letters of any block cut into pieces?"""
+        return any(block.cutting is not None for block in self.blocks)
 
     @cached_property
     def boxes(self) -> NDArray[np.float64]:
@@ -109,7 +128,8 @@ def as_set(shot: Shot, frame: float) -> Structure:
         else:
             faces = NO_FACES
         setting = set_at(step, own)
-        found.append(Block(member, setting, _form_at(shot, member.step, own, setting), faces))
+        form = _form_at(shot, member.step, own, setting)
+        found.append(Block(member, setting, form, faces, _cutting_at(shot, member.step, own, setting.size)))
     return Structure(tuple(found))
 
 
@@ -122,6 +142,7 @@ def lasts(shot: Shot) -> bool:
     return not (
         changes(decides)
         or changes(groups)
+        or changes([s.cuts for s in shot.steps if isinstance(s, PiecesStep)])
         or any(
             changes(getattr(s, name))
             for s in shot.steps
@@ -158,6 +179,64 @@ def _form_at(shot: Shot, block: int, frame: float, setting: Setting | EmblemSett
                 tube=_tube_at(step.tubes, frame),
             )
     return form
+
+
+def _cutting_at(shot: Shot, block: int, frame: float, size: float) -> Cutting | None:
+    """The last pieces step below a block that is on decides."""
+    steps = [s for s in shot.steps[block + 1 :] if isinstance(s, PiecesStep) and sample_choice(s.on, frame)]
+    if not steps:
+        return None
+    step = steps[-1]
+    way: Way = sample_choice(step.cut, frame)
+    x, y = (float(v) for v in sample_parts(step.point, frame))
+    drawn = drawn_path(step.line, frame) if way == "line" else None
+    return Cutting(
+        Cut(
+            way,
+            round(sample_one(step.number, frame)),
+            size * sample_one(step.size, frame) if sample_choice(step.by, frame) == "size" else 0.0,
+            sample_one(step.even, frame),
+            math.radians(sample_one(step.angle, frame)),
+            (x * size, y * size),
+            tuple((float(u), float(v)) for u, v in drawn.curve) if drawn else (),
+            drawn.closed if drawn else False,
+            size * sample_one(step.thick, frame),
+            step.seed,
+        ),
+        sample_choice(step.through, frame),
+    )
+
+
+def pieces_a_letter(structure: Structure) -> int:
+    """Into so many pieces a letter is cut at most, so that the shot has no more than it may."""
+    letters = sum(len(block.letters) for block in structure.blocks if block.cutting is not None)
+    return max(1, min(limits.PIECES_A_LETTER, limits.PIECES_A_SHOT // max(letters, 1)))
+
+
+def cut_of(block: Block, letter: Letter, most: int) -> Cut | None:
+    """How a letter of a block is cut, in its own space, into at most about so many pieces."""
+    if block.cutting is None:
+        return None
+    cut = replace(block.cutting.cut, most=most)
+    if cut.way in ("chunks", "shell"):
+        return cut
+    across = (letter.left + letter.right) / 2
+    if not block.cutting.through:
+        a, b, c, d, x, y = 1.0, 0.0, 0.0, 1.0, -across, 0.0
+    else:
+        (a, b, _, x), (c, d, _, y), *_ = letter.pose().tolist()
+        if abs(a * d - b * c) < 1e-3:  # seen from the side
+            return replace(cut, way="chunks")
+    if cut.way == "line":
+        size = a * d - b * c
+        places = [((d * (u - x) - b * (v - y)) / size, (a * (v - y) - c * (u - x)) / size) for u, v in cut.line]
+        return replace(cut, line=tuple(places))
+    found = replace(cut, of=(a, b, c, d, x, y))
+    if not block.cutting.through:
+        return found
+    boxes = [(m.x + m.left, m.y + m.bottom, m.x + m.right, m.y + m.top) for m in block.letters]
+    low = min(box[0] for box in boxes), min(box[1] for box in boxes)
+    return replace(found, low=low, high=(max(box[2] for box in boxes), max(box[3] for box in boxes)))
 
 
 def _tube_at(tubes: Tubes, frame: float) -> Tube | None:

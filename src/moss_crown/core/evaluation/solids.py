@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from statistics import median
 from typing import TypeAlias
@@ -16,6 +17,7 @@ from moss_crown.core.evaluation.setting import Block, form_of_letter
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.form.outline import FINER, TOLERANCE, letter_outline
 from moss_crown.core.form.part import part_of
+from moss_crown.core.form.pieces import Cut, Pieces, in_pieces
 from moss_crown.core.form.section import section
 from moss_crown.core.form.solid import Form, solid
 from moss_crown.core.form.stems import stem
@@ -73,6 +75,43 @@ def letter_solid(
         ),
         _bytes,
     )
+
+
+SHELL_EDGE = 0.22
+"""Of a patch of a shell: edges of its mesh are so long."""
+SHELL_SPAN = (0.02, 0.2)
+"""Cap heights: the shortest and the longest of these."""
+
+
+def letter_pieces(
+    glyphs: Glyphs,
+    family: str,
+    axes: Axes,
+    unit: float,
+    form: Form,
+    cut: Cut,
+    cache: Cache,
+    tolerance: float = TOLERANCE,
+) -> Pieces:
+    """A letter in pieces: the same pieces at any tolerance."""
+    key = solid_address(glyphs, family, axes, unit, form, None, tolerance)
+
+    def made() -> Pieces:
+        if cut.way == "shell":
+            usual = letter_solid(glyphs, family, axes, unit, form, cache)
+            a, b, c = (usual.vertices[usual.triangles[:, k]] for k in range(3))
+            area = float(np.sqrt(np.square(np.cross(b - a, c - a)).sum(1)).sum()) / 2
+            wide = cut.size or math.sqrt(area / max(min(cut.number, cut.most), 1))
+            tall = float(np.ptp(usual.vertices[:, 1])) if len(usual.vertices) else 1.0
+            least, most = SHELL_SPAN[0] * tall, SHELL_SPAN[1] * tall
+            edge = float(np.clip(SHELL_EDGE * wide, least, most))
+            return in_pieces(letter_solid(glyphs, family, axes, unit, form, cache, edge), cut)
+        solid = letter_solid(glyphs, family, axes, unit, form, cache, None, tolerance)
+        if tolerance == TOLERANCE:
+            return in_pieces(solid, cut)
+        return in_pieces(solid, cut, letter_pieces(glyphs, family, axes, unit, form, cut, cache))
+
+    return cache.get(address("pieces", key, cut), made, lambda pieces: pieces.nbytes)
 
 
 def _bytes(solid: Solid) -> int:

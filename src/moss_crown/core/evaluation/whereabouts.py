@@ -21,7 +21,16 @@ from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.camera import camera_step, framing, moved_along
-from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts
+from moss_crown.core.evaluation.setting import (
+    Block,
+    Structure,
+    as_set,
+    cut_of,
+    form_of_letter,
+    lasts,
+    pieces_a_letter,
+)
+from moss_crown.core.evaluation.solids import letter_pieces
 from moss_crown.core.motion.groups import NO_GROUP, Pivots, Resting, in_world, resting
 from moss_crown.core.motion.moving import (
     Company,
@@ -35,6 +44,7 @@ from moss_crown.core.motion.moving import (
     shown_faces,
     together,
 )
+from moss_crown.core.motion.piecing import InPieces
 from moss_crown.core.motion.poses import Poses, place_matrix
 from moss_crown.core.stage.staging import globe_middles
 from moss_crown.core.type.layout import Setting, letters_of
@@ -201,6 +211,27 @@ class Whereabouts:
             block.member.late,
             structure.led[number] if structure.led else NO_GROUP,
             lambda frames: globe_middles(shot, frames),
+            lambda: self.in_pieces(structure, number),
+        )
+
+    def in_pieces(self, structure: Structure, number: int) -> InPieces | None:
+        """The pieces of the letters of the `number`-th block of a structure; None where nothing cuts them."""
+        if structure.blocks[number].cutting is None:
+            return None
+        return self._once(("pieces", _Same(structure), number), lambda: self._in_pieces(structure, number))
+
+    def _in_pieces(self, structure: Structure, number: int) -> InPieces:
+        block, found = structure.blocks[number], []
+        most = pieces_a_letter(structure)
+        for letter in block.letters:
+            cut, form = cut_of(block, letter, most), form_of_letter(letter, block.form)
+            assert cut is not None
+            found.append(letter_pieces(letter.glyphs, letter.family, letter.axes, letter.unit, form, cut, self.cache))
+        counts = [pieces.count for pieces in found]
+        return InPieces(
+            np.repeat(np.arange(len(found)), counts),
+            np.concatenate([np.zeros((0, 3)), *(pieces.middles for pieces in found)]),
+            np.concatenate([np.zeros((0, 2, 3)), *(pieces.boxes for pieces in found)]),
         )
 
     def moved(self, structure: Structure, frames: Frames, restless: bool = True) -> list[Moved]:
@@ -232,8 +263,8 @@ class Whereabouts:
         return any(isinstance(step, DeformStep) for step in self.shot.steps)
 
     def boxed(self, structure: Structure, frames: Frames) -> Poses:
-        """(f, l, 4, 4): poses that put the boxes of letters at rest where the letters are, bent or not."""
-        if not self.bends:
+        """(f, l, 4, 4): poses that put the boxes of letters at rest where the letters are, bent, in pieces or not."""
+        if not self.bends and not structure.cut:
             return self.poses(structure, frames)
         found, begin = [], 0
         for block in self.moved(structure, frames):

@@ -12,8 +12,9 @@ FloatN2: TypeAlias = NDArray[np.float64]
 FloatN3: TypeAlias = NDArray[np.float64]
 IntN3: TypeAlias = NDArray[np.int64]
 
-FACE, BEVEL, RETURN, REAR_BEVEL, REAR = range(5)
-FACETS = ("face", "bevel", "return", "rear bevel", "rear")
+FACE, BEVEL, RETURN, REAR_BEVEL, REAR, INSIDE = range(6)
+FACETS = ("face", "bevel", "return", "rear bevel", "rear", "inside")
+"""The last is what was inside a letter that is in pieces."""
 
 _SHIFT = 24
 INDEX_BOUND = 1 << _SHIFT
@@ -49,7 +50,8 @@ class Solid:
     vertices (n, 3) metres; triangles (m, 3), counter-clockwise seen from outside; facet (m) of FACETS;
     normals (m, 3, 3): one a corner, flat on faces, smooth along curves. `ridged`: somewhere the edge is wider than
     the stem and meets in a ridge. `along` (n): for tubes, how far along its contour each vertex lies, 0 to 1, and
-    whether that is a `ring` (n): a closed one.
+    whether that is a `ring` (n): a closed one. `piece` (n): which piece of a letter in pieces each vertex is of; each
+    is closed by itself.
     """
 
     vertices: FloatN3
@@ -59,6 +61,7 @@ class Solid:
     ridged: bool
     along: NDArray[np.float32] | None = None
     ring: NDArray[np.bool_] | None = None
+    piece: NDArray[np.int32] | None = None
 
     @property
     def volume(self) -> float:

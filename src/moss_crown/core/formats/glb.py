@@ -46,7 +46,8 @@ class _Buffer:
 def write_glb(model: TitleModel) -> bytes:
     """A node a letter, at its pivot, with a child that holds the mesh.
 
-    Corners that agree in place and normal become one vertex. Metres, Y up, as glTF has it too.
+    Corners that agree in place and normal become one vertex. Metres, Y up, as glTF has it too. Which piece a vertex of
+    a letter in pieces is of is an attribute of its own, `_PIECE`.
     """
     buffer = _Buffer()
     materials: list[dict[str, Any]] = []
@@ -61,6 +62,10 @@ def write_glb(model: TitleModel) -> bytes:
             "POSITION": buffer.add(places, "VEC3", FLOAT, ARRAY, bounds=True),
             "NORMAL": buffer.add(normals, "VEC3", FLOAT, ARRAY),
         }
+        if solid.piece is not None:
+            of = np.empty((len(places), 1), np.float32)
+            of[triangles.ravel(), 0] = solid.piece[solid.triangles.ravel()]
+            attributes["_PIECE"] = buffer.add(of, "SCALAR", FLOAT, ARRAY)
         if textured is not None:
             attributes["TEXCOORD_0"] = buffer.add(textured * np.array([1, -1], np.float32), "VEC2", FLOAT, ARRAY)
         meshes.append(

@@ -8,12 +8,14 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.mesh import BEVEL, FACETS, REAR, REAR_BEVEL, Solid
+from moss_crown.core.form.mesh import BEVEL, FACETS, INSIDE, REAR, REAR_BEVEL, Solid
 from moss_crown.core.look.material import Surface
 
-Which: TypeAlias = tuple[int, int, int, int, int]
+Which: TypeAlias = tuple[int, int, int, int, int, int]
 """Which of a letter's surfaces each facet has."""
-FACE_AND_EDGE: Which = (0, 1, 1, 1, 0)
+FACE_AND_EDGE: Which = (0, 1, 1, 1, 0, 1)
+OWN = (BEVEL, REAR_BEVEL, REAR, INSIDE)
+"""Facets that may have a surface of their own."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +37,7 @@ class Dress:
 
 def part_names(which: Which) -> tuple[str, ...]:
     """A name for what each of the surfaces covers that facets ask for."""
-    own = [FACETS[facet].replace(" ", "_") for facet in (BEVEL, REAR_BEVEL, REAR) if which[facet] > 1]
+    own = [FACETS[facet].replace(" ", "_") for facet in OWN if which[facet] > 1]
     return ("face", "edge", *own)
 
 

@@ -9,8 +9,7 @@ from typing import Any
 from moss_crown.core.document.letters import PART, BlockStretch, EmblemStep, Some
 from moss_crown.core.document.look import MaterialStep
 from moss_crown.core.document.shot import Shot
-from moss_crown.core.form.mesh import BEVEL, REAR, REAR_BEVEL
-from moss_crown.core.look.dress import FACE_AND_EDGE, Dress
+from moss_crown.core.look.dress import FACE_AND_EDGE, OWN, Dress
 from moss_crown.core.look.material import linear, surface_at
 from moss_crown.core.look.wear import Wear, surfaced
 from moss_crown.core.type import emblem
@@ -63,15 +62,15 @@ def wearers(shot: Shot, block: int, setting: AnySetting, frame: float) -> tuple[
 
 
 def dress(step: MaterialStep, frame: float) -> Dress:
-    """The surfaces of a material step: face and edge, then those that bevel, rear bevel and rear have of their own."""
+    """The surfaces of a material step: face and edge, then those that other facets have of their own."""
     surfaces = [surface_at(step.face, frame), surface_at(step.edge, frame)]
     which = list(FACE_AND_EDGE)
-    for facet, material in ((BEVEL, step.bevel), (REAR_BEVEL, step.rear_bevel), (REAR, step.rear)):
+    for facet, material in zip(OWN, (step.bevel, step.rear_bevel, step.rear, step.inside), strict=True):
         if material is not None:
             which[facet] = len(surfaces)
             surfaces.append(surface_at(material, frame))
-    a, b, c, d, e = which
-    return Dress(tuple(surfaces), (a, b, c, d, e))
+    a, b, c, d, e, f = which
+    return Dress(tuple(surfaces), (a, b, c, d, e, f))
 
 
 def dresses_of(shot: Shot, block: int, setting: AnySetting, frame: float) -> tuple[list[Dress], list[int]]:

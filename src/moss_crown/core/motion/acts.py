@@ -28,6 +28,7 @@ from moss_crown.core.document.motion import (
     SwapStep,
     Zone,
 )
+from moss_crown.core.document.pieces import PiecesStep
 from moss_crown.core.look.wear import Wear, given
 from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
@@ -61,7 +62,8 @@ class Cast:
 
     `letters` is what formulas know of them; `units` by scope: which unit each letter belongs to (l), and the middle of
     each unit at rest in the block (u, 3). `spacing` (l, 3): where a spacing of 1 moves each letter. `middles` (l, 2):
-    the middle of each letter across and of its cap height, in its own space; `height` is that cap height.
+    the middle of each letter across and of its cap height, in its own space; `height` is that cap height. `pieces` are
+    those of the letters, seen in the same way, where they are in pieces.
     """
 
     count: int
@@ -70,6 +72,7 @@ class Cast:
     spacing: Floats
     middles: Floats
     height: float
+    pieces: Cast | None = None
 
 
 @dataclass(frozen=True)
@@ -81,6 +84,11 @@ class Faces:
     letters: tuple[str, ...]
     steps: int
     texts: tuple[int, ...] = ()
+
+
+def unturned(ways: Floats) -> Floats:
+    """Ways in letters' own space, of letters that stand as their block does."""
+    return ways
 
 
 def nobody() -> Row:
@@ -100,7 +108,8 @@ class Surroundings:
     in the world at frames (f or 1, 4, 4), and places of it (n, 3) there (f or 1, n, 3); letters in the world as acts
     leave them (f, l, 4, 4), and their middles (f, l, 3); moves (f or 1, l, 3) that bring letters just outside a side;
     the shades of pictures, see `Units`; the letters as they stand in their lines; and the middle of the stage's globe
-    in the block (f or 1, 3), no number where there is none."""
+    in the block (f or 1, 3), no number where there is none. `by_piece`: the same for what acts on pieces.
+    `turned`: ways (f or 1, l, 3) in letters' own space as the block has them."""
 
     pivots: Callable[[Pivot, Frames], Floats]
     placed: Callable[[Frames], Poses]
@@ -115,6 +124,8 @@ class Surroundings:
     shades: Callable[[str], Floats] = no_picture
     row: Callable[[], Row] = nobody
     globe: Callable[[Frames], Floats] = no_globe
+    by_piece: Surroundings | None = None
+    turned: Callable[[Floats], Floats] = unturned
 
 
 @dataclass
@@ -137,6 +148,8 @@ def acts(
     else:
         place, done = -1, []
     for number, step in enumerate(steps[place + 1 :], place + 1):
+        if isinstance(step, PiecesStep) and cast.pieces is None:
+            continue
         if not isinstance(step, FollowStep | GrowStep):
             done = [*done, _act(step, cast, frames, around, Above(steps[:number], cast, around, frames, done))]
     return done
@@ -144,13 +157,15 @@ def acts(
 
 @dataclass(frozen=True)
 class Above:
-    """What the steps above one do, at any frames; at some of them that is known."""
+    """What the steps above one do, at any frames; at some of them that is known. `pieces` is what surrounds the pieces
+    of letters, for a step that acts on these."""
 
     steps: Sequence[Any]
     cast: Cast
     around: Surroundings
     frames: Frames | None = None
     known: Sequence[Deed] = ()
+    pieces: Surroundings | None = None
 
     def _done(self, frames: Frames) -> Sequence[Deed]:
         known = self.frames is not None and np.array_equal(frames, self.frames)
@@ -161,17 +176,35 @@ class Above:
         return self.around.standing(self._done(frames), frames)
 
     def middles(self, frames: Frames) -> Floats:
-        """(f, l, 3): where they leave the middles of letters in the world."""
-        return self.around.moved(self._done(frames), frames)
+        """(f, l, 3): where they leave the middles of letters in the world, or of pieces (f, p, 3)."""
+        return (self.pieces or self.around).moved(self._done(frames), frames)
 
     def units(self, scope: str, frames: Frames) -> Floats:
         """(f, u, 3): the same of units, each in the middle of its letters."""
-        unit_of, places = self.cast.units[scope]
+        cast = self.cast.pieces if self.pieces and self.cast.pieces else self.cast
+        unit_of, places = cast.units[scope]
         middles = self.middles(frames)
         return np.stack([middles[:, unit_of == u].mean(1) for u in range(len(places))], 1)
 
 
+def acts_by_piece(step: Any, frames: Frames) -> bool:
+    """Does a step act on each piece by itself, at any of the frames?"""
+    if isinstance(step, PiecesStep):
+        return True
+    return isinstance(step, DriveStep | ShiverStep) and "piece" in choices(step.scope, frames)
+
+
 def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Deed:
+    if cast.pieces is not None and around.by_piece is not None and acts_by_piece(step, frames):
+        found = _of_letters(step, cast.pieces, frames, around.by_piece, replace(above, pieces=around.by_piece))
+        assert isinstance(found, Act)
+        return replace(found, by_piece=True)
+    return _of_letters(step, cast, frames, around, above)
+
+
+def _of_letters(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Deed:
+    if isinstance(step, PiecesStep):
+        return _pieces(step, cast, frames, around, above)
     if isinstance(step, DeformStep):
         return _deform(step, cast, frames, around, above)
     if isinstance(step, DriveStep):
@@ -213,6 +246,45 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
     )
 
 
+def _pieces(step: PiecesStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Act:
+    """Pieces that go out from a centre, each by its own chance."""
+    frames, reach = _reached(step, cast, seen, around, above)
+
+    def chance(what: str, parts: int = 1) -> Floats:
+        """(p, parts), -1 to 1."""
+        k = np.arange(cast.count * parts).reshape(-1, parts)
+        return np.asarray(2 * hashed(seed_of(around.seed, step.id, step.seed, what), k) - 1)
+
+    def value(what: Any) -> Floats:
+        """(f or 1, p or 1) or (f or 1, p or 1, 3)."""
+        return each(what, frames, cast.letters)
+
+    spread, sizes, spin = (value(v) for v in (step.spread, step.sizes, step.spin))
+    middles = around.pivots(Pivot(about="piece"), frames)
+    centre = around.pivots(step.centre, frames)
+    out = around.turned(middles - centre)
+    out = out / np.maximum(np.sqrt(np.square(out).sum(-1, keepdims=True)), 1e-9)
+    way = out + 0.9 * spread[..., None] * chance("way", 3)
+    way = way / np.maximum(np.sqrt(np.square(way).sum(-1, keepdims=True)), 1e-9)
+    far = value(step.outward) * (1 + 0.6 * spread * chance("far")[:, 0])
+    move = way * far[..., None] + value(step.move) * (1 + 0.6 * spread * chance("move")[:, 0])[..., None]
+    bow = value(step.bow)
+    if bow.any():
+        move = move + 4 * (1 - reach)[..., None] * bow * (1 + 0.6 * spread * chance("bow")[:, 0])[..., None]
+    drift = value(step.drift)
+    if drift.any():
+        since = ((frames - around.first) / around.fps)[:, None, None]
+        move = move + drift * since * (1 + 0.6 * spread * chance("drift")[:, 0])[..., None]
+    turn = np.radians(value(step.turn)) * (1 - spin[..., None] + spin[..., None] * chance("turn", 3))
+    scale = np.maximum(value(step.scale) * (1 + sizes * chance("size")[:, 0]), 0) - 1
+    return Act(
+        Channel(reach, np.ascontiguousarray(move)),
+        Channel(reach, np.ascontiguousarray(turn)),
+        Channel(reach, np.ascontiguousarray(np.broadcast_to(scale[..., None], (*scale.shape, 3)))),
+        middles,
+    )
+
+
 def _deform(step: DeformStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Soft:
     frames, reach = _reached(step, cast, seen, around, above)
     at_rest = as_soft(cast, around.row())
@@ -245,10 +317,10 @@ def drive_reach(step: ReachingStep, cast: Cast, frames: Frames, around: Surround
     for scope in set(scopes):
         # Points feel zones by themselves: see `felt`.
         zones = scope != "point" or not any(isinstance(reach, Zone) for reach in step.reaches)
-        of = "letter" if scope == "point" else scope
-        unit_of, _ = cast.units[of]
+        of = "letter" if scope == "point" or scope not in cast.units else scope
+        unit_of, places = cast.units[of]
         felt = reach_of(step, frames, units_of(cast, of, frames, around, above), around.fps, around.seed, zones)
-        found[scope] = felt if of == "letter" else felt[:, unit_of]
+        found[scope] = felt if len(places) == cast.count else felt[:, unit_of]
     if len(found) == 1:
         return next(iter(found.values()))
     return np.array([found[scope][k] for k, scope in enumerate(scopes)])
@@ -259,7 +331,7 @@ def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings, above
     unit_of, places = cast.units[scope]
     moved = partial(above.units, scope, frames) if above else None
     first = np.unique(unit_of, return_index=True)[1]
-    within = {larger: cast.units[larger][0][first] for larger in ("word", "line", "block")}
+    within = {larger: cast.units[larger][0][first] for larger in ("letter", "word", "line", "block") if larger != scope}
     return Units(places, lambda: around.world(places, frames), around.shades, moved, within)
 
 
@@ -429,7 +501,7 @@ def _following(
         return found
     gap = np.where(apart, sample(step.gap, frames) * cast.height, -np.inf)
     apart_now = iter(kept_apart(rigid(now), rigid(found), around.row(), gap))
-    return [next(apart_now) if isinstance(deed, Act) else deed for deed in found]
+    return [next(apart_now) if isinstance(deed, Act) and not deed.by_piece else deed for deed in found]
 
 
 @dataclass(frozen=True)

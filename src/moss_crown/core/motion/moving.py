@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,6 +44,15 @@ from moss_crown.core.motion.acts import (
 from moss_crown.core.motion.apart import Row
 from moss_crown.core.motion.drum import LETTERS, columns, in_front, turned
 from moss_crown.core.motion.groups import NO_GROUP, Led
+from moss_crown.core.motion.piecing import (
+    InPieces,
+    Scattered,
+    any_by_piece,
+    piece_cast,
+    piece_pivots,
+    piece_poses,
+    scattered,
+)
 from moss_crown.core.motion.pivots import About, Place, pivots
 from moss_crown.core.motion.poses import Poses, place_matrix, place_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
@@ -82,14 +91,19 @@ class Framing(NamedTuple):
     shift: Floats
 
 
+def no_pieces() -> InPieces | None:
+    """Of letters that nothing cuts."""
+    return None
+
+
 @dataclass(frozen=True)
 class Company:
     """A block among its recipe: its step, the motion steps below it, how it is set, the shot's clock and seed, and the
     middle of the stage's globe in the world (f or 1, 3), no number where there is none.
 
     `framing` answers the camera at frames, whatever it follows; `boxes` the letters' (l, 8, 3) in their own space. A
-    copy's own clock is `late` by so many frames; `led` are its groups. All but `moved` and what the sheet is told of
-    counts by that clock.
+    copy's own clock is `late` by so many frames; `led` are its groups; `pieces` those of its letters. All but `moved`
+    and what the sheet is told of counts by that clock.
     """
 
     step: BlockStep | EmblemStep
@@ -105,6 +119,7 @@ class Company:
     late: float = 0.0
     led: Led = NO_GROUP
     globe: Callable[[Frames], Floats] = no_globe
+    pieces: Callable[[], InPieces | None] = no_pieces
 
 
 @lru_cache(maxsize=64)
@@ -152,6 +167,14 @@ def cast_of(setting: AnySetting) -> Cast:
     return Cast(count, known, units, rest[:, :3, 0] * along[:, None], np.stack([across, cap], 1), setting.size)
 
 
+def whole_cast(company: Company) -> Cast:
+    """A block's letters as motion sees them, with their pieces where they are in pieces."""
+    cast, pieces = cast_of(company.setting), company.pieces()
+    if pieces is None:
+        return cast
+    return replace(cast, pieces=piece_cast(cast, pieces, rest_of(company.setting)))
+
+
 def _numbered(keys: Sequence[Any]) -> NDArray[np.int64]:
     """The same number for the same key, in the order in which they come."""
     numbers = {key: k for k, key in enumerate(dict.fromkeys(keys))}
@@ -176,12 +199,17 @@ def pivots_of(pivot: Pivot, setting: AnySetting, frames: Frames) -> Floats:
         found.append(
             _pivots_at(
                 setting,
-                sample_choice(pivot.about, frame),
+                _of_letters(sample_choice(pivot.about, frame)),
                 sample_choice(pivot.place, frame),
                 sample_triple(pivot.own, frame),
             )
         )
     return np.array(found).reshape(len(found), -1, 3)
+
+
+def _of_letters(about: About | Literal["piece"]) -> About:
+    """About what letters as a whole turn: of a letter that is whole a piece is the letter."""
+    return "letter" if about == "piece" else about
 
 
 def _placing(company: Company) -> list[Any]:
@@ -238,7 +266,47 @@ def surroundings(company: Company) -> Surroundings:
         lambda: row_of(company),
         globe,
     )
-    return around
+    pieces = company.pieces()
+    return around if pieces is None else replace(around, by_piece=_of_pieces(company, pieces, around))
+
+
+def _of_pieces(company: Company, pieces: InPieces, around: Surroundings) -> Surroundings:
+    """What motion may ask of the pieces of a block's letters."""
+    rest = rest_of(company.setting)
+
+    def letter_pivots(pivot: Pivot, frames: Frames) -> Floats:
+        return pivots_of(pivot, company.setting, frames)
+
+    def moved(done: Sequence[Deed], frames: Frames) -> Floats:
+        poses, found = _standing(company, done, frames, around)[0], _apart(company, done, frames)
+        own = poses[:, pieces.of]
+        middles = pieces.middles[None] if found is None else _at(found.ways, pieces.middles)
+        return _at(own[..., :3, :], middles)
+
+    return replace(
+        around,
+        pivots=lambda pivot, frames: piece_pivots(
+            pivot, pieces, letter_pivots(pivot, frames), company.setting.size, frames
+        ),
+        moved=moved,
+        outside=lambda side, pivot, offset, frames: around.outside(side, pivot, offset, frames)[:, pieces.of],
+        turned=lambda ways: np.asarray((rest[pieces.of, :3, :3] @ ways[..., None])[..., 0]),
+    )
+
+
+def _at(matrices: Floats, places: Floats) -> Floats:
+    """Places (..., 3) by rows of 3x4 matrices."""
+    return np.asarray((matrices[..., :3] @ places[..., None])[..., 0] + matrices[..., 3])
+
+
+def _apart(company: Company, done: Sequence[Deed], frames: Frames) -> Scattered | None:
+    """Where the pieces of a block's letters are beside these, None where nothing is done by piece."""
+    pieces = company.pieces()
+    if pieces is None or not pieces.count or not any_by_piece(done):
+        return None
+    rest = rest_of(company.setting)
+    poses, rows = performed(done, rest, company.boxes, len(frames))
+    return scattered(pieces, piece_poses(done, pieces, rest, rows, len(frames)), poses)
 
 
 def _standing(
@@ -299,21 +367,26 @@ def _outside(company: Company, side: str, pivot: Pivot, offset: Offset, frames: 
 
 @dataclass(frozen=True)
 class Moved:
-    """What motion makes of a block: poses to world (f, l, 4, 4), how its letters look, and the rows by which they are
-    bent before (f, l, k, ROW), where they are."""
+    """What motion makes of a block: poses to world (f, l, 4, 4), how its letters look, the rows by which they are bent
+    before (f, l, k, ROW), where they are, and where pieces of them then are."""
 
     poses: Poses
     wear: Wear
     bends: Floats | None = None
+    apart: Scattered | None = None
 
     def boxed(self, boxes: Floats) -> Poses:
-        """Poses that put the boxes (l, 8, 3) of letters at rest where they are, bent or not."""
-        return self.poses if self.bends is None else boxed(self.poses, self.bends, boxes)
+        """Poses that put the boxes (l, 8, 3) of letters at rest where they are, bent, in pieces or not."""
+        found = self.poses if self.bends is None else boxed(self.poses, self.bends, boxes)
+        if self.apart is None:
+            return found
+        return np.where(self.apart.whole[..., None, None], found, self.apart.boxed(self.poses, boxes))
 
     def alone(self, k: int) -> Moved:
         """At one of its frames."""
         bends = None if self.bends is None else self.bends[k : k + 1]
-        return Moved(self.poses[k : k + 1], self.wear.alone(k), bends)
+        apart = None if self.apart is None else self.apart.alone(k)
+        return Moved(self.poses[k : k + 1], self.wear.alone(k), bends, apart)
 
 
 def together(blocks: Sequence[Moved], frames: int) -> Poses:
@@ -332,13 +405,13 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     frames = frames - company.late
     steps = [s for s in company.steps if restless or s.facts.rests]
     around = surroundings(company)
-    cast = cast_of(company.setting)
+    cast = whole_cast(company)
     deeds = acts(steps, cast, frames, around) if cast.count else []
     done = rigid(deeds)
     poses, bends = _standing(company, deeds, frames, around)
     wears = [act.wear for act in done if act.wear is not None] + company.led.wears(frames)
     wear = worn(wears, (len(frames), cast.count), company.setting.size)
-    return Moved(poses, wear, bends)
+    return Moved(poses, wear, bends, _apart(company, deeds, frames))
 
 
 def starts_of(company: Company, drive: ReachingStep, frames: Frames) -> Floats | None:
@@ -346,7 +419,9 @@ def starts_of(company: Company, drive: ReachingStep, frames: Frames) -> Floats |
     swing."""
     cast = cast_of(company.setting)
     scope = sample_choice(drive.scope, float(frames[0]))
-    scope = "letter" if scope == "point" else scope
+    if scope == "piece" and company.pieces() is not None:
+        return None
+    scope = "letter" if scope in ("point", "piece") else scope
     unit_of, _ = cast.units[scope]
     units = units_of(cast, scope, frames, surroundings(company))
     for reach in drive.reaches:

@@ -29,7 +29,8 @@ class Channel:
 
 @dataclass(frozen=True)
 class Act:
-    """What a step does to a block's letters, about pivots (f or 1, l, 3) in each letter's own space.
+    """What a step does to a block's letters, about pivots (f or 1, l, 3) in each letter's own space; or `by_piece` to
+    their pieces, each in the space of its letter.
 
     `wear`: what it makes of their look, softness in cap heights. What is not `followed` a follow-through leaves alone.
     """
@@ -40,6 +41,7 @@ class Act:
     pivots: NDArray[np.float64]
     wear: Wear | None = None
     followed: bool = True
+    by_piece: bool = False
 
 
 def softened(poses: Poses, soft: NDArray[np.float64], cameras: Poses) -> Poses:

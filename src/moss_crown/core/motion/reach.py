@@ -10,7 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.deform.chain import distances
-from moss_crown.core.document.motion import Cadence, DrumStep, Everywhere, Noise, Picture, ReachingStep, Swing, Zone
+from moss_crown.core.document.motion import (
+    Cadence,
+    DrumStep,
+    Everywhere,
+    Noise,
+    Passage,
+    Picture,
+    ReachingStep,
+    Swing,
+    Zone,
+)
 from moss_crown.core.motion.poses import turn_matrix
 from moss_crown.core.values.curves import ease, pressed, through
 from moss_crown.core.values.noise import hashed, phases, seed_of, smooth_noise
@@ -88,6 +98,8 @@ def _one(reach: Any, frames: Frames, units: Units, fps: float, seed: int) -> Flo
             return picture_reach(reach, frames, units)
         case Swing():
             return swing_reach(reach, frames, units, fps)
+        case Passage():
+            return passage_reach(reach, frames, units)
         case Everywhere():
             return np.repeat(sample(reach.level, frames)[:, None], units.count, 1)
     raise TypeError(f"unknown reach: {reach!r}")
@@ -318,6 +330,54 @@ def shaded(shades: Floats, u: Floats, v: Floats, tiling: str) -> Floats:
     upper = pixel(0, 0) * (1 - across) + pixel(1, 0) * across
     lower = pixel(0, 1) * (1 - across) + pixel(1, 1) * across
     return np.asarray((upper * (1 - down) + lower * down) * inside[:, None])
+
+
+def passage_reach(reach: Passage, frames: Frames, units: Units) -> Floats:
+    """(f, u): from 0 to 1 as the passage goes from 0 to 1, by the place of each unit in the order."""
+    rank = _passing(reach, frames, units)
+    each, passed = sample(reach.each, frames)[:, None], sample(reach.passed, frames)[:, None]
+    return ease(reach.ease, np.clip((passed - rank * (1 - each)) / each, 0, 1))
+
+
+def _passing(reach: Passage, frames: Frames, units: Units) -> Floats:
+    """(f or 1, u): when in the order each unit goes, 0 to 1."""
+    count = max(units.count - 1, 1)
+    named = [reach.order, reach.along, reach.point, reach.rough]
+    at = needed([*named, reach.picture, reach.width, reach.middle, reach.grain], frames)
+    drawn = hashed(seed_of("passage", reach.shuffle), np.arange(units.count))
+    along, point, rough = sample(reach.along, at), sample(reach.point, at), sample(reach.rough, at)
+    found = np.zeros((max(len(at), 1), units.count))
+    for k, name in enumerate(choices(reach.order, at)):
+        if name == "picture":
+            found[k] = 1 - picture_reach(_shown(reach), at[k : k + 1], units)[0]
+        elif name == "noise":
+            places = units.places / float(sample(reach.grain, at[k : k + 1])[0])
+            found[k] = _spread(cloud(places, seed_of("patches", reach.shuffle))) / count
+        else:
+            found[k] = _Order(reach.shuffle, along[k], point[k]).of(name, units.places) / count
+        most = found[k].max(initial=0.0)
+        found[k] = found[k] / most if most > 0 else found[k]
+        found[k] = found[k] + rough[k] * (drawn - found[k])
+    return found
+
+
+def _shown(reach: Passage) -> Picture:
+    return Picture(picture=reach.picture, width=reach.width, middle=reach.middle)
+
+
+def cloud(places: Floats, seed: int) -> Floats:
+    """(n) values at places (n, 3), smooth over about 1: chance at the corners of a grid, blended by a quintic (Perlin,
+    Improving Noise, SIGGRAPH 2002)."""
+    cell = np.floor(places).astype(np.int64)
+    at = places - cell
+    share = at * at * at * (at * (at * 6 - 15) + 10)
+    found = np.zeros(len(places))
+    for corner in np.ndindex(2, 2, 2):
+        where = cell + np.array(corner)
+        key = (where[:, 0] * 73_856_093) ^ (where[:, 1] * 19_349_663) ^ (where[:, 2] * 83_492_791)
+        weight = np.where(np.array(corner) > 0, share, 1 - share).prod(1)
+        found += weight * hashed(seed, key)
+    return found
 
 
 def swing_starts(swing: Swing | DrumStep, frames: Frames, units: Units) -> Floats:

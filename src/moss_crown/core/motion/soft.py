@@ -68,8 +68,8 @@ Deed: TypeAlias = Act | Soft
 
 
 def rigid(done: Sequence[Deed]) -> list[Act]:
-    """What moves letters as they are."""
-    return [deed for deed in done if isinstance(deed, Act)]
+    """What moves letters as they are, and each as a whole."""
+    return [deed for deed in done if isinstance(deed, Act) and not deed.by_piece]
 
 
 @dataclass(frozen=True)
@@ -327,6 +327,7 @@ def performed(
     What moves letters that are bent already moves them about their pivots as these are bent.
     """
     bends = [deed for deed in done if isinstance(deed, Soft)]
+    done = [deed for deed in done if isinstance(deed, Soft) or not deed.by_piece]
     poses = rest_poses(rest, frames)
     if not bends:
         return moved_poses(poses, rigid(done)), None
@@ -387,7 +388,7 @@ def boxed(poses: Poses, bends: Floats, boxes: Floats) -> Poses:
     affine = np.zeros((*found.shape[:2], 4, 4))
     affine[..., :3, :] = np.swapaxes(fit @ found, 2, 3)
     affine[..., 3, 3] = 1
-    back, size = _inverse(affine[..., :3, :3])
+    back, size = inverse(affine[..., :3, :3])
     flat = np.abs(size) < 1e-9
     affine[flat], back[flat] = np.eye(4), np.eye(3)
     there = back @ np.swapaxes(found - affine[..., None, :3, 3], 2, 3)
@@ -403,7 +404,7 @@ def boxed(poses: Poses, bends: Floats, boxes: Floats) -> Poses:
     return np.where(still[..., None, None], poses, poses @ affine @ grown)
 
 
-def _inverse(matrices: Floats) -> tuple[Floats, Floats]:
+def inverse(matrices: Floats) -> tuple[Floats, Floats]:
     """Matrices (..., 3, 3) inverted by their cofactors, and their determinants (...). Those without an inverse answer
     what is no number."""
     a, b, c = (matrices[..., k, :] for k in range(3))
@@ -466,7 +467,7 @@ def _lead(row: Floats, axes: Floats, poses: Poses, origin: Floats) -> None:
     shift = (axes @ (poses[..., :3, 3] - origin)[..., None])[..., 0]
     into = np.zeros((*np.broadcast_shapes(linear.shape[:2], shift.shape[:2]), 3, 4))
     into[..., :3], into[..., 3] = linear, shift
-    back, size = _inverse(linear)
+    back, size = inverse(linear)
     back[np.abs(size) < 1e-12] = np.nan
     row[..., INTO:BACK] = into.reshape(*into.shape[:2], 12)
     row[..., BACK:KIND] = back.reshape(*back.shape[:2], 9)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from moss_crown.core.form.mesh import FACETS
 from moss_crown.core.look.mixing import APART
 from moss_crown.core.render import lanes as ln
 from moss_crown.core.render import surfaces as su
@@ -30,6 +31,8 @@ from moss_crown.core.render.lamps import (
 from moss_crown.core.render.rays import NONE, trace
 from moss_crown.core.render.texturing import textured
 from moss_crown.core.render.views import address, room
+
+FACETS_EACH = u32(len(FACETS))
 
 BEVEL, REAR_BEVEL = 1, 3
 _APART_X, _APART_Y, _APART_Z = f32(APART[0]), f32(APART[1]), f32(APART[2])
@@ -476,4 +479,4 @@ def first_passes(world, w, q, n, film, mattes, counts):
         after_x, after_y = _on_film(later, instance, lens, later_camera, x, y, z)
         film[pixel, MOTION] += after_x - before_x
         film[pixel, MOTION + 1] += after_y - before_y
-        note(mattes, counts, pixel, instance * u32(5) + q[ln.FACET + i])
+        note(mattes, counts, pixel, instance * FACETS_EACH + q[ln.FACET + i])

@@ -103,7 +103,8 @@ def light_names(scene: Scene, count: int) -> list[str]:
 
 
 def matte_names(scene: Scene) -> dict[str, list[str]]:
-    """For each kind of matte, what the name of an instance's facet is, by instance times five and facet."""
+    """For each kind of matte, what the name of an instance's facet is, by the number of its instance times that of
+    facets, and the facet."""
     letters = [(letter.name or f"letter {k + 1}", letter.word or "title") for k, letter in enumerate(scene.letters)]
     stage = [ground.name for ground in scene.grounds]
     whole = [name for name, _ in letters for _ in FACETS]

@@ -25,7 +25,7 @@ def _plainest() -> Scene:
     sky = Surround(np.ones((ROWS, COLUMNS, 3), np.float32), 1.0, 0.0)
     camera = Camera(np.eye(4)[None], (0.5, 0.5), (0.0, 0.0))
     dull = Surface((0.5, 0.5, 0.5), 0.0, 0.5, 1.5)
-    return Scene((triangle,), (Placed(0, np.eye(4)[None], (0,) * 5),), (floor,), (dull,), (), sky, camera)
+    return Scene((triangle,), (Placed(0, np.eye(4)[None], (0,) * 6),), (floor,), (dull,), (), sky, camera)
 
 
 def ready_paths() -> None:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.form.mesh import FACETS
 from moss_crown.core.look.exposure import BRIGHTNESS
 from moss_crown.core.render import lamps
 from moss_crown.core.render import surfaces as su
@@ -50,7 +51,7 @@ class World(NamedTuple):
     poses: F32  # (i, steps, 12): rows of the 3x4 matrices
     later: F32  # (i, 1, 12): one frame on
     rest: F32  # (i, 13): rows of the 3x4 matrix to the title at rest, and the letter's number
-    surface: NDArray[np.int32]  # (i, 5) material by facet
+    surface: NDArray[np.int32]  # (i, 6) material by facet
     catches: NDArray[np.bool_]  # (i) whether it only catches shadows
     catching: bool  # whether any does
     light_of: NDArray[np.int32]  # (i + 1) lamp or -1, which the last one is too: what met nothing looks there
@@ -217,7 +218,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
     for ground in scene.grounds:
         made = triangulated(ground)
         mesh = stage.mesh(*made, np.zeros(len(made.triangles), np.uint8))
-        stage.place(mesh, STAGE_MASK, (ground.surface,) * 5, catches=ground.catches)
+        stage.place(mesh, STAGE_MASK, (ground.surface,) * len(FACETS), catches=ground.catches)
     shapes: list[int] = []
     for k, light in enumerate(scene.lights):
         if isinstance(light, SunLight):
@@ -227,7 +228,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         else:
             shape = light.triangles
         shapes.append(len(stage.first))
-        stage.place(stage.flat(shape), LIGHT_MASK, (0,) * 5, light=k)
+        stage.place(stage.flat(shape), LIGHT_MASK, (0,) * len(FACETS), light=k)
     rows = material_rows(scene.surfaces)
     lights, pieces = _lights(scene, stage, rows, shapes)
     stage.rays.commit()
@@ -251,7 +252,7 @@ def build_world(scene: Scene, passes: bool = False) -> tuple[World, RayScene]:
         poses=np.array(stage.poses, np.float32).reshape(-1, stage.steps, 12),
         later=np.array(stage.later, np.float32).reshape(-1, 1, 12),
         rest=np.array(stage.rest, np.float32).reshape(-1, 13),
-        surface=np.array(stage.surface, np.int32).reshape(-1, 5),
+        surface=np.array(stage.surface, np.int32).reshape(-1, len(FACETS)),
         catches=np.array(stage.catches, np.bool_).reshape(-1),
         catching=any(stage.catches),
         light_of=np.array([*stage.light_of, -1], np.int32),

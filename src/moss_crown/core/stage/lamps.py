@@ -17,8 +17,8 @@ SUN_AWAY = 8.0
 """A sun is as bright as a rectangle of its power so many metres away."""
 WIDEST_SUN = 150.0
 """Degrees: a sun of a stack does not get wider."""
-FACES, EDGES = 0b10001, 0b01110
-"""Bits of facets: face and rear; bevel, return and rear bevel."""
+FACES, EDGES = 0b010001, 0b101110
+"""Bits of facets: face and rear; bevel, return, rear bevel and what was inside."""
 
 
 def sources_at(lamp: Light, frame: float, touches: tuple[int, ...] | None = None) -> list[SceneLight]:

@@ -192,7 +192,7 @@ class Placed:
 
     solid: int
     poses: NDArray[np.float64]
-    surfaces: tuple[int, int, int, int, int]
+    surfaces: tuple[int, int, int, int, int, int]
     rest: NDArray[np.float64] = field(default_factory=lambda: np.eye(4))
     number: int = 0
     later: NDArray[np.float64] | None = None

@@ -148,6 +148,7 @@ export const PARTS = [
   ['bevel', 'Bevel'],
   ['rear_bevel', 'Rear bevel'],
   ['rear', 'Rear'],
+  ['inside', 'Inside'],
 ] as const;
 export type PartName = (typeof PARTS)[number][0];
 
@@ -594,6 +595,41 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
         number(`${at}/damping`, 'Damping', { unit: 'ratio', step: 0.01 }),
         frames(`${at}/settle`, 'Hangs still after'),
       ];
+    case 'passage':
+      return [
+        number(`${at}/passed`, 'Gone', { unit: 'share', step: 0.01 }),
+        choice(`${at}/order`, 'Order', {
+          ...ORDERS,
+          axis: 'along a direction',
+          near: 'from a point on',
+          far: 'towards a point',
+          picture: 'as a picture is bright',
+          noise: 'in patches',
+        }),
+        ...shuffle,
+        ...(order === 'axis' ? [vector(`${at}/along`, 'Direction', { step: 0.05 })] : []),
+        ...(order === 'near' || order === 'far'
+          ? [vector(`${at}/point`, 'Point', { unit: 'm', step: 0.05 })]
+          : []),
+        ...(order === 'picture'
+          ? [
+              { path: `${at}/picture`, label: 'Picture', kind: 'picture', none: 'none' } as FieldSpec,
+              number(`${at}/width`, 'Picture width', { unit: 'm', step: 0.02 }),
+              {
+                path: `${at}/middle`,
+                label: 'Middle',
+                kind: 'vector',
+                unit: 'm',
+                step: 0.02,
+                parts: ['x', 'y'],
+              } as FieldSpec,
+            ]
+          : []),
+        ...(order === 'noise' ? [number(`${at}/grain`, 'Patches of', { unit: 'm', step: 0.02 })] : []),
+        number(`${at}/each`, 'Each takes', { unit: 'share', step: 0.01 }),
+        number(`${at}/rough`, 'By chance', { unit: 'share', step: 0.01 }),
+        { path: `${at}/ease`, label: 'Ease', kind: 'ease' },
+      ];
     case 'everywhere':
       return [number(`${at}/level`, 'Level')];
   }
@@ -610,6 +646,65 @@ function growFields(step: Extract<Step, { kind: 'grow' }>): FieldSpec[] {
       number('/start', 'Start later by', { unit: 'share', step: 0.01 }),
     ]),
     ...reachingFields(step, 'Drawn as one'),
+  ];
+}
+
+/** How letters are cut, and where their pieces go. */
+function pieceFields(step: Extract<Step, { kind: 'pieces' }>): FieldSpec[] {
+  const { cut, by } = step;
+  const counted = cut !== 'rays' && cut !== 'line';
+  const lined = cut === 'strips' || cut === 'bricks' || cut === 'rays';
+  return [
+    ...grouped('Cut', [
+      choice('/cut', 'Cut into', {
+        chunks: 'chunks of the solid',
+        shell: 'a shell of the surface',
+        rays: 'rays from a point',
+        line: 'two, along a line',
+      }),
+      ...(counted ? [choice('/by', 'Counted by')] : []),
+      ...(cut === 'line' || (counted && by === 'size')
+        ? []
+        : [number('/number', 'Pieces a letter', { step: 1, decimals: 0 })]),
+      ...(counted && by !== 'number' ? [number('/size', 'Size', { unit: 'cap heights', step: 0.01 })] : []),
+      ...(cut === 'line' ? [] : [number('/even', 'Even', { unit: '0: by chance', step: 0.02 })]),
+      ...(cut === 'shell'
+        ? [number('/thick', 'Thick', { unit: 'cap heights', step: 0.005, decimals: 3 })]
+        : []),
+      ...(lined ? [number('/angle', 'Turned', { unit: '°', step: 1, decimals: 1 })] : []),
+      ...(cut === 'rays'
+        ? [
+            {
+              path: '/point',
+              label: 'From',
+              kind: 'vector',
+              unit: 'cap heights',
+              step: 0.02,
+              parts: ['x', 'y'],
+            } as FieldSpec,
+          ]
+        : []),
+      ...(lined || cut === 'line'
+        ? [{ path: '/through', label: 'Through all letters', kind: 'switch' } as FieldSpec]
+        : []),
+      { ...number('/seed', 'Seed', { step: 1, decimals: 0 }), plain: true },
+    ]),
+    ...grouped('Flight', [
+      number('/outward', 'Outward', { unit: 'm', step: 0.02 }),
+      ...about('/centre', 'From'),
+      ...(step.centre?.place === 'own'
+        ? [vector('/centre/own', 'Own place', { unit: 'cap heights', step: 0.02 })]
+        : []),
+      vector('/move', 'Move', { unit: 'm', step: 0.02 }),
+      number('/spread', 'Ways by chance', { unit: 'share', step: 0.02 }),
+      vector('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
+      number('/spin', 'Turns by chance', { unit: 'share', step: 0.02 }),
+      number('/scale', 'Scale', { step: 0.01 }),
+      number('/sizes', 'Scale by chance', { unit: 'share', step: 0.02 }),
+      vector('/bow', 'Aside half way', { unit: 'm', step: 0.02 }),
+      vector('/drift', 'Drifts on', { unit: 'm a second', step: 0.01 }),
+    ]),
+    ...reachingFields(step, 'Goes as one'),
   ];
 }
 
@@ -685,6 +780,7 @@ function reachingFields(step: Reaching, together: string): FieldSpec[] {
     ),
     ...grouped('Response', [
       choice('/scope', together, {
+        piece: 'each piece',
         letter: 'each letter',
         block: 'the block',
         point: 'nothing: each point feels zones',
@@ -849,6 +945,8 @@ function specsOf(step: Step, more: More): FieldSpec[] {
       ];
     case 'grow':
       return growFields(step);
+    case 'pieces':
+      return pieceFields(step);
     case 'form':
       return [
         ...grouped('Depth', [
@@ -922,6 +1020,7 @@ function specsOf(step: Step, more: More): FieldSpec[] {
       ];
     case 'shiver':
       return [
+        choice('/scope', 'Each by itself', { piece: 'pieces', letter: 'letters' }),
         vector('/move', 'Move by at most', { unit: 'm', step: 0.002, decimals: 3 }),
         vector('/turn', 'Turn by at most', { unit: '°', step: 0.1, decimals: 1 }),
         number('/tempo', 'Times a second', { step: 0.1 }),

@@ -8,7 +8,7 @@ const HEIGHT = 150;
 
 /** A path that is drawn by its points: where in the step it stands, and what it is called. */
 export interface DrawnPath {
-  member: 'baseline' | 'path';
+  member: 'baseline' | 'path' | 'line';
   name: string;
   points: Point[];
   closed: boolean;
@@ -17,13 +17,19 @@ export interface DrawnPath {
 /** The path of a step that its points draw, if it has one that is in use. */
 export function drawnPath(step: Step): DrawnPath | null {
   const [member, name] =
-    step.kind === 'block' ? ['baseline', 'Path of the text'] : ['path', 'Path of the wrap'];
+    step.kind === 'block'
+      ? ['baseline', 'Path of the text']
+      : step.kind === 'pieces'
+        ? ['line', 'Line of the cut']
+        : ['path', 'Path of the wrap'];
   const path =
     step.kind === 'block' && step.baseline?.kind === 'path'
       ? step.baseline
       : step.kind === 'wrap' && step.onto === 'path'
         ? step.path
-        : null;
+        : step.kind === 'pieces' && step.cut === 'line'
+          ? step.line
+          : null;
   if (!path || path.emblem) return null;
   const points = (path.points ?? []) as Point[];
   return {

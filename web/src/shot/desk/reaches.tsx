@@ -5,13 +5,14 @@ import { useShot, useShotStore } from '../context';
 import type { Reaching } from '../reaching';
 import { reachGroup } from './fields';
 
-export const REACHES = ['cadence', 'zone', 'noise', 'picture', 'swing', 'everywhere'] as const;
+export const REACHES = ['cadence', 'zone', 'noise', 'picture', 'swing', 'passage', 'everywhere'] as const;
 const ABOUT: Record<(typeof REACHES)[number], string> = {
   cadence: 'letter after letter',
   zone: 'a place that letters are in',
   noise: 'each letter by chance',
   picture: 'as bright as a picture is there',
   swing: 'a pendulum that settles',
+  passage: 'from whole to gone by one value',
   everywhere: 'all letters alike',
 };
 const MIXES: [string, string][] = [

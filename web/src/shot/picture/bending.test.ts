@@ -67,13 +67,13 @@ describe('bent letters', () => {
       new THREE.Vector3(0, 0, 0),
       new THREE.Vector3(0.5, 0, 0),
     ]);
-    const found = bentGeometry(flat, lifted(0.5)).attributes.position as THREE.BufferAttribute;
+    const found = bentGeometry(flat, lifted(0.5), null).attributes.position as THREE.BufferAttribute;
     expect([0, 1].map((k) => Math.round(1e5 * found.getY(k)) / 1e5)).toEqual([0.5, 0.25]);
     expect((flat.attributes.position as THREE.BufferAttribute).getY(0)).toBe(0);
   });
 
   it('are told to a shader a line of texels each, in the order of its instances', () => {
-    const uniforms: BendUniforms = { bends: { value: null } };
+    const uniforms: BendUniforms = { bends: { value: null }, ways: { value: null } };
     tellRows(uniforms, span(lifted(0.25), lifted(0.5)), 3, [1, 0]);
     const table = uniforms.bends.value as THREE.DataTexture;
     expect([table.image.width, table.image.height]).toEqual([row / 4, 2]);
@@ -86,7 +86,7 @@ describe('bent letters', () => {
   it('ask for no shader of their own where nothing bends, and else find their places in three', () => {
     expect(bendOf({ bends: 0, bent_by: [] as string[] } as SeenSpan)).toBe(UNBENT);
     expect(bending('anything', UNBENT)).toBe('anything');
-    const bend = { key: 'wave 1', source: 'vec3 bent(int letter, vec3 p);' };
+    const bend = { key: 'wave 1', source: 'vec3 bent(int letter, vec3 p);', loose: false };
     const physical = bending(THREE.ShaderLib.physical.vertexShader, bend);
     for (const told of [bend.source, 'transformed = bent(', 'objectNormal = bentNormal('])
       expect(physical).toContain(told);
@@ -98,7 +98,7 @@ describe('bent letters', () => {
 describe('what is outside of a picture', () => {
   const solid = new THREE.BoxGeometry(0.2, 0.2, 0.2);
   solid.computeBoundingBox();
-  const boxes = new Map([['a', solid.boundingBox as THREE.Box3]]);
+  const boxes = new Map([['a', { whole: solid.boundingBox as THREE.Box3, pieces: null }]]);
   const with_ = (height: number) => {
     const one = span(lifted(height), lifted(0));
     one.letters.forEach((letter) => {

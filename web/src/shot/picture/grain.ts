@@ -303,7 +303,7 @@ export function grow(
     : '';
   const brushed = surface.brushed > 0;
   const program = `${grain?.name ?? ''} ${maps} ${brushed} ${ground !== null} ${mirror !== null} ${bend.key}`;
-  kept.bends ??= { bends: { value: null } };
+  kept.bends ??= { bends: { value: null }, ways: { value: null } };
   const { bends } = kept;
   if (program === kept.program) return null;
   kept.program = program;

@@ -2,6 +2,7 @@ import * as THREE from 'three';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { bytes } from '../../api/client';
 import {
+  isApart,
   isBent,
   type LetterAtRest,
   type Look,
@@ -9,10 +10,21 @@ import {
   rowsAt,
   type SeenSpan,
   type Wear,
+  waysAt,
   wearAt,
 } from '../draft';
 import { LetterBatch } from './batch';
-import { type Bend, bendOf, bentBox, bentGeometry, shadowsOf, tellRows, UNBENT } from './bending';
+import {
+  type Bend,
+  bendOf,
+  bentBox,
+  bentGeometry,
+  looseBox,
+  pieceBoxes,
+  shadowsOf,
+  tellRows,
+  UNBENT,
+} from './bending';
 import { dress } from './dress';
 import { placeInDisc } from './gather';
 import type { Facets } from './glow';
@@ -48,19 +60,31 @@ function boxOf(facets: Facets): THREE.Box3 {
   return box;
 }
 
-/** Balls around all letters of each recipe as they are bent at a frame, in their own space. */
+/** The boxes around a solid, and around the pieces that it is in. */
+export interface Boxes {
+  whole: THREE.Box3;
+  pieces: THREE.Box3[] | null;
+}
+
+/** The box around a letter at a frame, bent or in pieces, in its own space. */
+function boxAt(span: SeenSpan, frame: number, letter: number, { whole, pieces }: Boxes): THREE.Box3 {
+  const ways = waysAt(span, frame, letter);
+  if (pieces && isApart(ways)) return looseBox(pieces, ways);
+  const rows = rowsAt(span, frame, letter);
+  return isBent(rows) ? bentBox(whole, rows) : whole;
+}
+
+/** Balls around all letters of each recipe as they are bent, or in pieces, at a frame, in their own space. */
 export function ballsAround(
   span: SeenSpan,
   frame: number,
-  boxes: ReadonlyMap<string, THREE.Box3>,
+  boxes: ReadonlyMap<string, Boxes>,
 ): Map<string, THREE.Sphere> {
   const all = new Map<string, THREE.Box3>();
   span.letters.forEach(({ recipe }, letter) => {
-    const box = boxes.get(recipe);
-    if (!box || box.isEmpty()) return;
-    const rows = rowsAt(span, frame, letter);
-    const own = isBent(rows) ? bentBox(box, rows) : box;
-    all.set(recipe, (all.get(recipe) ?? new THREE.Box3()).union(own));
+    const own = boxes.get(recipe);
+    if (!own || own.whole.isEmpty()) return;
+    all.set(recipe, (all.get(recipe) ?? new THREE.Box3()).union(boxAt(span, frame, letter, own)));
   });
   const balls = new Map<string, THREE.Sphere>();
   for (const [recipe, box] of all) {
@@ -83,7 +107,7 @@ export class Letters {
   readonly title = new THREE.Group();
   /** Solids that have come, by recipe. */
   readonly built = new Map<string, Facets>();
-  private readonly boxes = new Map<string, THREE.Box3>();
+  private readonly boxes = new Map<string, Boxes>();
   private readonly solids = new Map<string, Promise<Facets>>();
   private readonly wardrobe = new Map<string, Map<string, THREE.MeshPhysicalMaterial>>();
   private readonly softening = new Softening();
@@ -145,7 +169,7 @@ export class Letters {
     for (const { batch, instance, letter } of this.places) {
       batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
     }
-    if (span.bends) {
+    if (span.bends || span.pieces) {
       const balls = ballsAround(span, frame, this.boxes);
       for (const batch of this.batches()) {
         batch.within(balls);
@@ -243,7 +267,7 @@ export class Letters {
     batch.frustumCulled = false;
     batch.castShadow = batch.receiveShadow = true;
     const uniforms = bendsOf(material);
-    if (this.bend.source && uniforms)
+    if (this.bend.key && uniforms)
       [batch.customDepthMaterial, batch.customDistanceMaterial] = shadowsOf(this.bend, uniforms);
     const ids = new Map<string, number>();
     for (const [recipe, geometry] of geometries) {
@@ -295,7 +319,7 @@ export class Letters {
           if (node instanceof THREE.Mesh) facets.set((node.material as THREE.Material).name, node.geometry);
         });
         this.built.set(recipe, facets);
-        this.boxes.set(recipe, boxOf(facets));
+        this.boxes.set(recipe, { whole: boxOf(facets), pieces: pieceBoxes(facets.values()) });
         return facets;
       });
       made.catch(() => this.solids.delete(recipe));
@@ -349,10 +373,9 @@ export class Letters {
     const all = new THREE.Box3();
     const own = new THREE.Box3();
     span.letters.forEach(({ recipe }, letter) => {
-      const box = this.boxes.get(recipe);
-      if (!box || box.isEmpty()) return;
-      const rows = rowsAt(span, frame, letter);
-      own.copy(isBent(rows) ? bentBox(box, rows) : box);
+      const boxes = this.boxes.get(recipe);
+      if (!boxes || boxes.whole.isEmpty()) return;
+      own.copy(boxAt(span, frame, letter, boxes));
       all.union(own.applyMatrix4(this.pose.fromArray(poseAt(span, frame, letter))));
     });
     const ball = new THREE.Sphere();
@@ -367,10 +390,11 @@ export class Letters {
     span.letters.forEach(({ recipe }, letter) => {
       if ((wearAt(span, frame, letter) ?? PLAIN).opacity <= UNSEEN) return;
       const rows = rowsAt(span, frame, letter);
-      const bent = isBent(rows);
+      const ways = waysAt(span, frame, letter);
+      const bent = isBent(rows) || isApart(ways);
       mesh.matrixWorld.fromArray(poseAt(span, frame, letter));
       for (const part of this.built.get(recipe)?.values() ?? []) {
-        mesh.geometry = bent ? bentGeometry(part, rows) : part;
+        mesh.geometry = bent ? bentGeometry(part, isBent(rows) ? rows : null, ways) : part;
         const [hit] = ray.intersectObject(mesh, false);
         if (bent) mesh.geometry.dispose();
         if (!hit || hit.distance >= nearest) continue;

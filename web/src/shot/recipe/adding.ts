@@ -13,11 +13,28 @@ function tubesOf(steps: Step[]) {
   return forms.map(({ k }) => ({ op: 'replace' as const, path: `/steps/${k}/tubes/on`, value: true }));
 }
 
+/** What takes letters from whole to gone in the second half of a shot. */
+const going = (first: number, last: number) => ({
+  kind: 'passage',
+  passed: {
+    keys: [
+      { frame: Math.round(first + 0.45 * (last - first)), value: 0 },
+      { frame: Math.round(first + 0.9 * (last - first)), value: 1 },
+    ],
+  },
+});
+
 /** Add a step of a kind where it usually stands, and go to it. */
 export function addStep(store: ShotStore, kind: Step['kind'], more: Record<string, unknown> = {}) {
   const steps = store.getState().document?.steps ?? [];
   const id = newId(kind);
-  const extra = kind === 'drive' ? { name: 'Drive', offset: NEUTRAL } : {};
+  const { first = 0, last = 0 } = store.getState().document ?? {};
+  const extra =
+    kind === 'drive'
+      ? { name: 'Drive', offset: NEUTRAL }
+      : kind === 'pieces'
+        ? { reaches: [going(first, last)] }
+        : {};
   store.edit(
     [
       ...(kind === 'grow' ? tubesOf(steps) : []),

@@ -22,6 +22,7 @@ const KINDS: Step['kind'][] = [
   'wrap',
   'ripple',
   'blast',
+  'pieces',
   'group',
   'material',
   'environment',
@@ -72,6 +73,7 @@ describe('the recipe', () => {
       'wrap',
       'ripple',
       'blast',
+      'pieces',
       'group',
       'material',
       'lights',
@@ -82,8 +84,8 @@ describe('the recipe', () => {
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 20],
-    ['camera', 22],
+    ['lights', 21],
+    ['camera', 23],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

@@ -114,6 +114,10 @@ function lineAbout(step: Step, draft: Draft | null): string {
       return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
     case 'grow':
       return `${letters} letters, ${plain(step.grows)}`;
+    case 'pieces':
+      return step.cut === 'line'
+        ? 'cut along a line'
+        : `${plain(step.cut)}, ${step.by === 'size' ? plain(step.size, ' cap heights') : `about ${plain(step.number)} a letter`}`;
     case 'bend':
     case 'twist':
       return `${plain(step.angle, '°')}, about the ${plain(step.about)}`;

@@ -1,0 +1,181 @@
+"""Pieces of letters in motion: what acts by piece, and where each piece is beside its letter."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.deform.chain import bent_all
+from moss_crown.core.document.motion import Pivot
+from moss_crown.core.motion.acts import Cast
+from moss_crown.core.motion.poses import Act, Channel, Poses, moved_poses, rest_poses
+from moss_crown.core.motion.reach import choices
+from moss_crown.core.motion.soft import Deed, Soft, inverse
+from moss_crown.core.values.sampling import Frames, Letters, sample_choice
+
+Floats = NDArray[np.float64]
+HOME = 1e-6
+"""Metres: a letter all of whose pieces are as near to home as this is whole."""
+
+
+@dataclass(frozen=True)
+class InPieces:
+    """The pieces of a block's letters: which letter each is of (p), by the place of that in reading order, the middle
+    of each (p, 3), and the corners of its box (p, 2, 3), in that letter's own space."""
+
+    of: NDArray[np.int64]
+    middles: Floats
+    boxes: Floats
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+        return len(self.of)
+
+    @cached_property
+    def corners(self) -> Floats:
+        """(p, 8, 3) of their boxes."""
+        return np.stack([self.boxes[:, (i, j, k), (0, 1, 2)] for i in (0, 1) for j in (0, 1) for k in (0, 1)], 1)
+
+
+@dataclass(frozen=True)
+class Scattered:
+    """Where pieces (p) are at frames, each in the own space of its letter: rows of the 3x4 matrices that lead there
+    from where it is at home (f, p, 3, 4); and which letters (l) are whole (f, l)."""
+
+    pieces: InPieces
+    ways: Floats
+    whole: NDArray[np.bool_]
+
+    def alone(self, k: int) -> Scattered:
+        """At one of its frames."""
+        return Scattered(self.pieces, self.ways[k : k + 1], self.whole[k : k + 1])
+
+    @property
+    def away(self) -> Floats:
+        """(f, l): the share of each letter's pieces that are not at home."""
+        home = np.abs(self.ways - np.eye(4)[:3]).max((2, 3), initial=0) == 0
+        count = np.maximum(np.bincount(self.pieces.of, minlength=self.whole.shape[1]), 1)
+        gone = np.array([np.bincount(self.pieces.of, ~row, self.whole.shape[1]) for row in home])
+        return np.asarray(gone.reshape(self.whole.shape) / count)
+
+    def boxed(self, poses: Poses, boxes: Floats) -> Poses:
+        """Poses (f, l, 4, 4) that put the boxes (l, 8, 3) of letters at rest around all of their pieces where these are
+        not whole; the others as they are given."""
+        found = poses.copy()
+        frames, broken = np.nonzero(~self.whole)
+        if not len(frames):
+            return found
+        corners = self.pieces.corners
+        order = np.argsort(self.pieces.of, kind="stable")
+        starts = np.searchsorted(self.pieces.of[order], np.arange(self.whole.shape[1]))
+        for f in np.unique(frames):
+            own = broken[frames == f]
+            ways = self.ways[f]
+            at = np.einsum("pij,pcj->pci", ways[..., :3], corners) + ways[:, None, :, 3]
+            low = np.minimum.reduceat(at.min(1)[order], np.minimum(starts, len(order) - 1))
+            high = np.maximum.reduceat(at.max(1)[order], np.minimum(starts, len(order) - 1))
+            for k in own:
+                begin, end = boxes[k].min(0), boxes[k].max(0)
+                scale = (high[k] - low[k]) / np.maximum(end - begin, 1e-6)
+                found[f, k, :3, 3] += found[f, k, :3, :3] @ (low[k] - scale * begin)
+                found[f, k, :3, :3] *= scale
+        return found
+
+
+def piece_cast(cast: Cast, pieces: InPieces, rest: Poses) -> Cast:
+    """Pieces as motion sees them, of a block whose letters rest at poses (l, 4, 4)."""
+    of = pieces.of
+    centres = (rest[of, :3, :3] @ pieces.middles[..., None])[..., 0] + rest[of, :3, 3]
+    units = {scope: (unit_of[of], places) for scope, (unit_of, places) in cast.units.items()}
+    units["piece"] = np.arange(pieces.count), centres
+    x, y, z = centres.T
+    count = pieces.count
+    known = Letters(np.arange(count, dtype=np.float64), np.arange(count) / max(count - 1, 1), x, y, z)
+    return Cast(count, known, units, cast.spacing[of], pieces.middles[:, :2], cast.height)
+
+
+def piece_pivots(pivot: Pivot, pieces: InPieces, letters: Floats, size: float, frames: Frames) -> Floats:
+    """(f or 1, p, 3) in the own space of each piece's letter, from the same pivot of letters (f or 1, l, 3)."""
+    abouts = choices(pivot.about, frames[:1] if isinstance(pivot.about, str) else frames)
+    if "piece" not in abouts:
+        return np.asarray(letters[:, pieces.of])
+    own = _of_pieces(pivot, pieces, size, frames)
+    if all(about == "piece" for about in abouts):
+        return own
+    chosen = np.array([about == "piece" for about in abouts])[:, None, None]
+    return np.where(chosen, own, letters[:, pieces.of])
+
+
+def _of_pieces(pivot: Pivot, pieces: InPieces, size: float, frames: Frames) -> Floats:
+    """(1, p, 3): a place on each piece, as on a letter of its size."""
+    found = pieces.middles.copy()
+    low, high = pieces.boxes[:, 0], pieces.boxes[:, 1]
+    place = sample_choice(pivot.place, float(frames[0])) if len(frames) else "centre"
+    match place:
+        case "baseline":
+            found[:, 1] = low[:, 1]
+        case "cap":
+            found[:, 1] = high[:, 1]
+        case "left":
+            found[:, 0] = low[:, 0]
+        case "right":
+            found[:, 0] = high[:, 0]
+        case "own" if isinstance(pivot.own, tuple):
+            found += size * np.array(pivot.own)
+    return found[None]
+
+
+def piece_poses(done: Sequence[Deed], pieces: InPieces, rest: Poses, rows: Floats | None, frames: int) -> Poses:
+    """(f, p, 4, 4) where steps leave pieces in the block, of letters that rest at poses (l, 4, 4) and are bent by rows
+    (f, l, k, ROW) before that."""
+    of, known = pieces.of, 0
+    whole: list[Act] = []
+    for deed in done:
+        if isinstance(deed, Soft):
+            known += deed.rows
+            continue
+        pivots = deed.pivots
+        if known and rows is not None:
+            own = rows[:, :, :known]
+            pivots = bent_all(own[:, of] if deed.by_piece else own, pivots[:, :, None])[:, :, 0]
+        whole.append(replace(deed, pivots=pivots) if deed.by_piece else _each(deed, of, pivots))
+    return moved_poses(rest_poses(rest[of], frames), whole)
+
+
+def _each(act: Act, of: NDArray[np.int64], pivots: Floats) -> Act:
+    """What is done to letters, for each of their pieces."""
+
+    def spread(channel: Channel) -> Channel:
+        reach, offset = channel.reach, channel.offset
+        return Channel(reach[:, of] if reach.shape[1] > 1 else reach, offset[:, of] if offset.shape[1] > 1 else offset)
+
+    return replace(act, move=spread(act.move), turn=spread(act.turn), scale=spread(act.scale), pivots=pivots[:, of])
+
+
+def scattered(pieces: InPieces, poses: Poses, own: Poses) -> Scattered:
+    """Where pieces at poses (f, p, 4, 4) in the block are beside their letters at poses (f, l, 4, 4)."""
+    letters = own[:, pieces.of]
+    back, size = inverse(letters[..., :3, :3])
+    flat = np.abs(size) < 1e-12
+    back[flat] = 0
+    ways = np.empty((*poses.shape[:2], 3, 4))
+    ways[..., :3] = back @ poses[..., :3, :3]
+    ways[..., 3] = (back @ (poses[..., :3, 3] - letters[..., :3, 3])[..., None])[..., 0]
+    ways[flat] = np.eye(4)[:3]  # what has no size has no pieces either
+    home = np.abs(ways - np.eye(4)[:3]).max((2, 3), initial=0) <= HOME
+    ways[home] = np.eye(4)[:3]
+    whole = np.ones(own.shape[:2], np.bool_)
+    for letter in range(own.shape[1]):
+        mine = home[:, pieces.of == letter]
+        whole[:, letter] = mine.all(1)
+    return Scattered(pieces, ways, whole)
+
+
+def any_by_piece(done: Sequence[Deed]) -> bool:
+    """Is anything done by piece?"""
+    return any(isinstance(deed, Act) and deed.by_piece for deed in done)
