@@ -118,7 +118,7 @@ def warm() -> bool:
 
 
 def draft_of(document: dict[str, Any]) -> bytes:
-    return draft(kit.shot_of(document))
+    return draft(kit.shot_of(document), _cache())
 
 
 @dataclass
@@ -133,7 +133,7 @@ _preview: list[_Preview] = []
 
 def _previewed(document: dict[str, Any], patch: Patch) -> Seen:
     if not _preview or _preview[0].of != (document, patch):
-        _preview[:] = [_Preview((document, patch), see(kit.ready(patched(document, patch))))]
+        _preview[:] = [_Preview((document, patch), see(kit.ready(patched(document, patch)), _cache()))]
     return _preview[0].seen
 
 
@@ -324,7 +324,7 @@ def own_material(document: dict[str, Any], order: dict[str, Any]) -> list[dict[s
     """The patch that gives letters a material of their own. Raises DocumentInvalid where there are none of them."""
     shot = kit.shot_of(document)
     frame = float(order["frame"])
-    blocks = [(block.step, block.setting) for block in Evaluation(shot).structure(frame).blocks]
+    blocks = [(block.step, block.setting) for block in Evaluation(shot, _cache()).structure(frame).blocks]
     patch = material_for(shot, blocks, order["letters"], frame)
     if not patch:
         raise DocumentInvalid("/letters", "letters of the shot", "the shot has none of these letters")

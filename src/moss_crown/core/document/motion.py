@@ -40,6 +40,9 @@ class Offset(Model):
     sees it; the move is added to that. `sides` says whether all of them do, or from that side on by turns (left, above,
     right, below), in quarters of the letters all round, each on the side that is nearest, or on any by chance.
 
+    Of letters in pieces, whose pieces feel a drive each by itself, tint, opacity, glow and softness are those of the
+    letter, by the mean of its pieces.
+
     `axes` are added to a letter's places on its family's variable axes, so that weight runs through a word. With
     `scramble` other letters stand in a letter's place, in that share of the time at full strength, changing every
     `scramble_hold` frames. Both go by the reach of the drive itself: no follow-through changes which letters there are.

@@ -51,12 +51,12 @@ class PiecesStep(ReachingStep):
     seed: int = Field(default=1, ge=0, le=1_000_000)
     scope: Value[Literal["piece", "letter", "word", "line", "block"]] = "piece"
     reaches: list[Reach] = Field(default=[Passage()], max_length=limits.REACHES)
-    centre: Pivot = Pivot()
-    outward: Value[Finite] = 1.2
-    move: Value[Vec3] = (0.0, 0.0, 0.6)
+    centre: Pivot = Pivot(place="baseline")
+    outward: Value[Finite] = 1.0
+    move: Value[Vec3] = (0.0, 0.35, 0.6)
     turn: Value[Turn3] = (160.0, 120.0, 0.0)
     scale: Value[Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]] = 1.0
-    spread: Value[Share] = 0.5
+    spread: Value[Share] = 0.35
     spin: Value[Share] = 1.0
     sizes: Value[Share] = 0.0
     bow: Value[Vec3] = (0.0, 0.0, 0.0)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.cache import Cache
 from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.kinds import StepBase
 from moss_crown.core.document.motion import DriveStep, FollowStep, Pivot, ReachingStep, ShiverStep
@@ -84,10 +85,10 @@ class Seen:
     tables: list[NDArray[np.float32]]
 
 
-def see(shot: Shot) -> Seen:
-    """Work out what is seen of a shot, at all of its frames."""
+def see(shot: Shot, cache: Cache | None = None) -> Seen:
+    """Work out what is seen of a shot, at all of its frames. `cache` outlives documents."""
     frames = list(shot.frames)
-    of = Evaluation(shot)
+    of = Evaluation(shot, cache)
     camera = of.camera_path(np.array(frames, float), shot.aspect)
     parts: list[SeenSpan] = []
     heads: list[SeenSpanHead] = []
@@ -142,9 +143,9 @@ def packed_picture(seen: Seen) -> bytes:
     return pack(SEEN.dump_json(seen.head), seen.tables)
 
 
-def draft(shot: Shot) -> bytes:
+def draft(shot: Shot, cache: Cache | None = None) -> bytes:
     """The draft of a shot, for whoever needs nothing of it earlier: see `packed_whole`."""
-    return packed_whole(see(shot))
+    return packed_whole(see(shot, cache))
 
 
 def packed_whole(seen: Seen) -> bytes:

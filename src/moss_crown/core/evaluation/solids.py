@@ -79,7 +79,7 @@ def letter_solid(
 
 SHELL_EDGE = 0.22
 """Of a patch of a shell: edges of its mesh are so long."""
-SHELL_SPAN = (0.02, 0.2)
+SHELL_SPAN = (0.02, 0.1)
 """Cap heights: the shortest and the longest of these."""
 
 

@@ -15,7 +15,7 @@ from typing import Any, Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.mesh import FACETS, INDEX_BOUND, INSIDE, NOTHING, IntN3, Solid
+from moss_crown.core.form.mesh import FACETS, INDEX_BOUND, INSIDE, IntN3, Solid
 from moss_crown.core.values.noise import hashed, seed_of
 
 Floats: TypeAlias = NDArray[np.float64]
@@ -33,6 +33,7 @@ BEYOND = 0.05
 BRICK = 2.0
 """So many times as wide as high is a brick."""
 _ROUNDS = 14
+_SHELL_ROUNDS = 40
 _POINTS_A_CELL = 60
 _MOST_POINTS = 24_000
 
@@ -66,16 +67,32 @@ class Cut:
 
 
 @dataclass(frozen=True)
+class Parts:
+    """The cell of each part (n), its middle (n, 3), and the piece that it is of (n); the box (2, 3) that cells fill,
+    and the seeds of those that have any (c, 3)."""
+
+    cells: Ints
+    middles: Floats
+    pieces: Ints
+    box: Floats
+    seeds: Floats
+
+
+NO_PARTS = Parts(np.zeros(0, np.int64), np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((2, 3)), np.zeros((0, 3)))
+
+
+@dataclass(frozen=True)
 class Pieces:
     """A letter in pieces: a solid of all of them, each closed by itself, and which of them each vertex is of (n). Of
-    each piece (p): its cell, its middle (p, 3), its volume in cubic metres, and the corners of its box (p, 2, 3)."""
+    each piece (p): its middle (p, 3), its volume in cubic metres, and the corners of its box (p, 2, 3). `parts`: what
+    the cells made of the letter, with the piece that each went into."""
 
     solid: Solid
     of: NDArray[np.int32]
-    cells: Ints
     middles: Floats
     volumes: Floats
     boxes: Floats
+    parts: Parts
 
     @property
     def count(self) -> int:
@@ -93,31 +110,36 @@ def in_pieces(solid: Solid, cut: Cut, known: Pieces | None = None) -> Pieces:
     """A solid cut into pieces. `known` are those of the same letter at another tolerance: these
     pieces are the same."""
     if not len(solid.triangles):
-        return _gathered(solid, [], [])
+        return _gathered(solid, [])
     if cut.way == "shell":
         return _shell(solid, cut)
     if known is not None and not known.count:
         return known
     made, first = _as_manifold(solid)
     parts: list[tuple[int, Any]] = []
-    for number, cell in enumerate(_cells(solid, cut)):
+    box, points = _bounds(solid, cut) if known is None else (known.parts.box, known.parts.seeds)
+    for number, cell in enumerate(_cells(cut, box, points)):
         parts += [(number, part) for part in cell(made).decompose() if part.volume() > 0]
-    if known is not None:
-        which = _nearest([(cell, _middle(part)) for cell, part in parts], known)
-        groups = [[part for (_, part), k in zip(parts, which, strict=True) if k == p] for p in range(known.count)]
-        found = _gathered(solid, groups, known.cells.tolist(), first)
-        return replace(found, middles=known.middles, volumes=known.volumes, boxes=known.boxes)
-    groups, cells = _whole_pieces(parts)
-    return _gathered(solid, groups, cells, first)
+    cells, middles = np.array([cell for cell, _ in parts], np.int64), np.array([_middle(part) for _, part in parts])
+    which = _grouped(parts) if known is None else _nearest(cells, middles, known.parts)
+    count = (max(which) + 1 if which else 0) if known is None else known.count
+    groups = [[part for (_, part), k in zip(parts, which, strict=True) if k == p] for p in range(count)]
+    found = _gathered(
+        solid, groups, Parts(cells, middles.reshape(-1, 3), np.array(which, np.int64), box, points), first
+    )
+    if known is None:
+        return found
+    return replace(found, middles=known.middles, volumes=known.volumes, boxes=known.boxes, parts=known.parts)
 
 
-def _nearest(parts: Sequence[tuple[int, Floats]], known: Pieces) -> list[int]:
-    """Which of the known pieces each part is: the nearest of its cell, or where that has none, of all."""
+def _nearest(cells: Ints, middles: Floats, known: Parts) -> list[int]:
+    """Of which piece each part is: as the known part that it is nearest to, of its cell, or where that has none, of
+    all."""
     found = []
-    for cell, middle in parts:
+    for cell, middle in zip(cells, middles, strict=True):
         away = np.square(known.middles - middle).sum(1)
         own = known.cells == cell
-        found.append(int(np.argmin(np.where(own, away, np.inf) if own.any() else away)))
+        found.append(int(known.pieces[np.argmin(np.where(own, away, np.inf) if own.any() else away)]))
     return found
 
 
@@ -126,25 +148,26 @@ def _middle(part: Any) -> Floats:
     return np.asarray((low + high) / 2)
 
 
-def _whole_pieces(parts: list[tuple[int, Any]]) -> tuple[list[list[Any]], list[int]]:
-    """Pieces of one or more parts, and the cell of each: crumbs go with what they lie against."""
+def _grouped(parts: list[tuple[int, Any]]) -> list[int]:
+    """Of which piece each part is, counted from 0: crumbs go with what they lie against."""
     volumes = np.array([part.volume() for _, part in parts])
     usual = float(np.median(volumes)) if len(parts) else 0.0
     boxes = np.array([part.bounding_box() for _, part in parts]).reshape(-1, 2, 3)
-    small = volumes < LEAST_PART * usual
-    groups: dict[int, list[Any]] = {k: [parts[k][1]] for k in np.flatnonzero(~small).tolist()}
-    for k in np.flatnonzero(small).tolist():
+    group = list(range(len(parts)))
+    for k in np.argsort(volumes, kind="stable").tolist():
+        if volumes[k] >= LEAST_PART * usual:
+            break
         near = (boxes[:, 0] <= boxes[k, 1] + TOUCHING) & (boxes[:, 1] >= boxes[k, 0] - TOUCHING)
-        beside = np.flatnonzero(near.all(1) & ~small)
-        shared = [_shared(boxes[k], boxes[j]) for j in beside]
-        for j in beside[np.argsort(shared, kind="stable")[::-1]].tolist():
-            if parts[k][1].min_gap(parts[j][1], 2 * TOUCHING) <= TOUCHING:
-                groups[j].append(parts[k][1])
+        beside = [j for j in np.flatnonzero(near.all(1)).tolist() if j != k]
+        beside.sort(key=lambda j: -_shared(boxes[k], boxes[j]))
+        for j in beside:
+            if group[j] != group[k] and parts[k][1].min_gap(parts[j][1], 2 * TOUCHING) <= TOUCHING:
+                before, after = group[k], group[j]
+                group = [after if own == before else own for own in group]
+                volumes[[own == after for own in group]] = volumes[j] + volumes[k]
                 break
-        else:
-            groups[k] = [parts[k][1]]
-    order = sorted(groups)
-    return [groups[k] for k in order], [parts[k][0] for k in order]
+    numbers = {own: number for number, own in enumerate(sorted(set(group)))}
+    return [numbers[own] for own in group]
 
 
 def _shared(a: Floats, b: Floats) -> float:
@@ -170,7 +193,7 @@ def _as_manifold(solid: Solid) -> tuple[Any, int]:
     return manifold3d.Manifold(mesh), first
 
 
-def _gathered(solid: Solid, groups: Sequence[Sequence[Any]], cells: Sequence[int], first: int = 0) -> Pieces:
+def _gathered(solid: Solid, groups: Sequence[Sequence[Any]], own: Parts = NO_PARTS, first: int = 0) -> Pieces:
     """Parts by pieces as one solid; facets and normals are those of the triangles that they were cut from."""
     vertices, triangles, facets, normals, of = [np.zeros((0, 3))], [np.zeros((0, 3), np.int64)], [], [], []
     volumes, count = [], 0
@@ -194,7 +217,7 @@ def _gathered(solid: Solid, groups: Sequence[Sequence[Any]], cells: Sequence[int
         piece=whole,
     )
     boxes = _boxes(every, whole, len(groups))
-    return Pieces(made, whole, np.array(cells, np.int64), boxes.mean(1), np.array(volumes), boxes)
+    return Pieces(made, whole, boxes.mean(1), np.array(volumes), boxes, own)
 
 
 def _boxes(vertices: Floats, of: NDArray[np.int32], count: int) -> Floats:
@@ -239,20 +262,26 @@ def _carried(solid: Solid, source: Ints, at: Floats) -> Floats:
     return np.asarray(found / np.maximum(np.sqrt(np.square(found).sum(-1, keepdims=True)), 1e-12))
 
 
-def _cells(solid: Solid, cut: Cut) -> list[Any]:
+def _bounds(solid: Solid, cut: Cut) -> tuple[Floats, Floats]:
+    """The box (2, 3) that cells of a solid fill, and their seeds (c, 3) where they have any."""
+    low, high = solid.vertices.min(0), solid.vertices.max(0)
+    margin = BEYOND * float((high - low).max())
+    points = seeds(solid, cut) if cut.way == "chunks" else np.zeros((0, 3))
+    return np.array([low - margin, high + margin]), points
+
+
+def _cells(cut: Cut, box: Floats, points: Floats) -> list[Any]:
     """For each cell what it makes of a manifold."""
     import manifold3d
 
-    low, high = solid.vertices.min(0), solid.vertices.max(0)
-    margin = BEYOND * float((high - low).max())
-    low, high = low - margin, high + margin
+    low, high = box
 
     def within(points: Floats) -> Any:
         hull = manifold3d.Manifold.hull_points(points)
         return lambda made: made ^ hull
 
     if cut.way == "chunks":
-        return [within(cell) for cell in voronoi(seeds(solid, cut), low, high)]
+        return [within(cell) for cell in voronoi(points, low, high)]
     if cut.way == "line":
         return _sides(cut, low, high)
     return [within(_upright(polygon, low[2], high[2])) for polygon in _polygons(cut, low, high)]
@@ -497,7 +526,7 @@ def _sorted(
     volumes = np.bincount(of[triangles[:, 0]], (a * np.cross(b, c)).sum(1) / 6, count).astype(np.float64)
     boxes = _boxes(vertices, of, count)
     solid = Solid(vertices, triangles, facet, normals.astype(np.float32), False, piece=of)
-    return Pieces(solid, of, np.arange(count), boxes.mean(1), volumes, boxes)
+    return Pieces(solid, of, boxes.mean(1), volumes, boxes, NO_PARTS)
 
 
 def _patches(solid: Solid, cut: Cut) -> Ints:
@@ -511,14 +540,14 @@ def _patches(solid: Solid, cut: Cut) -> Ints:
     wanted = round(float(area.sum()) / cut.size**2) if cut.size > 0 else cut.number
     count = max(1, min(cut.most, wanted, len(v)))
     normal = _at_vertices(solid, flat)
-    # What looks another way is as far off as half a patch: front and rear of a thin letter are never one.
-    seen = np.concatenate([v, normal * (0.5 * np.sqrt(float(area.sum()) / count))], 1)
+    # What looks another way is as far off as a third of a patch: front and rear of a thin letter are never one.
+    seen = np.concatenate([v, normal * (0.35 * np.sqrt(float(area.sum()) / count))], 1)
     order = np.argsort(hashed(seed_of(cut.seed, "vertices"), np.arange(len(v))), kind="stable")
     mixed = np.cumsum(weight[order])
     at = (np.arange(count) + hashed(seed_of(cut.seed, "patch"), np.arange(count))) / count * mixed[-1]
     chosen = seen[order[np.minimum(np.searchsorted(mixed, at), len(v) - 1)]].copy()
     near: Ints = np.zeros(len(v), np.int64)
-    for _ in range(1 + round(_ROUNDS * cut.even)):
+    for _ in range(1 + round(_SHELL_ROUNDS * cut.even)):
         _, near = cKDTree(chosen).query(seen)
         held = np.bincount(near, weight, len(chosen))
         sums = np.stack([np.bincount(near, weight * seen[:, axis], len(chosen)) for axis in range(6)], 1)
@@ -526,9 +555,3 @@ def _patches(solid: Solid, cut: Cut) -> Ints:
         chosen = np.where((held > 0)[:, None], middles, chosen)
     _, numbers = np.unique(near, return_inverse=True)
     return np.asarray(numbers)
-
-
-NO_PIECES = Pieces(
-    NOTHING, np.zeros(0, np.int32), np.zeros(0, np.int64), np.zeros((0, 3)), np.zeros(0), np.zeros((0, 2, 3))
-)
-"""Of a letter of which nothing is there."""

@@ -331,7 +331,7 @@ def units_of(cast: Cast, scope: str, frames: Frames, around: Surroundings, above
     unit_of, places = cast.units[scope]
     moved = partial(above.units, scope, frames) if above else None
     first = np.unique(unit_of, return_index=True)[1]
-    within = {larger: cast.units[larger][0][first] for larger in ("letter", "word", "line", "block") if larger != scope}
+    within = {larger: cast.units[larger][0][first] for larger in ("word", "line", "block")}
     return Units(places, lambda: around.world(places, frames), around.shades, moved, within)
 
 

@@ -4,6 +4,7 @@ around them."""
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -82,6 +83,85 @@ def contacts(
             sinks = (lowest < bound - give) & (still >= bound - give)
             found |= sinks.astype(np.uint8) * np.uint8(SINKS)
     return found
+
+
+FILLED = 0.7
+"""Pieces fill their boxes by so much along each side."""
+FRAMES_AT_ONCE = 32
+
+
+@dataclass(frozen=True)
+class Loose:
+    """Pieces of letters: the number of each one's letter (p), the corners of its box (p, 8, 3) in that letter's own
+    space, where it is there beside home (f, p, 3, 4), and which letters are whole (f, l)."""
+
+    of: NDArray[np.int64]
+    boxes: NDArray[np.float64]
+    ways: NDArray[np.float64]
+    whole: NDArray[np.bool_]
+
+
+def loose_contacts(
+    poses: Poses,
+    boxes: NDArray[np.float64],
+    rest: NDArray[np.float64],
+    give: NDArray[np.float64],
+    floor: float,
+    wall: float,
+    loose: Loose,
+) -> NDArray[np.uint8]:
+    """The same as `contacts` where letters may be in pieces: then each piece may meet other letters and their pieces,
+    floor and wall. Pieces of one letter are not told of each other. `poses` are those of letters, not of their
+    boxes."""
+    found = np.zeros(poses.shape[:2], np.uint8)
+    letters = len(rest)
+    of = np.concatenate([np.arange(letters), loose.of])
+    every = np.concatenate([boxes, loose.boxes])
+    low, high = every.min(1), every.max(1)
+    middle, half = (low + high) / 2, (high - low) / 2
+    half[:letters] = np.maximum(half[:letters] - give[:, None], 1e-4)
+    half[letters:] *= FILLED
+    units = len(of)
+    room = (np.empty((units, 3)), np.empty((units, 3, 3)), np.empty((units, 3)))
+    apart = np.ones((letters, letters), np.bool_)
+    _pairs_apart(apart, np.ascontiguousarray(rest), middle, half, *room)
+    corners = np.concatenate([every, np.ones((*every.shape[:2], 1))], 2)
+    for begin in range(0, len(poses), FRAMES_AT_ONCE):
+        own = slice(begin, begin + FRAMES_AT_ONCE)
+        at = np.zeros((len(poses[own]), units, 4, 4))
+        at[:, :letters] = poses[own]
+        way = np.zeros((len(at), units - letters, 4, 4))
+        way[:, :, :3], way[:, :, 3, 3] = loose.ways[own], 1
+        at[:, letters:] = poses[own][:, loose.of] @ way
+        there = np.concatenate([loose.whole[own], ~loose.whole[own][:, loose.of]], 1)
+        _units_meet(at, middle, half, of, there, apart, found[own], *room)
+        for axis, bound in ((1, floor), (2, wall)):
+            if math.isfinite(bound):
+                still = np.einsum("lj,lcj->lc", rest[:, axis], corners[:letters]).min(1)
+                lowest = np.einsum("fuj,ucj->fuc", at[:, :, axis], corners).min(2)
+                sinks = there & (lowest < bound - give[of]) & (still >= bound - give)[of]
+                for f, u in zip(*np.nonzero(sinks), strict=True):
+                    found[begin + f, of[u]] |= SINKS
+    return found
+
+
+@outer
+def _units_meet(poses, middle, half, of, there, apart, found, centres, axes, sizes):
+    count = poses.shape[1]
+    for f in range(poses.shape[0]):
+        for k in range(count):
+            if there[f, k]:
+                _frame(poses[f, k], middle[k], half[k], centres[k], axes[k], sizes[k])
+        for i in range(count):
+            if not there[f, i]:
+                continue
+            for j in range(i + 1, count):
+                a, b = of[i], of[j]
+                if not there[f, j] or a == b or not apart[min(a, b), max(a, b)] or found[f, a] & found[f, b] & 1:
+                    continue
+                if _overlap(centres[i], axes[i], sizes[i], centres[j], axes[j], sizes[j]):
+                    found[f, a] |= 1
+                    found[f, b] |= 1
 
 
 @inner

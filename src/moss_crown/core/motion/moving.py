@@ -48,13 +48,14 @@ from moss_crown.core.motion.piecing import (
     InPieces,
     Scattered,
     any_by_piece,
+    on_the_whole,
     piece_cast,
     piece_pivots,
     piece_poses,
     scattered,
 )
 from moss_crown.core.motion.pivots import About, Place, pivots
-from moss_crown.core.motion.poses import Poses, place_matrix, place_poses
+from moss_crown.core.motion.poses import Act, Poses, place_matrix, place_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
 from moss_crown.core.motion.soft import Deed, boxed, in_world, performed, rigid
 from moss_crown.core.motion.swap import last_rest
@@ -407,11 +408,18 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     around = surroundings(company)
     cast = whole_cast(company)
     deeds = acts(steps, cast, frames, around) if cast.count else []
-    done = rigid(deeds)
     poses, bends = _standing(company, deeds, frames, around)
-    wears = [act.wear for act in done if act.wear is not None] + company.led.wears(frames)
+    wears = [wear for deed in deeds if (wear := _worn_by(company, deed)) is not None] + company.led.wears(frames)
     wear = worn(wears, (len(frames), cast.count), company.setting.size)
     return Moved(poses, wear, bends, _apart(company, deeds, frames))
+
+
+def _worn_by(company: Company, deed: Deed) -> Wear | None:
+    """What a step makes of how letters look; where it acts by piece, what it makes of their pieces on the whole."""
+    wear, pieces = (deed.wear if isinstance(deed, Act) else None), company.pieces()
+    if wear is None or not isinstance(deed, Act) or not deed.by_piece or pieces is None or not pieces.count:
+        return wear
+    return on_the_whole(wear, pieces.of, len(letters_of(company.setting)))
 
 
 def starts_of(company: Company, drive: ReachingStep, frames: Frames) -> Floats | None:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.deform.chain import bent_all
 from moss_crown.core.document.motion import Pivot
+from moss_crown.core.look.wear import Wear
 from moss_crown.core.motion.acts import Cast
 from moss_crown.core.motion.poses import Act, Channel, Poses, moved_poses, rest_poses
 from moss_crown.core.motion.reach import choices
@@ -67,23 +68,23 @@ class Scattered:
         """Poses (f, l, 4, 4) that put the boxes (l, 8, 3) of letters at rest around all of their pieces where these are
         not whole; the others as they are given."""
         found = poses.copy()
-        frames, broken = np.nonzero(~self.whole)
-        if not len(frames):
+        of = self.pieces.of
+        if self.whole.all():
             return found
-        corners = self.pieces.corners
-        order = np.argsort(self.pieces.of, kind="stable")
-        starts = np.searchsorted(self.pieces.of[order], np.arange(self.whole.shape[1]))
-        for f in np.unique(frames):
-            own = broken[frames == f]
-            ways = self.ways[f]
-            at = np.einsum("pij,pcj->pci", ways[..., :3], corners) + ways[:, None, :, 3]
-            low = np.minimum.reduceat(at.min(1)[order], np.minimum(starts, len(order) - 1))
-            high = np.maximum.reduceat(at.max(1)[order], np.minimum(starts, len(order) - 1))
-            for k in own:
-                begin, end = boxes[k].min(0), boxes[k].max(0)
-                scale = (high[k] - low[k]) / np.maximum(end - begin, 1e-6)
-                found[f, k, :3, 3] += found[f, k, :3, :3] @ (low[k] - scale * begin)
-                found[f, k, :3, :3] *= scale
+        middles, half = self.pieces.boxes.mean(1), np.ptp(self.pieces.boxes, 1) / 2
+        order = np.argsort(of, kind="stable")
+        there, starts = np.unique(of[order], return_index=True)
+        ways = self.ways[:, order]
+        at = (ways[..., :3] @ middles[order, :, None])[..., 0] + ways[..., 3]
+        wide = (np.abs(ways[..., :3]) @ half[order, :, None])[..., 0]
+        low = np.minimum.reduceat(at - wide, starts, 1)
+        high = np.maximum.reduceat(at + wide, starts, 1)
+        begin, end = boxes[there].min(1), boxes[there].max(1)
+        scale = (high - low) / np.maximum(end - begin, 1e-6)
+        own = found[:, there]
+        own[..., :3, 3] += (own[..., :3, :3] @ (low - scale * begin)[..., None])[..., 0]
+        own[..., :3, :3] *= scale[..., None, :]
+        found[:, there] = np.where(self.whole[:, there, None, None], found[:, there], own)
         return found
 
 
@@ -174,6 +175,23 @@ def scattered(pieces: InPieces, poses: Poses, own: Poses) -> Scattered:
         mine = home[:, pieces.of == letter]
         whole[:, letter] = mine.all(1)
     return Scattered(pieces, ways, whole)
+
+
+def on_the_whole(wear: Wear, of: NDArray[np.int64], letters: int) -> Wear:
+    """What pieces (f, p) wear, as their letters (f, l) do: the mean of it. Letters without pieces stay as they are."""
+    there, starts = np.unique(of, return_index=True)
+    count = np.diff(np.append(starts, len(of)))
+
+    def mean(values: Floats | None, plain: float) -> Floats | None:
+        if values is None:
+            return None
+        found = np.full((values.shape[0], letters, *values.shape[2:]), plain)
+        own = np.add.reduceat(values, starts, 1)
+        found[:, there] = own / count.reshape(1, -1, *([1] * (values.ndim - 2)))
+        return found
+
+    shape = (wear.shape[0], letters)
+    return Wear(shape, mean(wear.tint, 0), mean(wear.opacity, 1), mean(wear.glow, 1), mean(wear.soft, 0))
 
 
 def any_by_piece(done: Sequence[Deed]) -> bool:

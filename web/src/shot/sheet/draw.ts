@@ -228,6 +228,17 @@ function letters(
     const k = column.letter;
     if (k < 0 || k >= count) continue;
     c.drawImage(shades, k, 0, 1, shades.height, column.x, top, column.width, shades.height * l.perFrame);
+    // The share of its pieces that is away, from the middle of the column out.
+    if (span.away) {
+      c.fillStyle = ink.dim;
+      c.globalAlpha = 0.6;
+      for (let f = span.first; f <= span.last; f++) {
+        const wide = (span.away[(f - span.first) * count + k] ?? 0) * (column.width - 8);
+        if (wide > 0)
+          c.fillRect(column.x + (column.width - wide) / 2, frameToY(l, f) - l.perFrame / 2, wide, l.perFrame);
+      }
+      c.globalAlpha = 1;
+    }
     c.fillStyle = ink.warn;
     for (let f = span.first; f <= span.last; f++) {
       const touch = span.contacts[(f - span.first) * count + k] ?? 0;

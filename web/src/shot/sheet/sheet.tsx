@@ -605,6 +605,12 @@ export function Sheet() {
               key
             </span>
             <span>▁ at rest</span>
+            {draft?.spans.some((s) => s.away) && (
+              <span>
+                <i className="mr-1 inline-block h-2.5 w-1.5 bg-dim opacity-60" />
+                pieces away
+              </span>
+            )}
             {touching && (
               <span>
                 <i className="mr-1 inline-block h-2.5 w-1 bg-warn" />
