@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 
 from moss_crown.core import limits
 from moss_crown.core.document.binding import bind
+from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.deform import (
     BendStep,
@@ -53,6 +54,7 @@ Step: TypeAlias = Annotated[
     | RippleStep
     | BlastStep
     | PiecesStep
+    | BodiesStep
     | GroupStep
     | MaterialStep
     | EnvironmentStep

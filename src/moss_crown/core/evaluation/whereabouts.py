@@ -31,6 +31,7 @@ from moss_crown.core.evaluation.setting import (
     pieces_a_letter,
 )
 from moss_crown.core.evaluation.solids import letter_pieces
+from moss_crown.core.evaluation.tracking import solved
 from moss_crown.core.motion.groups import NO_GROUP, Pivots, Resting, in_world, resting
 from moss_crown.core.motion.moving import (
     Company,
@@ -212,6 +213,7 @@ class Whereabouts:
             structure.led[number] if structure.led else NO_GROUP,
             lambda frames: globe_middles(shot, frames),
             lambda: self.in_pieces(structure, number),
+            lambda step, frames: solved(self, structure, step, number, frames),
         )
 
     def in_pieces(self, structure: Structure, number: int) -> InPieces | None:
@@ -232,6 +234,7 @@ class Whereabouts:
             np.repeat(np.arange(len(found)), counts),
             np.concatenate([np.zeros((0, 3)), *(pieces.middles for pieces in found)]),
             np.concatenate([np.zeros((0, 2, 3)), *(pieces.boxes for pieces in found)]),
+            [hull for pieces in found for hull in pieces.hulls],
         )
 
     def moved(self, structure: Structure, frames: Frames, restless: bool = True) -> list[Moved]:

@@ -7,8 +7,10 @@ cells, and its parts are those pieces that they lie nearest to.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
 from typing import Any, Literal, TypeAlias
 
@@ -99,11 +101,33 @@ class Pieces:
         """How many there are."""
         return len(self.middles)
 
+    @cached_property
+    def hulls(self) -> list[Floats]:
+        """Of each piece corners (n, 3) whose hull is about its own: the farthest along many directions."""
+        ends = np.searchsorted(self.of, np.arange(self.count + 1))
+        return [_farthest(self.solid.vertices[a:b]) for a, b in pairwise(ends.tolist())]
+
     @property
     def nbytes(self) -> int:
         """What it takes in memory."""
         s = self.solid
         return s.vertices.nbytes + s.triangles.nbytes + s.facet.nbytes + s.normals.nbytes + self.of.nbytes
+
+
+def _farthest(points: Floats) -> Floats:
+    along = points[:, 0, None] * WAYS[:, 0] + points[:, 1, None] * WAYS[:, 1] + points[:, 2, None] * WAYS[:, 2]
+    return np.asarray(points[np.unique(np.argmax(along, 0))])
+
+
+def _around(count: int) -> Floats:
+    """(n, 3) directions spread evenly (a spiral over the ball by the golden angle)."""
+    k = np.arange(count) + 0.5
+    z, angle = 1 - 2 * k / count, k * math.pi * (3 - math.sqrt(5))
+    flat = np.sqrt(1 - z * z)
+    return np.stack([flat * np.cos(angle), flat * np.sin(angle), z], 1)
+
+
+WAYS = _around(64)
 
 
 def in_pieces(solid: Solid, cut: Cut, known: Pieces | None = None) -> Pieces:

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import (
@@ -34,7 +35,7 @@ from moss_crown.core.motion.apart import Row, kept_apart
 from moss_crown.core.motion.drum import BLANK, radius, turned
 from moss_crown.core.motion.felt import by_point, felt_rows
 from moss_crown.core.motion.follow import followed, grid, moving
-from moss_crown.core.motion.poses import Act, Channel, Poses
+from moss_crown.core.motion.poses import Act, Channel, Poses, Put
 from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
 from moss_crown.core.motion.soft import AtRest, Deed, Soft, rigid, soft
 from moss_crown.core.motion.swap import texts
@@ -91,6 +92,11 @@ def unturned(ways: Floats) -> Floats:
     return ways
 
 
+def unsolved(step: BodiesStep, frames: Frames) -> Put | None:
+    """Of a block by itself."""
+    return None
+
+
 def nobody() -> Row:
     return Row(np.zeros((0, 4, 4)), np.zeros((0, 8, 3)), np.zeros((0, 2), np.int64))
 
@@ -109,7 +115,8 @@ class Surroundings:
     leave them (f, l, 4, 4), and their middles (f, l, 3); moves (f or 1, l, 3) that bring letters just outside a side;
     the shades of pictures, see `Units`; the letters as they stand in their lines; and the middle of the stage's globe
     in the block (f or 1, 3), no number where there is none. `by_piece`: the same for what acts on pieces.
-    `turned`: ways (f or 1, l, 3) in letters' own space as the block has them."""
+    `turned`: ways (f or 1, l, 3) in letters' own space as the block has them. `solved`: where a solver puts letters,
+    None where it has none of them."""
 
     pivots: Callable[[Pivot, Frames], Floats]
     placed: Callable[[Frames], Poses]
@@ -126,6 +133,7 @@ class Surroundings:
     globe: Callable[[Frames], Floats] = no_globe
     by_piece: Surroundings | None = None
     turned: Callable[[Floats], Floats] = unturned
+    solved: Callable[[BodiesStep, Frames], Put | None] = unsolved
 
 
 @dataclass
@@ -191,13 +199,15 @@ def acts_by_piece(step: Any, frames: Frames) -> bool:
     """Does a step act on each piece by itself, at any of the frames?"""
     if isinstance(step, PiecesStep):
         return True
+    if isinstance(step, BodiesStep):
+        return step.of == "piece"
     return isinstance(step, DriveStep | ShiverStep) and "piece" in choices(step.scope, frames)
 
 
 def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Deed:
     if cast.pieces is not None and around.by_piece is not None and acts_by_piece(step, frames):
         found = _of_letters(step, cast.pieces, frames, around.by_piece, replace(above, pieces=around.by_piece))
-        assert isinstance(found, Act)
+        assert isinstance(found, Act | Put)
         return replace(found, by_piece=True)
     return _of_letters(step, cast, frames, around, above)
 
@@ -205,6 +215,8 @@ def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Abo
 def _of_letters(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Deed:
     if isinstance(step, PiecesStep):
         return _pieces(step, cast, frames, around, above)
+    if isinstance(step, BodiesStep):
+        return _bodies(step, cast, frames, around)
     if isinstance(step, DeformStep):
         return _deform(step, cast, frames, around, above)
     if isinstance(step, DriveStep):
@@ -244,6 +256,14 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
         around.pivots(step.pivot, frames),
         given(offset, reach, frames, cast.letters),
     )
+
+
+def _bodies(step: BodiesStep, cast: Cast, frames: Frames, around: Surroundings) -> Put:
+    """Where the solver has letters, or pieces, once they are let go."""
+    found = around.solved(step, frames)
+    if found is None:
+        return Put(np.zeros((len(frames), cast.count, 4, 4)), np.zeros((len(frames), cast.count), np.bool_))
+    return found
 
 
 def _pieces(step: PiecesStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Act:
@@ -480,7 +500,7 @@ def _following(
     how = Following.of(step, frames, fine.at, around)
     found: list[Deed] = []
     for act, target in zip(now, then, strict=True):
-        if not act.followed:
+        if not act.followed or isinstance(act, Put) or isinstance(target, Put):
             found.append(act)
             continue
         done: dict[int, Floats] = {}

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.deform.chain import bent_all
+from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import DeformStep, RippleStep, WaveStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import (
@@ -55,9 +56,9 @@ from moss_crown.core.motion.piecing import (
     scattered,
 )
 from moss_crown.core.motion.pivots import About, Place, pivots
-from moss_crown.core.motion.poses import Act, Poses, place_matrix, place_poses
+from moss_crown.core.motion.poses import Act, Poses, Put, place_matrix, place_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
-from moss_crown.core.motion.soft import Deed, boxed, in_world, performed, rigid
+from moss_crown.core.motion.soft import Deed, boxed, in_world, inverse, performed, rigid
 from moss_crown.core.motion.swap import last_rest
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import Axes, find
@@ -98,13 +99,26 @@ def no_pieces() -> InPieces | None:
 
 
 @dataclass(frozen=True)
+class Solved:
+    """Where a solver has letters, or pieces, in the world (f, n, 4, 4), and where it has them at all (f, n)."""
+
+    poses: Poses
+    free: NDArray[np.bool_]
+
+
+def nothing_solved(step: BodiesStep, frames: Frames) -> Solved | None:
+    """Of a block by itself."""
+    return None
+
+
+@dataclass(frozen=True)
 class Company:
     """A block among its recipe: its step, the motion steps below it, how it is set, the shot's clock and seed, and the
     middle of the stage's globe in the world (f or 1, 3), no number where there is none.
 
     `framing` answers the camera at frames, whatever it follows; `boxes` the letters' (l, 8, 3) in their own space. A
-    copy's own clock is `late` by so many frames; `led` are its groups; `pieces` those of its letters. All but `moved`
-    and what the sheet is told of counts by that clock.
+    copy's own clock is `late` by so many frames; `led` are its groups; `pieces` those of its letters; `solved` says
+    where a solver has them, at frames of the shot. All but `moved` and what the sheet is told of counts by that clock.
     """
 
     step: BlockStep | EmblemStep
@@ -121,6 +135,7 @@ class Company:
     led: Led = NO_GROUP
     globe: Callable[[Frames], Floats] = no_globe
     pieces: Callable[[], InPieces | None] = no_pieces
+    solved: Callable[[BodiesStep, Frames], Solved | None] = nothing_solved
 
 
 @lru_cache(maxsize=64)
@@ -266,9 +281,32 @@ def surroundings(company: Company) -> Surroundings:
         shades,
         lambda: row_of(company),
         globe,
+        solved=lambda step, frames: _solved(company, step, frames, around),
     )
     pieces = company.pieces()
     return around if pieces is None else replace(around, by_piece=_of_pieces(company, pieces, around))
+
+
+def _solved(company: Company, step: BodiesStep, frames: Frames, around: Surroundings) -> Put | None:
+    """Where a solver has a block's letters, or pieces, as the block sees them."""
+    found = company.solved(step, frames + company.late)
+    if found is None:
+        return None
+    carried = _carried(company, np.broadcast_to(np.eye(4), (len(frames), 1, 4, 4)).copy(), frames, around)
+    back, size = inverse(carried[..., :3, :3])
+    own = found.poses.copy()
+    own[..., :3, :3] = back @ found.poses[..., :3, :3]
+    own[..., :3, 3] = (back @ (found.poses[..., :3, 3] - carried[..., :3, 3])[..., None])[..., 0]
+    return Put(own, found.free & (np.abs(size) > 1e-12))
+
+
+def designed(company: Company, step: BodiesStep, frames: Frames) -> tuple[Poses, Scattered | None]:
+    """(f, l, 4, 4) where what stands above a step has a block's letters in the world at frames of the shot, and where
+    it has their pieces beside them."""
+    frames = frames - company.late
+    around, cast = surroundings(company), whole_cast(company)
+    deeds = acts(company.steps[: company.steps.index(step)], cast, frames, around) if cast.count else []
+    return _standing(company, deeds, frames, around)[0], _apart(company, deeds, frames)
 
 
 def _of_pieces(company: Company, pieces: InPieces, around: Surroundings) -> Surroundings:

@@ -13,7 +13,7 @@ from moss_crown.core.deform.chain import bent_all
 from moss_crown.core.document.motion import Pivot
 from moss_crown.core.look.wear import Wear
 from moss_crown.core.motion.acts import Cast
-from moss_crown.core.motion.poses import Act, Channel, Poses, moved_poses, rest_poses
+from moss_crown.core.motion.poses import Act, Channel, Poses, Put, moved_poses, rest_poses
 from moss_crown.core.motion.reach import choices
 from moss_crown.core.motion.soft import Deed, Soft, inverse
 from moss_crown.core.values.sampling import Frames, Letters, sample_choice
@@ -31,6 +31,7 @@ class InPieces:
     of: NDArray[np.int64]
     middles: Floats
     boxes: Floats
+    hulls: Sequence[Floats]
 
     @property
     def count(self) -> int:
@@ -136,16 +137,20 @@ def piece_poses(done: Sequence[Deed], pieces: InPieces, rest: Poses, rows: Float
     (f, l, k, ROW) before that."""
     of, known = pieces.of, 0
     whole: list[Act] = []
+    poses = rest_poses(rest[of], frames)
     for deed in done:
         if isinstance(deed, Soft):
             known += deed.rows
+            continue
+        if isinstance(deed, Put):
+            poses, whole = deed.onto(moved_poses(poses, whole), None if deed.by_piece else of), []
             continue
         pivots = deed.pivots
         if known and rows is not None:
             own = rows[:, :, :known]
             pivots = bent_all(own[:, of] if deed.by_piece else own, pivots[:, :, None])[:, :, 0]
         whole.append(replace(deed, pivots=pivots) if deed.by_piece else _each(deed, of, pivots))
-    return moved_poses(rest_poses(rest[of], frames), whole)
+    return moved_poses(poses, whole)
 
 
 def _each(act: Act, of: NDArray[np.int64], pivots: Floats) -> Act:
@@ -196,4 +201,4 @@ def on_the_whole(wear: Wear, of: NDArray[np.int64], letters: int) -> Wear:
 
 def any_by_piece(done: Sequence[Deed]) -> bool:
     """Is anything done by piece?"""
-    return any(isinstance(deed, Act) and deed.by_piece for deed in done)
+    return any(isinstance(deed, Act | Put) and deed.by_piece for deed in done)

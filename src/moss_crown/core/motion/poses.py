@@ -44,6 +44,22 @@ class Act:
     by_piece: bool = False
 
 
+@dataclass(frozen=True)
+class Put:
+    """Where something else than acts puts letters: poses in the block (f, l, 4, 4), where they are `free` (f, l); what
+    is not stays where it is. Or `by_piece` their pieces."""
+
+    poses: Poses
+    free: NDArray[np.bool_]
+    by_piece: bool = False
+    followed: bool = False
+
+    def onto(self, poses: Poses, of: NDArray[np.int64] | None = None) -> Poses:
+        """Poses (f, l, 4, 4) as it leaves them; or of pieces, by the letter of each (p)."""
+        own, free = (self.poses, self.free) if of is None else (self.poses[:, of], self.free[:, of])
+        return np.where(free[..., None, None], own, poses)
+
+
 def softened(poses: Poses, soft: NDArray[np.float64], cameras: Poses) -> Poses:
     """Letters at moments of an open shutter (f, l, 4, 4), each moved about in a disc of its radius `soft` (l), metres,
     that faces the camera (f, 4, 4): what is seen over the whole time is blurred.

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.deform.chain import distances
+from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.motion import (
     Cadence,
     DrumStep,
@@ -112,7 +113,7 @@ def choices(value: Any, frames: Frames) -> list[Any]:
     return [sample_choice(value, float(frame)) for frame in frames]
 
 
-def ranks(reach: Swing | DrumStep, frames: Frames, units: Units) -> Floats:
+def ranks(reach: Swing | DrumStep | BodiesStep, frames: Frames, units: Units) -> Floats:
     """(f or 1, u): the place of each unit in the order, counted in letters from 0."""
     at = needed(reach.order, frames)
     if not len(at):

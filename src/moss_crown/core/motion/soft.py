@@ -27,7 +27,7 @@ from moss_crown.core.document.deform import (
     WrapStep,
 )
 from moss_crown.core.motion.course import Course, course, laid_along
-from moss_crown.core.motion.poses import Act, Channel, Poses, moved_poses, rest_poses, turn_matrix
+from moss_crown.core.motion.poses import Act, Channel, Poses, Put, moved_poses, rest_poses, turn_matrix
 from moss_crown.core.motion.reach import choices
 from moss_crown.core.type.lettering import drawn_path
 from moss_crown.core.values.noise import hashed, seed_of
@@ -63,7 +63,7 @@ class Soft:
         return int(self.felt.shape[2]) + TRACKS * bool(self.paths) + 1
 
 
-Deed: TypeAlias = Act | Soft
+Deed: TypeAlias = Act | Soft | Put
 """What a step does to letters."""
 
 
@@ -329,12 +329,15 @@ def performed(
     bends = [deed for deed in done if isinstance(deed, Soft)]
     done = [deed for deed in done if isinstance(deed, Soft) or not deed.by_piece]
     poses = rest_poses(rest, frames)
-    if not bends:
+    if not bends and not any(isinstance(deed, Put) for deed in done):
         return moved_poses(poses, rigid(done)), None
     rows = np.zeros((frames, len(rest), sum(deed.rows for deed in bends), ROW))
     waiting: list[Act] = []
     known = 0
     for deed in done:
+        if isinstance(deed, Put):
+            poses, waiting = deed.onto(moved_poses(poses, waiting)), []
+            continue
         if isinstance(deed, Act):
             pivots = bent_all(rows[:, :, :known], deed.pivots[:, :, None])[:, :, 0] if known else deed.pivots
             waiting.append(replace(deed, pivots=pivots))
@@ -350,7 +353,7 @@ def performed(
             _lead(row, deed.axes, np.eye(4)[None, None], deed.origin)
         if deed.space != "world":
             _fill(rows[:, :, :known], deed, boxes)
-    return moved_poses(poses, waiting), rows
+    return moved_poses(poses, waiting), rows if bends else None
 
 
 def in_world(done: Sequence[Deed], rows: Floats, poses: Poses, boxes: Callable[[], Floats]) -> None:

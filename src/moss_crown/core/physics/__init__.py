@@ -1,0 +1,1 @@
+"""Letters and pieces as rigid bodies."""

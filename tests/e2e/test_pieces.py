@@ -1,0 +1,94 @@
+"""Letters in pieces, by hand: gone by one value, and whole again."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from screens import document, new_shot, put, saved, settled, step
+
+from cluster import wait_for
+from messages import opened
+from moss_crown.core.document.door import read_shot
+from moss_crown.core.evaluation.evaluation import Evaluation
+
+
+def add(page, name):
+    page.get_by_role("button", name="+ add a step").click()
+    page.get_by_role("menuitem", name=name, exact=True).click()
+    saved(page)
+
+
+def lit(seen):
+    """Where a picture shows lit letters."""
+    return seen.max(2) > 70
+
+
+def gone(server, shot):
+    return step(server, shot, "pieces")["reaches"][0]["passed"]
+
+
+def test_a_word_bursts_and_returns_by_one_value(quiet, server):
+    shot = new_shot(quiet, server, "SALT ROADS")
+    before = document(server, shot)["steps"]
+    quiet.keyboard.press("End")
+    whole = lit(settled(quiet))
+    add(quiet, "Pieces")
+    assert [key["value"] for key in gone(server, shot)["keys"]] == [0, 1]
+    burst = lit(settled(quiet))
+    assert (burst != whole).mean() > 0.05 and burst.sum() > 0.2 * whole.sum()
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    # A third key, at the end: it comes back by the same value.
+    quiet.get_by_role("tab", name="Passage").click()
+    put(quiet, "spinbutton", "Gone", 0)
+    assert gone(server, shot)["keys"][-1]["frame"] == 72 and gone(server, shot)["keys"][-1]["value"] == 0
+    back = lit(settled(quiet))
+    assert (back != whole).mean() < 0.01  # in pieces, as no one sees
+    head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
+    assert head["spans"][0]["pieces"] > 150
+    quiet.get_by_role("combobox", name="Order").select_option("noise")
+    wait_for(lambda: step(server, shot, "pieces")["reaches"][0]["order"] == "noise")
+    quiet.get_by_role("tab", name="Cut").click()
+    quiet.get_by_role("combobox", name="Cut into").select_option("bricks")
+    wait_for(lambda: step(server, shot, "pieces")["cut"] == "bricks")
+    assert quiet.locator("nav[aria-label=Recipe]").get_by_text("bricks, about 24 a letter").count() == 1
+    for _ in range(4):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: document(server, shot)["steps"] == before)
+    assert (lit(settled(quiet)) != whole).mean() < 0.015
+
+
+def test_the_draft_has_pieces_where_they_are_rendered(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    add(quiet, "Pieces")
+    of = Evaluation(read_shot(document(server, shot)))
+    (moved,) = of.moved(of.structure(72), np.array([72.0]))
+    head, tables = opened(server.client.get(f"/api/shots/{shot}/draft").content)
+    span = head["spans"][0]
+    start = 73 * 4 * 16
+    count = span["pieces"]
+    ways = tables[start : start + 73 * count * 12].reshape(73, count, 3, 4)
+    assert ways[72] == pytest.approx(moved.apart.ways[0], abs=1e-4)
+    assert (ways[0] == np.eye(4)[:3]).all()
+    assert [first for first, _ in (letter["pieces"] for letter in span["letters"])] == [
+        int((moved.apart.pieces.of < k).sum()) for k in range(4)
+    ]
+
+
+def test_a_drive_moves_pieces_when_it_is_told_to(quiet, server):
+    shot = new_shot(quiet, server, "TIDE")
+    add(quiet, "Pieces")
+    add(quiet, "Drive")
+    quiet.get_by_role("button", name=re.compile("^rise$")).click()
+    quiet.get_by_role("tab", name="Response").click()
+    quiet.get_by_role("combobox", name="Moved as one").select_option("piece")
+    wait_for(lambda: "piece" in [s.get("scope") for s in document(server, shot)["steps"] if s["kind"] == "drive"])
+    quiet.keyboard.press("Home")
+    for _ in range(12):
+        quiet.keyboard.press("ArrowRight")
+    settled(quiet)
+    head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
+    assert head["spans"][0]["pieces"] > 60
