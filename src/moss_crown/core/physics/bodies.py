@@ -30,10 +30,10 @@ STIFF = 50.0
 """Radians a second with which a body that follows wholly is pulled to where it should be."""
 FASTEST = 60.0
 """Metres, and radians, a second: nothing is faster."""
-STILL = 0.01
+STILL = 0.02
 """Metres, and fifths of radians, a second: what is slower for CALM seconds falls asleep where it is."""
 CALM = 0.3
-LAZY, DRAG = 0.5, 8.0
+LAZY, DRAG = 0.6, 15.0
 """What touches something and is slower (metres, and fifths of radians, a second) loses so much of its speed a second:
 contacts that bounce would make a heap tremble for ever."""
 ROUSED = 0.1
@@ -294,7 +294,11 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
     found_at, found_turn = np.empty((CHUNK, count, 3)), np.empty((CHUNK, count, 4))
     found_held = np.empty((CHUNK, count), np.bool_)
     force = data.qfrc_applied.reshape(-1, 6)
-    lain = place.copy()  # where those lie that are asleep
+    # Where those lie that are asleep; the solver has them a hair's breadth beside that.
+    last = np.concatenate([wanted.places[0], wanted.turns[0]], 1)
+    if before is not None:
+        last = np.concatenate([before.places[-1], before.turns[-1]], 1)
+    lain = last.copy()
     for quarter in range(CHUNK * QUARTERS):
         begun, ended = quarter, quarter + 1
         moves = (wanted.places[ended] - wanted.places[begun]) / (steps * h)
@@ -336,7 +340,10 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
             lies = (calm >= enough) & ~held
             now = np.where(lies[:, None], lain, place)
             found_at[k], found_turn[k], found_held[k] = now[:, :3], now[:, 3:], held
-            slow = _speed(turn) < STILL
+            gone = np.maximum(
+                np.abs(now[:, :3] - last[:, :3]).max(1), 0.2 * np.abs(apart(last[:, 3:], now[:, 3:])).max(1)
+            )
+            slow, last = gone * bodies.fps < STILL, now
             calm = np.where(slow & ~held & ~drawn, calm + 1, np.where(lies, calm, 0))
             fresh = (calm >= enough) & ~lies
             lain[fresh] = place[fresh]
