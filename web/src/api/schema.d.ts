@@ -1959,6 +1959,193 @@ export interface components {
             block: string;
         };
         /**
+         * BodiesStep
+         * @description Letters of blocks above it, or their pieces, fall, meet and come to rest as rigid bodies, on floor, wall and what
+         *     else the stage has. What the steps above it do is what they are designed to do: until the frame `start` they do just
+         *     that, and with `delay` one is let go so many frames after the other in an `order`; or with `wakes` touch each when
+         *     something that moves freely meets it. Then each keeps its speed, and with `follow` it is drawn to where the design
+         *     has it: 0 not at all, 1 as hard as may be.
+         *
+         *     Going `backward` they are where the design has them from `start` on, and before that come there as if what would
+         *     follow were seen from its end: they fly in and come whole.
+         *
+         *     `gravity` and `wind` pull, in metres a square second. Bodies are let go with the speeds `thrown` and `spun` (metres
+         *     and degrees a second), `chance` the share of chance in both, and a `blow` of so many metres a second away from
+         *     `blow_place`, half as strong `blow_reach` metres from there. `density` (kilogrammes a cubic metre), `bounce` and
+         *     `friction` are those of all bodies; they are taken at the start.
+         */
+        BodiesStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bodies";
+            /**
+             * Of
+             * @default letter
+             * @enum {string}
+             */
+            of: "letter" | "piece";
+            /**
+             * Start
+             * @default 10
+             */
+            start: number | components["schemas"]["KeyedFloat15"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Order
+             * @default reading
+             */
+            order: ("reading" | "reverse" | "centre_out" | "edges_in" | "shuffled") | components["schemas"]["KeyedLiteral16"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Shuffle
+             * @default 1
+             */
+            shuffle: number;
+            /**
+             * Delay
+             * @default 0
+             */
+            delay: number | components["schemas"]["KeyedFloat7"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Wakes
+             * @default time
+             * @enum {string}
+             */
+            wakes: "time" | "touch";
+            /**
+             * Backward
+             * @default false
+             */
+            backward: boolean;
+            /**
+             * Follow
+             * @default 0
+             */
+            follow: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Gravity
+             * @default [
+             *       0,
+             *       -9.81,
+             *       0
+             *     ]
+             */
+            gravity: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Wind
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            wind: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Thrown
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            thrown: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spun
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            spun: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Chance
+             * @default 0.3
+             */
+            chance: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Blow
+             * @default 0
+             */
+            blow: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Blow Place
+             * @default [
+             *       0,
+             *       0.3,
+             *       0.6
+             *     ]
+             */
+            blow_place: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Blow Reach
+             * @default 1
+             */
+            blow_reach: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Density
+             * @default 300
+             */
+            density: number | components["schemas"]["KeyedFloat33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Bounce
+             * @default 0.25
+             */
+            bounce: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Friction
+             * @default 0.6
+             */
+            friction: number | components["schemas"]["KeyedFloat23"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * Cadence
          * @description Letter after letter: the k-th in the order starts at `start + k * delay` and takes `duration` frames.
          *
@@ -2144,12 +2331,12 @@ export interface components {
              * Lens
              * @default 42
              */
-            lens: number | components["schemas"]["KeyedFloat42"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            lens: number | components["schemas"]["KeyedFloat44"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Sensor
              * @default 36
              */
-            sensor: number | components["schemas"]["KeyedFloat43"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            sensor: number | components["schemas"]["KeyedFloat45"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Fit
              * @default 0.8
@@ -2169,12 +2356,12 @@ export interface components {
              * Drift
              * @default 0
              */
-            drift: number | components["schemas"]["KeyedFloat44"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            drift: number | components["schemas"]["KeyedFloat46"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Drift Tempo
              * @default 0.5
              */
-            drift_tempo: number | components["schemas"]["KeyedFloat45"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            drift_tempo: number | components["schemas"]["KeyedFloat47"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Orbit
              * @default [
@@ -2227,12 +2414,12 @@ export interface components {
              * Shutter
              * @default 180
              */
-            shutter: number | components["schemas"]["KeyedFloat46"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shutter: number | components["schemas"]["KeyedFloat48"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Shutter Phase
              * @default 0
              */
-            shutter_phase: number | components["schemas"]["KeyedFloat47"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            shutter_phase: number | components["schemas"]["KeyedFloat49"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opening
              * @default 0
@@ -2264,7 +2451,7 @@ export interface components {
              * White
              * @default 6500
              */
-            white: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            white: number | components["schemas"]["KeyedFloat39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
         };
         /**
          * Copies
@@ -2313,7 +2500,7 @@ export interface components {
              * Scale
              * @default 1
              */
-            scale: number | components["schemas"]["KeyedFloat32"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Radius
              * @default 0
@@ -3046,7 +3233,7 @@ export interface components {
              * Strength
              * @default 0.85
              */
-            strength: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            strength: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Turn
              * @default 0
@@ -3871,8 +4058,8 @@ export interface components {
              */
             delay: number;
         };
-        /** KeyFloat34 */
-        KeyFloat34: {
+        /** KeyFloat36 */
+        KeyFloat36: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4011,6 +4198,41 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyFloat32 */
+        KeyFloat32: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyFloat20 */
         KeyFloat20: {
             /** Frame */
@@ -4046,8 +4268,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat45 */
-        KeyFloat45: {
+        /** KeyFloat47 */
+        KeyFloat47: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4186,8 +4408,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat36 */
-        KeyFloat36: {
+        /** KeyFloat38 */
+        KeyFloat38: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4466,8 +4688,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat38 */
-        KeyFloat38: {
+        /** KeyFloat40 */
+        KeyFloat40: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4606,8 +4828,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat47 */
-        KeyFloat47: {
+        /** KeyFloat49 */
+        KeyFloat49: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4676,8 +4898,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat35 */
-        KeyFloat35: {
+        /** KeyFloat37 */
+        KeyFloat37: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4851,8 +5073,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat39 */
-        KeyFloat39: {
+        /** KeyFloat41 */
+        KeyFloat41: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4921,8 +5143,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat44 */
-        KeyFloat44: {
+        /** KeyFloat46 */
+        KeyFloat46: {
             /** Frame */
             frame: number;
             /** Value */
@@ -4991,8 +5213,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat46 */
-        KeyFloat46: {
+        /** KeyFloat48 */
+        KeyFloat48: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5096,43 +5318,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat37 */
-        KeyFloat37: {
-            /** Frame */
-            frame: number;
-            /** Value */
-            value: number;
-            /**
-             * @default {
-             *       "leave": [
-             *         0.4,
-             *         0
-             *       ],
-             *       "arrive": [
-             *         0.35,
-             *         1
-             *       ]
-             *     }
-             */
-            ease: components["schemas"]["Ease"];
-            /**
-             * Hold
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Press
-             * @default 0
-             */
-            press: number;
-            /**
-             * Smooth
-             * @default false
-             */
-            smooth: boolean;
-        };
-        /** KeyFloat43 */
-        KeyFloat43: {
+        /** KeyFloat39 */
+        KeyFloat39: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5201,8 +5388,43 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat40 */
-        KeyFloat40: {
+        /** KeyFloat45 */
+        KeyFloat45: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /** KeyFloat35 */
+        KeyFloat35: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5271,6 +5493,41 @@ export interface components {
              */
             smooth: boolean;
         };
+        /** KeyFloat44 */
+        KeyFloat44: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * @default {
+             *       "leave": [
+             *         0.4,
+             *         0
+             *       ],
+             *       "arrive": [
+             *         0.35,
+             *         1
+             *       ]
+             *     }
+             */
+            ease: components["schemas"]["Ease"];
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Press
+             * @default 0
+             */
+            press: number;
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
         /** KeyFloat18 */
         KeyFloat18: {
             /** Frame */
@@ -5306,8 +5563,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat41 */
-        KeyFloat41: {
+        /** KeyFloat43 */
+        KeyFloat43: {
             /** Frame */
             frame: number;
             /** Value */
@@ -5411,8 +5668,8 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyFloat32 */
-        KeyFloat32: {
+        /** KeyFloat34 */
+        KeyFloat34: {
             /** Frame */
             frame: number;
             /** Value */
@@ -7834,10 +8091,10 @@ export interface components {
              */
             smooth: boolean;
         };
-        /** KeyedFloat34 */
-        KeyedFloat34: {
+        /** KeyedFloat36 */
+        KeyedFloat36: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat34"][];
+            keys: components["schemas"]["KeyFloat36"][];
             /**
              * Before
              * @default hold
@@ -7942,6 +8199,33 @@ export interface components {
              */
             spread: number;
         };
+        /** KeyedFloat32 */
+        KeyedFloat32: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat32"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
         /** KeyedFloat20 */
         KeyedFloat20: {
             /** Keys */
@@ -7969,10 +8253,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat45 */
-        KeyedFloat45: {
+        /** KeyedFloat47 */
+        KeyedFloat47: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat45"][];
+            keys: components["schemas"]["KeyFloat47"][];
             /**
              * Before
              * @default hold
@@ -8077,10 +8361,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat36 */
-        KeyedFloat36: {
+        /** KeyedFloat38 */
+        KeyedFloat38: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat36"][];
+            keys: components["schemas"]["KeyFloat38"][];
             /**
              * Before
              * @default hold
@@ -8293,10 +8577,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat38 */
-        KeyedFloat38: {
+        /** KeyedFloat40 */
+        KeyedFloat40: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat38"][];
+            keys: components["schemas"]["KeyFloat40"][];
             /**
              * Before
              * @default hold
@@ -8401,10 +8685,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat47 */
-        KeyedFloat47: {
+        /** KeyedFloat49 */
+        KeyedFloat49: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat47"][];
+            keys: components["schemas"]["KeyFloat49"][];
             /**
              * Before
              * @default hold
@@ -8455,10 +8739,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat35 */
-        KeyedFloat35: {
+        /** KeyedFloat37 */
+        KeyedFloat37: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat35"][];
+            keys: components["schemas"]["KeyFloat37"][];
             /**
              * Before
              * @default hold
@@ -8590,10 +8874,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat39 */
-        KeyedFloat39: {
+        /** KeyedFloat41 */
+        KeyedFloat41: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat39"][];
+            keys: components["schemas"]["KeyFloat41"][];
             /**
              * Before
              * @default hold
@@ -8644,10 +8928,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat44 */
-        KeyedFloat44: {
+        /** KeyedFloat46 */
+        KeyedFloat46: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat44"][];
+            keys: components["schemas"]["KeyFloat46"][];
             /**
              * Before
              * @default hold
@@ -8698,10 +8982,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat46 */
-        KeyedFloat46: {
+        /** KeyedFloat48 */
+        KeyedFloat48: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat46"][];
+            keys: components["schemas"]["KeyFloat48"][];
             /**
              * Before
              * @default hold
@@ -8779,37 +9063,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat37 */
-        KeyedFloat37: {
+        /** KeyedFloat39 */
+        KeyedFloat39: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat37"][];
-            /**
-             * Before
-             * @default hold
-             * @enum {string}
-             */
-            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * After
-             * @default hold
-             * @enum {string}
-             */
-            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
-            /**
-             * Exposed
-             * @default 1
-             */
-            exposed: number;
-            /**
-             * Spread
-             * @default 0
-             */
-            spread: number;
-        };
-        /** KeyedFloat43 */
-        KeyedFloat43: {
-            /** Keys */
-            keys: components["schemas"]["KeyFloat43"][];
+            keys: components["schemas"]["KeyFloat39"][];
             /**
              * Before
              * @default hold
@@ -8860,10 +9117,37 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat40 */
-        KeyedFloat40: {
+        /** KeyedFloat45 */
+        KeyedFloat45: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat40"][];
+            keys: components["schemas"]["KeyFloat45"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
+        /** KeyedFloat35 */
+        KeyedFloat35: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat35"][];
             /**
              * Before
              * @default hold
@@ -8914,6 +9198,33 @@ export interface components {
              */
             spread: number;
         };
+        /** KeyedFloat44 */
+        KeyedFloat44: {
+            /** Keys */
+            keys: components["schemas"]["KeyFloat44"][];
+            /**
+             * Before
+             * @default hold
+             * @enum {string}
+             */
+            before: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "repeat" | "repeat_onward" | "there_and_back" | "carry_on";
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+        };
         /** KeyedFloat18 */
         KeyedFloat18: {
             /** Keys */
@@ -8941,10 +9252,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat41 */
-        KeyedFloat41: {
+        /** KeyedFloat43 */
+        KeyedFloat43: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat41"][];
+            keys: components["schemas"]["KeyFloat43"][];
             /**
              * Before
              * @default hold
@@ -9022,10 +9333,10 @@ export interface components {
              */
             spread: number;
         };
-        /** KeyedFloat32 */
-        KeyedFloat32: {
+        /** KeyedFloat34 */
+        KeyedFloat34: {
             /** Keys */
-            keys: components["schemas"]["KeyFloat32"][];
+            keys: components["schemas"]["KeyFloat34"][];
             /**
              * Before
              * @default hold
@@ -10927,7 +11238,7 @@ export interface components {
              * Angle
              * @default 0.6
              */
-            angle: number | components["schemas"]["KeyedFloat36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            angle: number | components["schemas"]["KeyedFloat38"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Colour
              * @default [
@@ -10945,22 +11256,22 @@ export interface components {
              * White
              * @default 6500
              */
-            white: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            white: number | components["schemas"]["KeyedFloat39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Power
              * @default 400
              */
-            power: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            power: number | components["schemas"]["KeyedFloat37"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Stops
              * @default 0
              */
-            stops: number | components["schemas"]["KeyedFloat38"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            stops: number | components["schemas"]["KeyedFloat40"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spot
              * @default 0
              */
-            spot: number | components["schemas"]["KeyedFloat39"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spot: number | components["schemas"]["KeyedFloat41"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Soft
              * @default 0.3
@@ -10995,7 +11306,7 @@ export interface components {
              * Spread
              * @default 2.5
              */
-            spread: number | components["schemas"]["KeyedFloat40"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            spread: number | components["schemas"]["KeyedFloat42"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * On Faces
              * @default true
@@ -11221,7 +11532,7 @@ export interface components {
              * Ior
              * @default 1.5
              */
-            ior: number | components["schemas"]["KeyedFloat33"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            ior: number | components["schemas"]["KeyedFloat35"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Coat
              * @default 0
@@ -11279,7 +11590,7 @@ export interface components {
              * Tint Depth
              * @default 0.3
              */
-            tint_depth: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            tint_depth: number | components["schemas"]["KeyedFloat36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Opacity
              * @default 1
@@ -11744,6 +12055,9 @@ export interface components {
          *     blurred as the camera sees it. With `outside` the letter stands just outside the frame on that side, as the camera
          *     sees it; the move is added to that. `sides` says whether all of them do, or from that side on by turns (left, above,
          *     right, below), in quarters of the letters all round, each on the side that is nearest, or on any by chance.
+         *
+         *     Of letters in pieces, whose pieces feel a drive each by itself, tint, opacity, glow and softness are those of the
+         *     letter, by the mean of its pieces.
          *
          *     `axes` are added to a letter's places on its family's variable axes, so that weight runs through a word. With
          *     `scramble` other letters stand in a letter's place, in that share of the time at full strength, changing every
@@ -12439,7 +12753,7 @@ export interface components {
             /**
              * @default {
              *       "about": "letter",
-             *       "place": "centre",
+             *       "place": "baseline",
              *       "own": [
              *         0,
              *         0,
@@ -12450,14 +12764,14 @@ export interface components {
             centre: components["schemas"]["Pivot"];
             /**
              * Outward
-             * @default 1.2
+             * @default 1
              */
             outward: number | components["schemas"]["KeyedFloat31"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Move
              * @default [
              *       0,
-             *       0,
+             *       0.35,
              *       0.6
              *     ]
              */
@@ -12486,7 +12800,7 @@ export interface components {
             scale: number | components["schemas"]["KeyedFloat22"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Spread
-             * @default 0.5
+             * @default 0.35
              */
             spread: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
@@ -13087,7 +13401,7 @@ export interface components {
              */
             beats: components["schemas"]["Beats"];
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["PiecesStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["PiecesStep"] | components["schemas"]["BodiesStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -13360,7 +13674,7 @@ export interface components {
              * Wall Distance
              * @default 1.25
              */
-            wall_distance: number | components["schemas"]["KeyedFloat41"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            wall_distance: number | components["schemas"]["KeyedFloat43"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Catch
              * @default false
@@ -13791,7 +14105,7 @@ export interface components {
              * Scale
              * @default 0.6
              */
-            scale: number | components["schemas"]["KeyedFloat34"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            scale: number | components["schemas"]["KeyedFloat36"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
             /**
              * Amount
              * @default 0.5

@@ -98,6 +98,17 @@ export const PAGES: Page[] = [
     kinds: ['pieces'],
   },
   {
+    id: 'bodies',
+    title: 'Letters that fall and collide',
+    text: [
+      'Bodies makes rigid bodies of the letters above it, or of their pieces: they fall, meet, and come to rest on floor, wall and whatever else the stage has. Until they are let go they do what the steps above say; then they keep the speed that they have. What is solved is worked out from the first frame on, by itself, whenever something changes: there is nothing to bake.',
+      'Letters are let go at a frame, one after the other with a delay, or when something meets them. Throw them, spin them, or blow them from a place. With Follows they are drawn to where the design has them: a designed flight that collides.',
+      'For letters that shatter add Pieces above it, keep its passage at 0, and let the bodies be their pieces. Backward they fly in and are whole at the frame you ask for.',
+      'The sheet says when each letter has come to rest.',
+    ],
+    kinds: ['bodies'],
+  },
+  {
     id: 'bending',
     title: 'Bending letters',
     text: [

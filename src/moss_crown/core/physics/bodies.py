@@ -33,9 +33,9 @@ FASTEST = 60.0
 STILL = 0.02
 """Metres, and fifths of radians, a second: what is slower for CALM seconds falls asleep where it is."""
 CALM = 0.3
-LAZY, DRAG = 0.6, 15.0
-"""What touches something and is slower (metres, and fifths of radians, a second) loses so much of its speed a second:
-contacts that bounce would make a heap tremble for ever."""
+DITHER, BACK, DRAG = 0.012, 0.16, 15.0
+"""What touches something and has not come farther than so many metres in the seconds before loses so much of its speed
+a second: contacts that bounce would make a heap tremble for ever."""
 ROUSED = 0.1
 """Metres a second: what is touched by something faster wakes up."""
 
@@ -299,6 +299,9 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
     if before is not None:
         last = np.concatenate([before.places[-1], before.turns[-1]], 1)
     lain = last.copy()
+    back = max(2, round(BACK * bodies.fps))
+    trail = [last] if before is None else [*np.concatenate([before.places, before.turns], 2)[-back - 1 :]]
+    dithers = _dithers(trail, back)
     for quarter in range(CHUNK * QUARTERS):
         begun, ended = quarter, quarter + 1
         moves = (wanted.places[ended] - wanted.places[begun]) / (steps * h)
@@ -313,7 +316,11 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
         pull = (wanted.gravity[begun] + wanted.wind[begun]) * mass[:, None]
         drawn = ~held & (follows > 0)
         calm[drawn] = 0
-        leans = _leaning(model, data, count) & ~held & ~drawn
+        leans = dithers & ~held & ~drawn
+        if leans.any():
+            leans &= _leaning(model, data, count)
+        fast = np.abs(turn[:, :3]).max(1) > ROUSED
+        watched = bool(asleep.any() and (fast & ~asleep).any())
         for step in range(steps):
             share = (step + 1) / steps
             goal = wanted.places[begun] + share * (wanted.places[ended] - wanted.places[begun])
@@ -322,19 +329,21 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
             data.mocap_quat[:] = np.where(asleep[:, None], lain[:, 3:], way)
             force[:, :3], force[:, 3:] = pull, 0.0
             if leans.any():
-                lazy = leans & (_speed(turn) < LAZY)
-                force[lazy, :3] -= (DRAG * mass[:, None] * turn[:, :3])[lazy]
-                force[lazy, 3:] -= (DRAG * largest[:, None] * turn[:, 3:])[lazy]
+                force[leans, :3] -= (DRAG * mass[:, None] * turn[:, :3])[leans]
+                force[leans, 3:] -= (DRAG * largest[:, None] * turn[:, 3:])[leans]
             if drawn.any():
                 _drawn(force, drawn, follows, mass, largest, (goal, way, moves, spins), place, turn, pull)
             np.clip(turn, -FASTEST, FASTEST, out=turn)
             mujoco.mj_step(model, data)
+            if watched:
+                woken = _roused(model, data, asleep, fast)
+                calm[woken] = 0
+                asleep &= ~woken
+                data.eq_active[:] = held | asleep
             if not np.isfinite(place).all():  # kept where it was: letters stay in one piece whatever is asked for
                 _stopped(model, data, before, found_at, found_turn, quarter // QUARTERS, wanted)
         if wanted.touch and held.any():
             held &= ~_touched(model, data, held)
-        if asleep.any():
-            calm[_roused(model, data, asleep, turn)] = 0
         if ended % QUARTERS == 0:
             k = ended // QUARTERS - 1
             lies = (calm >= enough) & ~held
@@ -344,6 +353,8 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
                 np.abs(now[:, :3] - last[:, :3]).max(1), 0.2 * np.abs(apart(last[:, 3:], now[:, 3:])).max(1)
             )
             slow, last = gone * bodies.fps < STILL, now
+            trail = [*trail[-back:], now]
+            dithers = _dithers(trail, back)
             calm = np.where(slow & ~held & ~drawn, calm + 1, np.where(lies, calm, 0))
             fresh = (calm >= enough) & ~lies
             lain[fresh] = place[fresh]
@@ -358,9 +369,11 @@ def _stirred(wanted: Wanted) -> bool:
     return bool(wanted.follow.any() or not same)
 
 
-def _speed(speed: Floats) -> Floats:
-    """(b) metres, and fifths of radians, a second."""
-    return np.asarray(np.maximum(np.abs(speed[:, :3]).max(1), 0.2 * np.abs(speed[:, 3:]).max(1)))
+def _dithers(trail: list[Floats], back: int) -> NDArray[np.bool_]:
+    """Which bodies are about where they were so many frames ago, by what is known of the last ones."""
+    if len(trail) <= back:
+        return np.zeros(len(trail[0]), np.bool_)
+    return np.asarray(np.abs(trail[-1][:, :3] - trail[-1 - back][:, :3]).max(1) < DITHER)
 
 
 def _leaning(model: Any, data: Any, count: int) -> NDArray[np.bool_]:
@@ -398,29 +411,25 @@ def _drawn(
     force[which, 3:] = (inertia[:, None] * wring)[which]
 
 
+def _meetings(model: Any, data: Any) -> NDArray[np.int64]:
+    """(n, 2) pairs of bodies that touch."""
+    bodies = model.geom_bodyid[data.contact.geom[: data.ncon]].astype(np.int64)
+    return np.asarray((bodies[(bodies > 0).all(1)] - 1) // 2)
+
+
 def _touched(model: Any, data: Any, held: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Which held bodies meet another one."""
     found = np.zeros_like(held)
-    for n in range(data.ncon):
-        one, other = (int(model.geom_bodyid[g]) for g in data.contact[n].geom)
-        if one and other and data.contact[n].dist < 0:
-            a, b = (one - 1) // 2, (other - 1) // 2
-            found[a] = found[b] = True
+    found[_meetings(model, data).ravel()] = True
     return found & held
 
 
-def _roused(model: Any, data: Any, asleep: NDArray[np.bool_], speed: Floats) -> NDArray[np.bool_]:
-    """Which sleeping bodies something that moves meets."""
+def _roused(model: Any, data: Any, asleep: NDArray[np.bool_], fast: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which sleeping bodies one that is fast meets."""
     found = np.zeros_like(asleep)
-    fast = np.abs(speed[:, :3]).max(1) > ROUSED
-    for n in range(data.ncon):
-        one, other = (int(model.geom_bodyid[g]) for g in data.contact[n].geom)
-        if not one or not other:
-            continue
-        a, b = (one - 1) // 2, (other - 1) // 2
-        found[a] |= asleep[a] and fast[b]
-        found[b] |= asleep[b] and fast[a]
-    return found
+    for one, other in (_meetings(model, data).T, _meetings(model, data)[:, ::-1].T):
+        found[one[fast[other]]] = True
+    return found & asleep
 
 
 def _stopped(

@@ -261,6 +261,8 @@ function aboutStep(step: Step): string {
       return 'the block turns from each text to the next; the last is its own';
     case 'pieces':
       return 'letters are whole until pieces go; drives and shivers can act by piece';
+    case 'bodies':
+      return 'until they are let go letters do what the steps above say';
     case 'shiver':
       return 'small unrest of each letter by itself';
     case 'group':

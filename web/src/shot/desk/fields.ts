@@ -708,6 +708,50 @@ function pieceFields(step: Extract<Step, { kind: 'pieces' }>): FieldSpec[] {
   ];
 }
 
+/** What lets bodies go, what pulls them, and what they are made of. */
+function bodyFields(step: Extract<Step, { kind: 'bodies' }>): FieldSpec[] {
+  const backward = step.backward === true;
+  const blown = step.blow !== 0;
+  return [
+    ...grouped('Let go', [
+      { ...choice('/of', 'Bodies are', { letter: 'letters', piece: 'their pieces' }), plain: true },
+      frames('/start', backward ? 'Whole at' : 'Start', { unit: 'frame' }),
+      { path: '/backward', label: 'Backward: come whole', kind: 'switch', plain: true },
+      ...(backward
+        ? []
+        : [
+            { ...choice('/wakes', 'By', { time: 'time', touch: 'touch' }), plain: true },
+            frames('/delay', 'Delay a letter', { step: 0.25, decimals: 2 }),
+            choice('/order', 'Order', ORDERS),
+            ...(step.order === 'shuffled'
+              ? [{ ...number('/shuffle', 'Shuffle', { step: 1, decimals: 0 }), plain: true }]
+              : []),
+            number('/follow', 'Follows the design', { unit: 'share', step: 0.02 }),
+          ]),
+    ]),
+    ...grouped('Pushes', [
+      vector('/thrown', 'Thrown', { unit: 'm a second', step: 0.05 }),
+      vector('/spun', 'Spun', { unit: '° a second', step: 5, decimals: 0 }),
+      number('/chance', 'By chance', { unit: 'share', step: 0.02 }),
+      number('/blow', 'Blow', { unit: 'm a second', step: 0.05 }),
+      ...(blown
+        ? [
+            vector('/blow_place', 'Blow from', { unit: 'm', step: 0.05 }),
+            number('/blow_reach', 'Half as strong after', { unit: 'm', step: 0.05 }),
+          ]
+        : []),
+      { ...number('/seed', 'Seed', { step: 1, decimals: 0 }), plain: true },
+    ]),
+    ...grouped('World', [
+      vector('/gravity', 'Gravity', { unit: 'm/s²', step: 0.1 }),
+      vector('/wind', 'Wind', { unit: 'm/s²', step: 0.1 }),
+      number('/density', 'Density', { unit: 'kg/m³', step: 10, decimals: 0 }),
+      number('/bounce', 'Bounce', { step: 0.01 }),
+      number('/friction', 'Friction', { step: 0.01 }),
+    ]),
+  ];
+}
+
 function driveFields(step: Drive, family?: Family): FieldSpec[] {
   return [
     ...grouped('Offset', [
@@ -947,6 +991,8 @@ function specsOf(step: Step, more: More): FieldSpec[] {
       return growFields(step);
     case 'pieces':
       return pieceFields(step);
+    case 'bodies':
+      return bodyFields(step);
     case 'form':
       return [
         ...grouped('Depth', [

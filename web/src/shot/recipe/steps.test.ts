@@ -23,6 +23,7 @@ const KINDS: Step['kind'][] = [
   'ripple',
   'blast',
   'pieces',
+  'bodies',
   'group',
   'material',
   'environment',
@@ -74,6 +75,7 @@ describe('the recipe', () => {
       'ripple',
       'blast',
       'pieces',
+      'bodies',
       'group',
       'material',
       'lights',
@@ -84,8 +86,8 @@ describe('the recipe', () => {
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 21],
-    ['camera', 23],
+    ['lights', 22],
+    ['camera', 24],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

@@ -118,6 +118,11 @@ function lineAbout(step: Step, draft: Draft | null): string {
       return step.cut === 'line'
         ? 'cut along a line'
         : `${plain(step.cut)}, ${step.by === 'size' ? plain(step.size, ' cap heights') : `about ${plain(step.number)} a letter`}`;
+    case 'bodies': {
+      const what = step.of === 'piece' ? 'pieces' : 'letters';
+      const at = plain(step.start);
+      return step.backward ? `${what} come whole at frame ${at}` : `${what} are let go from frame ${at}`;
+    }
     case 'bend':
     case 'twist':
       return `${plain(step.angle, '°')}, about the ${plain(step.about)}`;
