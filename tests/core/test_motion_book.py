@@ -9,7 +9,8 @@ from moss_crown.core.document.letters import EmblemStep
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.proposals import thumbnails
-from moss_crown.core.proposals.motion_book import BOOK, Made, MotionSet
+from moss_crown.core.proposals.motion_book import BOOK, MotionSet
+from moss_crown.core.proposals.motion_page import Made
 from moss_crown.core.proposals.motions import motion_of, moved_by, set_motion
 from moss_crown.core.proposals.thumbnails import thumbnail, tried_on
 from moss_crown.demo.cards import ring_of_crossings

@@ -47,7 +47,8 @@ from moss_crown.core.proposals.lighting import light_with, point_light
 from moss_crown.core.proposals.look_book import PARTS, Look, Part
 from moss_crown.core.proposals.looks import look_of, wear
 from moss_crown.core.proposals.mending import mend
-from moss_crown.core.proposals.motion_book import Made, MotionSet
+from moss_crown.core.proposals.motion_book import MotionSet
+from moss_crown.core.proposals.motion_page import Made
 from moss_crown.core.proposals.motions import motion_of, moved_by, set_motion
 from moss_crown.core.proposals.thumbnails import tried_on
 from moss_crown.core.render.display import draft_table

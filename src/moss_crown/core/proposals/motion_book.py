@@ -7,13 +7,13 @@ like any step.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from typing import Any, Literal, TypeAlias
 
 from pydantic import Field
 
 from moss_crown.core import limits
+from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import (
     AnyDeform,
     BendStep,
@@ -25,7 +25,7 @@ from moss_crown.core.document.deform import (
     WaveStep,
     WrapStep,
 )
-from moss_crown.core.document.kinds import Name, StepBase, Vec3
+from moss_crown.core.document.kinds import Name, StepBase
 from moss_crown.core.document.letters import EmblemStep
 from moss_crown.core.document.motion import (
     Cadence,
@@ -44,16 +44,16 @@ from moss_crown.core.document.motion import (
     Swing,
     Zone,
 )
+from moss_crown.core.document.pieces import PiecesStep
 from moss_crown.core.document.values import Ease, Formula, Model, straight
+from moss_crown.core.proposals.broken_book import broken
+from moss_crown.core.proposals.motion_page import EVEN, FALL, SOFT, Entry, Made, Wanted, Where, entry, one
 from moss_crown.core.type.ornaments import CORD, CORD_SHAPE, RAIL, RAIL_SHAPE
 
-Group: TypeAlias = Literal["arrive", "leave", "stay", "rig", "own"]
-MotionStep: TypeAlias = DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep | GrowStep | AnyDeform
+MotionStep: TypeAlias = (
+    DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep | GrowStep | AnyDeform | PiecesStep | BodiesStep
+)
 Patch: TypeAlias = list[dict[str, Any]]
-Wanted: TypeAlias = tuple[Literal["form", "material"], str, Any]
-SOFT = Ease(leave=(0.16, 0.55), arrive=(0.3, 1.0))
-EVEN = Ease(leave=(0.4, 0.0), arrive=(0.35, 1.0))
-FALL = Ease(leave=(0.55, 0.0), arrive=(0.85, 0.6))
 
 
 class MotionSet(Model):
@@ -62,73 +62,6 @@ class MotionSet(Model):
     version: Literal[1] = 1
     name: Name = "Motion"
     steps: list[MotionStep] = Field(min_length=1, max_length=limits.STEPS)
-
-
-@dataclass(frozen=True)
-class Hangs:
-    """By what a block can hang, in metres of the world at rest.
-
-    Two `hooks` on its upper edge as (x, y), the `top` of its letters, how `wide` and `deep` they are, the `middle` of
-    the one and `z` of the other, and how far it stands `above` the floor."""
-
-    hooks: tuple[tuple[float, float], tuple[float, float]]
-    top: float
-    z: float
-    wide: float
-    middle: float
-    above: float
-    deep: float
-
-
-@dataclass(frozen=True)
-class Where:
-    """What an entry is made for: frames a second, first and last frame, cap height, letters, the distance of the
-    camera, and the texts that a rig goes through, the block's own one last. Of the block that it moves: its id, its
-    place where that is constant, and by what it can hang."""
-
-    fps: float
-    first: int
-    last: int
-    size: float
-    count: int
-    away: float
-    texts: tuple[str, ...]
-    block: str
-    place: Vec3 | None
-    hangs: Callable[[], Hangs]
-
-    def frames(self, seconds: float) -> float:
-        return round(seconds * self.fps, 1)
-
-    def at(self, seconds: float) -> float:
-        return round(self.first + seconds * self.fps, 1)
-
-    def delay(self, seconds: float) -> float:
-        """Between two letters; long titles hurry, so that all start within a second and a half."""
-        return round(min(seconds, 1.5 / max(self.count - 1, 1)) * self.fps * 4) / 4
-
-    def leaving(self, lasts: float, delay: float) -> float:
-        """When to start so that the last letter is through at the end."""
-        return round(self.last - self.frames(lasts) - self.delay(delay) * max(self.count - 1, 0), 1)
-
-
-@dataclass(frozen=True)
-class Made:
-    """An entry made for a shot: its steps, what it sets of the block itself, and, of the form and the materials of all
-    letters by the kind of their step and the path in it, what has to be there for it and is set where nothing is."""
-
-    steps: tuple[StepBase, ...]
-    block: tuple[tuple[str, Any], ...] = ()
-    wants: tuple[Wanted, ...] = ()
-
-
-@dataclass(frozen=True)
-class Entry:
-    id: str
-    name: str
-    group: Group
-    about: str
-    make: Callable[[Where], Made]
 
 
 def _drive(
@@ -162,10 +95,6 @@ def _leave(w: Where, delay: float = 0.06, lasts: float = 0.8, **more: Any) -> Ca
 
 def _spring(tempo: float, damping: float) -> FollowStep:
     return FollowStep(id="spring", tempo=tempo, damping=damping)
-
-
-def _one(*steps: StepBase) -> Made:
-    return Made(steps)
 
 
 def _whole(w: Where, lasts: float, start: float = 0.15, **more: Any) -> Cadence:
@@ -220,7 +149,7 @@ def _swung(w: Where, name: str, place: Any, about: Any = "letter", **more: Any) 
 
 
 def _wave(name: str, move: str, turn: str) -> Made:
-    return _one(_drive("wave", name, [Everywhere()], move=Formula(formula=move), turn=Formula(formula=turn)))
+    return one(_drive("wave", name, [Everywhere()], move=Formula(formula=move), turn=Formula(formula=turn)))
 
 
 def _scatter(w: Where) -> Made:
@@ -229,7 +158,7 @@ def _scatter(w: Where) -> Made:
     turn = "(360 * (rand(i + 7) - 0.5), 360 * (rand(i + 17) - 0.5), 180 * (rand(i + 27) - 0.5))"
     reach = _arrive(w, 0.05, 1.3, order="shuffled", ease=EVEN)
     drive = _drive("scatter", "Driftwood", [reach], move=Formula(formula=move), turn=Formula(formula=turn))
-    return _one(drive)
+    return one(drive)
 
 
 def _sweep(w: Where) -> Made:
@@ -244,11 +173,11 @@ def _sweep(w: Where) -> Made:
     ]
     zone = Zone.model_validate({"place": {"keys": keys}, "size": [0.15 * w.size] * 3, "run": 1.3 * w.size})
     lift = (0.0, 0.35 * w.size, 0.25 * w.size)
-    return _one(_drive("sweep", "Bow wave", [zone], move=lift, turn=(-18.0, 0.0, 0.0)))
+    return one(_drive("sweep", "Bow wave", [zone], move=lift, turn=(-18.0, 0.0, 0.0)))
 
 
 def _turn_and_swap(w: Where) -> Made:
-    return _one(
+    return one(
         SwapStep(
             id="swap",
             name="Turn and swap",
@@ -359,23 +288,20 @@ def _hanging_sign(w: Where) -> Made:
 
 
 def _entries() -> list[Entry]:
-    def entry(id: str, name: str, group: Group, about: str, make: Callable[[Where], Made]) -> Entry:
-        return Entry(id, name, group, about, make)
-
     return [
         entry(
             "rising-tide",
             "Rising tide",
             "arrive",
             "from below the frame, with a spring",
-            lambda w: _one(_drive("rise", "Rising tide", [_arrive(w, 0.07, 1.0)], outside="below"), _spring(1.7, 0.45)),
+            lambda w: one(_drive("rise", "Rising tide", [_arrive(w, 0.07, 1.0)], outside="below"), _spring(1.7, 0.45)),
         ),
         entry(
             "gangway",
             "Gangway",
             "arrive",
             "each letter folds up from the floor",
-            lambda w: _one(
+            lambda w: one(
                 _drive("fold", "Gangway", [_arrive(w)], Pivot(place="baseline"), turn=(-90.0, 0.0, 0.0)),
                 _spring(2.2, 0.4),
             ),
@@ -385,7 +311,7 @@ def _entries() -> list[Entry]:
             "Shutters",
             "arrive",
             "letters turn to the front from the centre out",
-            lambda w: _one(
+            lambda w: one(
                 _drive("turn", "Shutters", [_arrive(w, 0.09, 0.9, order="centre_out")], turn=(0.0, 90.0, 0.0))
             ),
         ),
@@ -394,7 +320,7 @@ def _entries() -> list[Entry]:
             "Sea mist",
             "arrive",
             "letters come out of nothing, one by chance after another",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "mist",
                     "Sea mist",
@@ -409,7 +335,7 @@ def _entries() -> list[Entry]:
             "Drop anchor",
             "arrive",
             "letters fall into the frame and shake",
-            lambda w: _one(
+            lambda w: one(
                 _drive("fall", "Drop anchor", [_arrive(w, 0.08, 0.55, ease=FALL)], outside="above"), _spring(2.6, 0.22)
             ),
         ),
@@ -418,7 +344,7 @@ def _entries() -> list[Entry]:
             "Oar stroke",
             "arrive",
             "letters swing in from the left about their foot",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "stroke",
                     "Oar stroke",
@@ -436,7 +362,7 @@ def _entries() -> list[Entry]:
             "Ferry",
             "arrive",
             "the whole title comes in from the side and drifts to its place",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "ferry",
                     "Ferry",
@@ -451,7 +377,7 @@ def _entries() -> list[Entry]:
             "Lighthouse",
             "arrive",
             "letters turn round and glow as they pass",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "beam",
                     "Lighthouse",
@@ -468,7 +394,7 @@ def _entries() -> list[Entry]:
             "Unfold",
             "arrive",
             "letters open from their left edge",
-            lambda w: _one(
+            lambda w: one(
                 _drive("open", "Unfold", [_arrive(w, 0.07, 0.8)], Pivot(place="left"), scale=(0.0, 1.0, 1.0)),
                 _spring(2.4, 0.45),
             ),
@@ -478,7 +404,7 @@ def _entries() -> list[Entry]:
             "Buoys",
             "arrive",
             "letters pop up larger than they are and settle",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "pop",
                     "Buoys",
@@ -494,7 +420,7 @@ def _entries() -> list[Entry]:
             "Tumble",
             "arrive",
             "letters fall head over heels",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "tumble",
                     "Tumble",
@@ -510,7 +436,7 @@ def _entries() -> list[Entry]:
             "Low water",
             "arrive",
             "a wide word draws together",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "draw",
                     "Low water",
@@ -526,7 +452,7 @@ def _entries() -> list[Entry]:
             "Slates",
             "arrive",
             "letters slide up in words, a word at a time",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "slide",
                     "Slates",
@@ -543,7 +469,7 @@ def _entries() -> list[Entry]:
             "Gull",
             "arrive",
             "letters glide in from above right on a curve",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "near",
                     "Gull, across",
@@ -579,7 +505,7 @@ def _entries() -> list[Entry]:
             "Unfurl",
             "arrive",
             "the line lies rolled up at its left end, and unrolls onto its place",
-            lambda w: _one(
+            lambda w: one(
                 CurlStep(
                     id="unfurl",
                     name="Unfurl",
@@ -596,7 +522,7 @@ def _entries() -> list[Entry]:
             "Charts",
             "arrive",
             "letters unroll from their foot, one after the other",
-            lambda w: _one(
+            lambda w: one(
                 CurlStep(
                     id="charts",
                     name="Charts",
@@ -616,7 +542,7 @@ def _entries() -> list[Entry]:
             "Hawser",
             "arrive",
             "letters come wrung about themselves, and unwind",
-            lambda w: _one(
+            lambda w: one(
                 TwistStep(
                     id="hawser",
                     name="Hawser",
@@ -634,7 +560,7 @@ def _entries() -> list[Entry]:
             "Capstan",
             "arrive",
             "the line comes off a drum and straightens",
-            lambda w: _one(
+            lambda w: one(
                 WrapStep(
                     id="capstan",
                     name="Capstan",
@@ -649,7 +575,7 @@ def _entries() -> list[Entry]:
             "Tideline",
             "arrive",
             "the line lies along a drawn path and straightens",
-            lambda w: _one(
+            lambda w: one(
                 WrapStep(id="tideline", name="Tideline", onto="path", scope="block", reaches=[_whole(w, 2.0)])
             ),
         ),
@@ -658,7 +584,7 @@ def _entries() -> list[Entry]:
             "Spindrift",
             "arrive",
             "letters lie blown apart, and come whole one after the other",
-            lambda w: _one(
+            lambda w: one(
                 BlastStep(
                     id="spindrift",
                     name="Spindrift",
@@ -675,14 +601,14 @@ def _entries() -> list[Entry]:
             "Ebb",
             "leave",
             "letters sink out of the frame",
-            lambda w: _one(_drive("ebb", "Ebb", [_leave(w)], outside="below")),
+            lambda w: one(_drive("ebb", "Ebb", [_leave(w)], outside="below")),
         ),
         entry(
             "folded-down",
             "Folded down",
             "leave",
             "letters fold back to the floor",
-            lambda w: _one(
+            lambda w: one(
                 _drive("down", "Folded down", [_leave(w, 0.07, 0.7)], Pivot(place="baseline"), turn=(-90.0, 0.0, 0.0))
             ),
         ),
@@ -691,7 +617,7 @@ def _entries() -> list[Entry]:
             "Blown out to sea",
             "leave",
             "letters are carried off to the right, turning",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "blown",
                     "Blown out to sea",
@@ -713,7 +639,7 @@ def _entries() -> list[Entry]:
             "Gone dim",
             "leave",
             "letters fade from the edges in",
-            lambda w: _one(
+            lambda w: one(
                 _drive("dim", "Gone dim", [_leave(w, 0.09, 0.9, order="edges_in")], opacity=0.0, scale=(0.9, 0.9, 0.9))
             ),
         ),
@@ -750,7 +676,7 @@ def _entries() -> list[Entry]:
             "Shivering rope",
             "stay",
             "each letter trembles by itself",
-            lambda w: _one(
+            lambda w: one(
                 ShiverStep(
                     id="shiver",
                     name="Shivering rope",
@@ -765,7 +691,7 @@ def _entries() -> list[Entry]:
             "Lantern light",
             "stay",
             "letters warm up and cool down by chance",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "light",
                     "Lantern light",
@@ -781,7 +707,7 @@ def _entries() -> list[Entry]:
             "Groundswell",
             "stay",
             "waves without end run under the line",
-            lambda w: _one(
+            lambda w: one(
                 WaveStep(
                     id="groundswell",
                     name="Groundswell",
@@ -797,7 +723,7 @@ def _entries() -> list[Entry]:
             "Tidal bore",
             "stay",
             "one wave runs through the line from its right end",
-            lambda w: _one(
+            lambda w: one(
                 WaveStep(
                     id="bore",
                     name="Tidal bore",
@@ -817,7 +743,7 @@ def _entries() -> list[Entry]:
             "Pennant",
             "stay",
             "the line flutters like cloth",
-            lambda w: _one(
+            lambda w: one(
                 RippleStep(
                     id="pennant",
                     name="Pennant",
@@ -843,7 +769,7 @@ def _entries() -> list[Entry]:
             "Flip drum",
             "rig",
             "letters on the faces of a turning prism; the last face is the word",
-            lambda w: _one(
+            lambda w: one(
                 DrumStep(
                     id="drum",
                     name="Flip drum",
@@ -859,14 +785,14 @@ def _entries() -> list[Entry]:
             "Hinge",
             "rig",
             "letters swing from their cap line and hang still",
-            lambda w: _one(_swung(w, "Hinge", "cap", turn=(85.0, 0.0, 0.0))),
+            lambda w: one(_swung(w, "Hinge", "cap", turn=(85.0, 0.0, 0.0))),
         ),
         entry(
             "shop-sign",
             "Shop sign",
             "rig",
             "the whole line hangs from its upper edge and settles",
-            lambda w: _one(
+            lambda w: one(
                 _swung(
                     w,
                     "Shop sign",
@@ -893,7 +819,7 @@ def _entries() -> list[Entry]:
             "Span",
             "rig",
             "the line is bent into an arch, springs and stands",
-            lambda w: _one(
+            lambda w: one(
                 BendStep(
                     id="span",
                     name="Span",
@@ -918,7 +844,7 @@ def _entries() -> list[Entry]:
             "Fly-through",
             "rig",
             "letters come from behind the camera, softer the nearer they are to it",
-            lambda w: _one(
+            lambda w: one(
                 _drive(
                     "fly",
                     "Fly-through",
@@ -934,7 +860,7 @@ def _entries() -> list[Entry]:
     ]
 
 
-BOOK: dict[str, Entry] = {entry.id: entry for entry in _entries()}
+BOOK: dict[str, Entry] = {entry.id: entry for entry in (*_entries(), *broken())}
 OTHER_TEXTS = ("SLACK WATER", "SALT ROADS")
 """What a rig goes through where nothing else is given."""
 TEXTS_WANTED = frozenset({"flip-drum", "turn-and-swap", "band"})

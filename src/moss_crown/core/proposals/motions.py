@@ -23,11 +23,9 @@ from moss_crown.core.proposals.motion_book import (
     BROUGHT,
     OTHER_TEXTS,
     TEXTS_WANTED,
-    Hangs,
-    Made,
     MotionSet,
-    Where,
 )
+from moss_crown.core.proposals.motion_page import Hangs, Made, Where
 from moss_crown.core.stage.staging import floor_below
 from moss_crown.core.values.sampling import sample_choice, sample_one
 

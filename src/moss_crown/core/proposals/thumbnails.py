@@ -2,23 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from shapely import MultiPoint
 
+from moss_crown.core.cache import Cache
+from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.door import patched, read_shot, write_shot
+from moss_crown.core.document.kinds import StepBase
 from moss_crown.core.document.letters import BlockStep, EmblemStep
+from moss_crown.core.document.pieces import PiecesStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.errors import TitleError
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.form.outline import letter_outline
-from moss_crown.core.motion.moving import together
+from moss_crown.core.motion.moving import Moved
 from moss_crown.core.motion.poses import Poses
-from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, Entry, Made, MotionSet
+from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, MotionSet
+from moss_crown.core.proposals.motion_page import Entry, Made
 from moss_crown.core.proposals.motions import moved_by, where
 from moss_crown.core.stage.scene import Camera
 from moss_crown.core.type.shape import faces
@@ -40,7 +47,65 @@ THUMBNAIL_BLOCKS = 12
 THUMBNAIL_FRAMES = 30
 
 
-def thumbnail(shot: Shot, drawn: dict[Any, str] | None = None) -> Thumbnail:
+THUMBNAIL_PIECES = 6
+"""Of a letter."""
+
+
+def _coarse(steps: Sequence[StepBase]) -> tuple[StepBase, ...]:
+    """Steps with few pieces, and with letters for bodies: a thumbnail is there at once."""
+    return tuple(_coarsened(step) for step in steps)
+
+
+def _coarsened(step: StepBase) -> StepBase:
+    if isinstance(step, PiecesStep):
+        return step.model_copy(update={"by": "number", "number": THUMBNAIL_PIECES, "cut": _simple(step.cut)})
+    return step.model_copy(update={"of": "letter"}) if isinstance(step, BodiesStep) else step
+
+
+def _simple(cut: object) -> str:
+    return str(cut) if cut in ("strips", "bricks", "rays") else "chunks"
+
+
+def _of_letters(structure: Structure, blocks: Sequence[Moved]) -> tuple[list[int], list[NDArray[np.float64] | None]]:
+    """What is drawn: letters, and of those that are ever in pieces each piece, by the number of its letter; and of each
+    the corners (n, 3) around it, None for a letter."""
+    numbers: list[int] = []
+    hulls: list[NDArray[np.float64] | None] = []
+    begin = 0
+    for block, moving in zip(structure.blocks, blocks, strict=True):
+        apart = moving.apart
+        if apart is None or apart.whole.all():
+            numbers += range(begin, begin + len(block.letters))
+            hulls += [None] * len(block.letters)
+        else:
+            numbers += (begin + apart.pieces.of).tolist()
+            hulls += list(apart.pieces.hulls)
+        begin += len(block.letters)
+    return numbers, hulls
+
+
+def _poses_of(blocks: Sequence[Moved]) -> Poses:
+    """(f, n, 4, 4) of what is drawn."""
+    found = []
+    for moving in blocks:
+        apart = moving.apart
+        if apart is None or apart.whole.all():
+            found.append(moving.poses)
+            continue
+        ways = np.zeros((*apart.ways.shape[:2], 4, 4))
+        ways[..., :3, :], ways[..., 3, 3] = apart.ways, 1
+        found.append(moving.poses[:, apart.pieces.of] @ ways)
+    return np.concatenate(found, 1)
+
+
+def _around(hull: NDArray[np.float64]) -> str:
+    """The outline around corners (n, 3), seen from the front, as the data of an SVG path."""
+    shape = MultiPoint(hull[:, :2]).convex_hull
+    ring = np.asarray(shape.exterior.coords if shape.geom_type == "Polygon" else hull[:3, :2])
+    return "M" + "L".join(f"{x:g} {y:g}" for x, y in np.round(ring, 3)) + "Z"
+
+
+def thumbnail(shot: Shot, drawn: dict[Any, str] | None = None, cache: Cache | None = None) -> Thumbnail:
     """A shot's motion from its first frame until a little after the title has come to rest, as a thumbnail. `drawn`
     keeps outlines of letters, for thumbnails of the same ones."""
     drawn = {} if drawn is None else drawn
@@ -49,25 +114,37 @@ def thumbnail(shot: Shot, drawn: dict[Any, str] | None = None) -> Thumbnail:
     outlines: dict[str, int] = {}
     found: list[list[list[float]]] = []
     which: list[list[int]] = []
-    of = Evaluation(shot)
+    of = Evaluation(shot, cache)
     for structure, own in of.spans(frames):
         at = np.array(own)
         camera = of.camera(at, aspect)
         done = of.moved(structure, at)
-        poses = together(done, len(own))
+        if not structure.blocks:
+            which += [[]] * len(own)
+            found += [[] for _ in own]
+            continue
+        numbers, hulls = _of_letters(structure, done)
+        poses = _poses_of(done)
         left = np.concatenate(
             [block.wear.opacities() for block in done] or [np.zeros((len(own), 0))],
             1,
         )
         row = []
-        for letter in structure.letters:
+        letters = structure.letters
+        for number, hull in zip(numbers, hulls, strict=True):
+            if hull is not None:
+                row.append(outlines.setdefault(_around(hull), len(outlines)))
+                continue
+            letter = letters[number]
             key = (letter.family, letter.axes, letter.glyphs, letter.unit)
             if key not in drawn:
                 drawn[key] = _flat(*key)
             row.append(outlines.setdefault(drawn[key], len(outlines)))
         which += [row] * len(own)
-        middles = np.array([m.centre for m in structure.letters]).reshape(-1, 2)
-        cells = np.concatenate([_ways(poses, camera, middles, aspect), left[..., None]], 2)
+        middles = np.array(
+            [letters[k].centre if hull is None else hull[:, :2].mean(0) for k, hull in zip(numbers, hulls, strict=True)]
+        ).reshape(-1, 2)
+        cells = np.concatenate([_ways(poses, camera, middles, aspect), left[:, numbers, None]], 2)
         found += np.round(cells, 3).tolist()
     return Thumbnail(found, list(outlines), which, aspect)
 
@@ -116,8 +193,10 @@ def tried_on(shot: Shot, kept: Mapping[str, MotionSet] | None = None) -> dict[st
     motions: dict[str, Entry | MotionSet] = {**(kept or {}), **BOOK}
     found = {}
     drawn: dict[Any, str] = {}
+    cache = Cache()
     for id, motion in motions.items():
         with suppress(TitleError):
             made = motion.make(at) if isinstance(motion, Entry) else Made(tuple(motion.steps))
-            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, made, False)), drawn)
+            made = replace(made, steps=_coarse(made.steps))
+            found[id] = thumbnail(patched(write_shot(shot), moved_by(shot, made, False)), drawn, cache)
     return found
