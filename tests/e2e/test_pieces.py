@@ -92,3 +92,45 @@ def test_a_drive_moves_pieces_when_it_is_told_to(quiet, server):
     settled(quiet)
     head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
     assert head["spans"][0]["pieces"] > 60
+
+
+def test_letters_fall_and_rest_by_hand(quiet, server):
+    """From an empty shot: a block lifted, let go, thrown; the sheet says when all rest, and undo takes it back."""
+    shot = new_shot(quiet, server, "SALT ROADS")
+    before = document(server, shot)["steps"]
+    add(quiet, "Bodies")
+    put(quiet, "spinbutton", "Start", 30)
+    quiet.get_by_role("tab", name="Pushes").click()
+    put(quiet, "spinbutton", "Thrown z", 1.5)
+    put(quiet, "spinbutton", "Spun x", 90)
+    own = step(server, shot, "bodies")
+    assert (own["start"], own["thrown"][2], own["spun"][0]) == (30, 1.5, 90)
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    settled(quiet)
+    head, _ = opened(server.client.get(f"/api/shots/{shot}/draft").content)
+    rest = head["spans"][0]["rest"]
+    assert 30 < max(rest) < 200
+    quiet.get_by_role("tab", name="Let go").click()
+    quiet.get_by_role("switch", name="Backward: come whole").click()
+    wait_for(lambda: step(server, shot, "bodies")["backward"] is True)
+    assert quiet.get_by_role("spinbutton", name="Whole at").count() == 1
+    for _ in range(5):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: document(server, shot)["steps"] == before)
+
+
+def test_initials_are_shattered_and_whole_at_a_frame(quiet, server):
+    """A named motion, then its frame: the title is whole there, and in pieces before."""
+    shot = new_shot(quiet, server, "L6C")
+    quiet.keyboard.press("m")
+    dialog = quiet.get_by_role("dialog", name="Motions")
+    dialog.get_by_role("button", name="Mended").first.click(timeout=60_000)
+    dialog.get_by_role("button", name="Set Mended").click()
+    dialog.wait_for(state="detached")
+    saved(quiet)
+    own = step(server, shot, "bodies")
+    assert own["backward"] and own["of"] == "piece"
+    of = Evaluation(read_shot(document(server, shot)))
+    (moved,) = of.moved(of.structure(0), np.array([5.0, own["start"], 70.0]))
+    assert moved.apart.whole.tolist() == [[False] * 3, [True] * 3, [True] * 3]

@@ -25,7 +25,7 @@ def bent_shots(emblem: str) -> list[Shot]:
     return [*bent, growing_sign(emblem)]
 
 
-def _among(shot: Shot, *steps: Step, after: str = "form", without: str = "drive") -> Shot:
+def among(shot: Shot, *steps: Step, after: str = "form", without: str = "drive") -> Shot:
     """The shot with more steps after the one of a kind, and without those of another."""
     kept = [step for step in shot.steps if step.kind != without]
     place = next(k for k, step in enumerate(kept) if step.kind == after) + 1
@@ -62,7 +62,7 @@ def over_the_light(emblem: str) -> Shot:
     )
     mark = EmblemStep(id="emblem", name="Lighthouse", emblem=emblem, size=2.3, own_colours=True)
     spring = FollowStep(id="spring", tempo=1.4, damping=0.24)
-    bent = _among(shot, bend, spring)
+    bent = among(shot, bend, spring)
     # Below the arch, which bends what stands above it.
     steps = [step.model_dump() for step in bent.steps]
     place = next(k for k, step in enumerate(steps) if step["id"] == "spring") + 1
@@ -100,7 +100,7 @@ def unrolled_line() -> Shot:
         gap=0.1,
     )
     large = BlockStep(id="large", text="KESTREL TIDE", family="fraunces", axes={"wght": 800}, move=(0.0, 0.8, 0.0))
-    return _among(shot, curl, large, without="drive")
+    return among(shot, curl, large, without="drive")
 
 
 def slack_water() -> Shot:
@@ -131,7 +131,7 @@ def slack_water() -> Shot:
         speed=4.0,
         start=4.0,
     )
-    return _among(shot, wave)
+    return among(shot, wave)
 
 
 def around_the_buoy() -> Shot:
@@ -176,7 +176,7 @@ def around_the_buoy() -> Shot:
         centre=LetterPivot(about="block"),
         wrapped=_from(1.0, 0.0, 14, 70),
     )
-    return _among(shot, wrap)
+    return among(shot, wrap)
 
 
 def blown_whole() -> Shot:
@@ -228,7 +228,7 @@ def blown_whole() -> Shot:
         size=0.5,
         reaches=[Cadence(start=50.0, backward=True, delay=3.0, duration=26.0, ease=EVEN)],
     )
-    return _among(shot, blast)
+    return among(shot, blast)
 
 
 def _neon(glow: tuple[float, float, float], strength: float) -> Material:
@@ -279,5 +279,5 @@ def growing_sign(emblem: str) -> Shot:
         offset=Offset(glow=Formula(formula=f"mix({fits}, 1, smooth(0, 36, {begun}))")),
         reaches=[Everywhere()],
     )
-    sign = _among(lit(shot, "top_light", 0.025), mark, grow, strike, after="form")
-    return _among(sign, lamp, after="material", without="none")
+    sign = among(lit(shot, "top_light", 0.025), mark, grow, strike, after="form")
+    return among(sign, lamp, after="material", without="none")

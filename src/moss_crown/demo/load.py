@@ -17,6 +17,7 @@ def load_demo(database: str) -> bool:
         from moss_crown.core.assets import assets_of
         from moss_crown.core.document.door import write_shot
         from moss_crown.demo.bent import bent_shots
+        from moss_crown.demo.broken import broken_shots
         from moss_crown.demo.cards import cards, film_unit_emblem
         from moss_crown.demo.looks import looks
         from moss_crown.demo.motions import motions
@@ -28,6 +29,6 @@ def load_demo(database: str) -> bool:
         production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
         emblem = film_unit_emblem()
         add_asset(connection, production, emblem)
-        for shot in [*demo_shots(), *cards(), *looks(), *motions(), *bent_shots(emblem.id)]:
+        for shot in [*demo_shots(), *cards(), *looks(), *motions(), *bent_shots(emblem.id), *broken_shots()]:
             add_shot(connection, production, write_shot(shot), assets_of(shot))
         return True

@@ -107,6 +107,7 @@ def broken() -> list[Entry]:
                     outward=0.0,
                     move=(round(-1.6 * w.size, 3), round(0.5 * w.size, 3), round(0.8 * w.size, 3)),
                     bow=(0.0, round(0.5 * w.size, 3), 0.0),
+                    scale=0.02,
                 )
             ),
         ),

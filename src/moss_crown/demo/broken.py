@@ -1,0 +1,227 @@
+"""Demo shots whose letters break, fall, collide and come whole."""
+
+from __future__ import annotations
+
+from moss_crown.core.document.bodies import BodiesStep
+from moss_crown.core.document.camera import CameraStep
+from moss_crown.core.document.defaults import new_shot
+from moss_crown.core.document.form import EdgeProfile, FormStep
+from moss_crown.core.document.letters import BlockStep
+from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
+from moss_crown.core.document.motion import Everywhere, Passage, Pivot
+from moss_crown.core.document.pieces import PiecesStep
+from moss_crown.core.document.shot import Shot
+from moss_crown.core.document.values import Ease, Key, Keyed
+from moss_crown.core.look.materials import MATERIALS
+from moss_crown.demo.bent import among
+from moss_crown.demo.shots import changed
+
+STEADY = Ease(leave=(0.35, 0.0), arrive=(0.6, 1.0))
+
+
+def broken_shots() -> list[Shot]:
+    return [ice_breaks_up(), breakwater(), unloaded()]
+
+
+def ice_breaks_up() -> Shot:
+    """Letters of ice break up from the left, drift, and freeze together again: one value, keyed there and back."""
+    shot = changed(
+        new_shot("Ice on the sound, there and back", "DRIFT ICE", last=110),
+        block=BlockStep(id="block", text="DRIFT ICE", family="archivo-black", size=1.1),
+        form=FormStep(id="form", depth=0.34, front=EdgeProfile(profile="chamfer", width=0.03, height=0.03, segments=1)),
+        material=MaterialStep(
+            id="material",
+            name="Old ice",
+            face=MATERIALS["frosted-ice"].material,
+            edge=MATERIALS["frosted-ice"].material.model_copy(update={"colour": (0.62, 0.86, 0.94)}),
+            inside=Material(colour=(0.1, 0.5, 0.68), roughness=0.14, coat=1.0, coat_roughness=0.04),
+        ),
+        environment=EnvironmentStep(id="environment", preset="overcast", strength=0.55),
+        lights=LightsStep(
+            id="lights",
+            name="Low winter sun",
+            lights=[
+                Light(
+                    name="sun",
+                    shape="sun",
+                    place=(-5.0, 3.2, 4.0),
+                    aim=(0.0, 0.5, 0.0),
+                    colour=(1.0, 0.86, 0.68),
+                    power=1700.0,
+                    angle=2.0,
+                ),
+                Light(
+                    name="sky",
+                    shape="rectangle",
+                    place=(3.0, 7.5, -3.0),
+                    aim=(0.0, 0.6, 0.0),
+                    width=5.0,
+                    height=3.0,
+                    colour=(0.6, 0.8, 1.0),
+                    power=420.0,
+                    on_stage=False,
+                ),
+            ],
+        ),
+        stage=StageStep(
+            id="stage",
+            shape="sweep",
+            wall_distance=5.0,
+            wall_material=Material(colour=(0.05, 0.075, 0.09), roughness=0.4),
+            floor_material=Material(colour=(0.05, 0.075, 0.09), roughness=0.3),
+        ),
+        camera=CameraStep(id="camera", lens=46.0, fit=0.72, orbit=(-9.0, 6.0)),
+    )
+    there: Keyed[float] = Keyed(
+        keys=[
+            Key(frame=12.0, value=0.0, ease=STEADY),
+            Key(frame=52.0, value=1.0, ease=STEADY),
+            Key(frame=60.0, value=1.0, ease=STEADY),
+            Key(frame=98.0, value=0.0),
+        ]
+    )
+    breaks = PiecesStep(
+        id="breaks",
+        name="Breaks up",
+        number=26,
+        even=0.6,
+        reaches=[Passage(passed=there, along=(1.0, 0.25, 0.0), each=0.45, rough=0.2)],
+        centre=Pivot(place="centre"),
+        outward=0.34,
+        move=(0.0, 0.12, 0.5),
+        turn=(50.0, 60.0, 40.0),
+        spread=0.3,
+    )
+    return among(shot, breaks)
+
+
+def breakwater() -> Shot:
+    """Initials that were shattered: their shards fly up from the ground and are whole at frame 50."""
+    stone = MATERIALS["concrete"].material.model_copy(update={"colour": (0.42, 0.4, 0.37)})
+    shot = changed(
+        new_shot("Breakwater, whole at frame 50", "L6C", last=80),
+        block=BlockStep(id="block", text="L6C", family="anton", size=1.6, tracking=30.0),
+        form=FormStep(
+            id="form", depth=0.5, front=EdgeProfile(profile="chamfer", width=0.025, height=0.025, segments=1)
+        ),
+        material=MaterialStep(
+            id="material",
+            name="Cast stone, iron within",
+            face=stone,
+            edge=stone,
+            inside=Material(colour=(0.52, 0.16, 0.05), roughness=0.55),
+        ),
+        environment=EnvironmentStep(id="environment", preset="overcast", strength=0.3),
+        lights=LightsStep(
+            id="lights",
+            name="Evening",
+            lights=[
+                Light(
+                    name="sun",
+                    shape="sun",
+                    place=(-4.5, 3.4, 4.5),
+                    aim=(0.0, 0.6, 0.0),
+                    colour=(1.0, 0.82, 0.6),
+                    power=1500.0,
+                    angle=1.5,
+                ),
+                Light(
+                    name="back",
+                    shape="rectangle",
+                    place=(4.0, 4.0, -3.0),
+                    aim=(0.0, 0.8, 0.0),
+                    width=2.5,
+                    height=2.5,
+                    colour=(0.55, 0.7, 1.0),
+                    power=420.0,
+                    on_stage=False,
+                ),
+            ],
+        ),
+        stage=StageStep(
+            id="stage",
+            shape="sweep",
+            wall_distance=5.5,
+            wall_material=Material(colour=(0.075, 0.08, 0.085), roughness=0.8),
+            floor_material=Material(colour=(0.075, 0.08, 0.085), roughness=0.8),
+        ),
+        camera=CameraStep(id="camera", lens=40.0, fit=0.5, orbit=(-14.0, 9.0)),
+    )
+    shards = PiecesStep(id="shards", name="Shards", number=30, even=0.4, reaches=[Everywhere(level=0.0)])
+    mends = BodiesStep(
+        id="mends",
+        name="Come whole",
+        of="piece",
+        start=50.0,
+        backward=True,
+        blow=5.5,
+        blow_place=(0.0, 0.5, -1.2),
+        blow_reach=3.0,
+        chance=0.45,
+        gravity=(0.0, -5.0, 0.0),
+        friction=0.8,
+        bounce=0.2,
+    )
+    return among(shot, shards, mends)
+
+
+def unloaded() -> Shot:
+    """Letters like crates: let go one after the other, they drop onto the quay, knock each other and lie still."""
+    wood, ends = MATERIALS["pine"].material, MATERIALS["walnut"].material
+    shot = changed(
+        new_shot("Landing stage, unloaded", "CARGO", last=95),
+        block=BlockStep(
+            id="block", text="CARGO", family="alfa-slab-one", size=0.9, tracking=20.0, move=(0.0, 1.5, 0.0)
+        ),
+        form=FormStep(
+            id="form", depth=0.42, front=EdgeProfile(profile="roundover", width=0.03, height=0.03, segments=4)
+        ),
+        material=MaterialStep(id="material", name="Crates", face=wood, edge=ends),
+        environment=EnvironmentStep(id="environment", preset="overcast", strength=0.5),
+        lights=LightsStep(
+            id="lights",
+            name="Harbour morning",
+            lights=[
+                Light(
+                    name="sun",
+                    shape="sun",
+                    place=(-4.0, 5.0, 4.0),
+                    aim=(0.0, 0.5, 0.0),
+                    colour=(1.0, 0.9, 0.76),
+                    power=1300.0,
+                    angle=2.5,
+                ),
+                Light(
+                    name="rim",
+                    shape="rectangle",
+                    place=(3.5, 8.0, -3.0),
+                    aim=(0.0, 0.6, 0.0),
+                    width=3.0,
+                    height=2.0,
+                    colour=(0.7, 0.85, 1.0),
+                    power=360.0,
+                    on_stage=False,
+                ),
+            ],
+        ),
+        stage=StageStep(
+            id="stage",
+            shape="sweep",
+            wall_distance=4.5,
+            wall_material=Material(colour=(0.13, 0.15, 0.15), roughness=0.75),
+            floor_material=Material(colour=(0.13, 0.15, 0.15), roughness=0.75),
+        ),
+        camera=CameraStep(id="camera", lens=42.0, fit=0.5, orbit=(-12.0, 11.0)),
+    )
+    drops = BodiesStep(
+        id="drops",
+        name="Dropped",
+        start=6.0,
+        delay=6.0,
+        thrown=(0.0, -0.5, 0.0),
+        spun=(60.0, 90.0, 70.0),
+        chance=0.7,
+        bounce=0.2,
+        friction=0.7,
+    )
+    return among(shot, drops)
