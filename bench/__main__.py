@@ -20,6 +20,7 @@ from bench import (
     looks,
     motion,
     peer,
+    physics,
     plain,
     poses,
     running,
@@ -46,6 +47,7 @@ ALL: dict[str, Callable[..., None]] = {
     "kills": kills.main,
     "day": day.main,
     "deform": deform.main,
+    "physics": physics.main,
 }
 LONG = ("bits", "plain", "solids", "hostile", "peer", "looks", "busy", "kills", "day")
 """These take many minutes and run only when they are named."""

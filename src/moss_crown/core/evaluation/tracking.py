@@ -80,7 +80,9 @@ def solved(of: Whereabouts, structure: Structure, step: BodiesStep, number: int,
     if step.backward:
         start = _start(of.shot, step)
         at = np.where(frames < start, 2 * start - frames, start)
-    cloud = _cloud(of, structure, step, float(at.max()))
+    begin = _begin(of, structure, step)
+    count = min(chunks(max(0, math.ceil(float(at.max()) - begin))), chunks(round(AFTER * float(of.shot.fps.fraction))))
+    cloud = of.once_for(structure, ("bodies", step.id, count), lambda: _cloud(of, structure, step, begin, count))
     found = track(cloud.bodies, cloud.wanted, _asked(cloud, float(at.max())), of.cache)
     own = cloud.blocks[number]
     poses, free = _at(found, cloud, *own, at)
@@ -114,13 +116,24 @@ def _asked(cloud: Cloud, frame: float) -> int:
     return min(whole, round(AFTER * cloud.bodies.fps))
 
 
-def _cloud(of: Whereabouts, structure: Structure, step: BodiesStep, last: float) -> Cloud:
-    shot, fps = of.shot, float(of.shot.fps.fraction)
+def _begin(of: Whereabouts, structure: Structure, step: BodiesStep) -> int:
+    """The frame of the shot from which on bodies are solved."""
+    if step.backward:
+        return math.floor(_start(of.shot, step))
+    first = float(_all_starts(of, structure, step).min(initial=math.inf))
+    return math.floor(min(first, float(of.shot.first)) if step.wakes == "touch" else first)
+
+
+def _all_starts(of: Whereabouts, structure: Structure, step: BodiesStep) -> Floats:
     numbers = _taking_part(of, structure, step)
-    starts = np.concatenate([_starts(shot, structure.blocks[k], step, of.in_pieces(structure, k)) for k in numbers])
+    blocks = [_starts(of.shot, structure.blocks[k], step, of.in_pieces(structure, k)) for k in numbers]
+    return np.concatenate([np.zeros(0), *blocks])
+
+
+def _cloud(of: Whereabouts, structure: Structure, step: BodiesStep, begin: int, count: int) -> Cloud:
+    shot, fps = of.shot, float(of.shot.fps.fraction)
+    numbers, starts = _taking_part(of, structure, step), _all_starts(of, structure, step)
     first = _start(shot, step) if step.backward else float(starts.min(initial=math.inf))
-    begin = math.floor(min(first, float(shot.first)) if step.wakes == "touch" else first)
-    count = min(chunks(max(0, math.ceil(last - begin))), chunks(round(AFTER * fps)))
     at = begin + np.arange(count * QUARTERS + 1) / QUARTERS
     looked = np.full_like(at, first) if step.backward else at
     poses, middles = [], []

@@ -68,7 +68,7 @@ class Whereabouts:
         self.cache = Cache() if cache is None else cache
         self._known: OrderedDict[Hashable, object] = OrderedDict()
 
-    def _once(self, key: Hashable, work: Callable[[], T]) -> T:
+    def once(self, key: Hashable, work: Callable[[], T]) -> T:
         """What is remembered under a key, or worked out now. What was asked for longest ago is forgotten."""
         if key in self._known:
             self._known.move_to_end(key)
@@ -78,6 +78,10 @@ class Whereabouts:
                 self._known.popitem(last=False)
         return cast(T, self._known[key])  # a key always stands for the same kind of answer
 
+    def once_for(self, structure: Structure, key: Hashable, work: Callable[[], T]) -> T:
+        """What is remembered of a structure under a key, or worked out now."""
+        return self.once((_Same(structure), key), work)
+
     @cached_property
     def _lasts(self) -> bool:
         return lasts(self.shot)
@@ -85,7 +89,7 @@ class Whereabouts:
     def structure(self, frame: float) -> Structure:
         """Blocks that are on, with their settings and forms at a frame. Raises FamilyUnknown."""
         at = self.shot.last if self._lasts else frame
-        return self._once(("structure", float(at)), lambda: self._structure(at))
+        return self.once(("structure", float(at)), lambda: self._structure(at))
 
     def _structure(self, frame: float) -> Structure:
         structure = self._as_set(frame)
@@ -96,7 +100,7 @@ class Whereabouts:
 
     def _as_set(self, frame: float) -> Structure:
         """Before motion changes its letters, but with its groups: these turn about what they hold at the last frame."""
-        return self._once(("as set", float(frame)), lambda: self._with_groups(frame))
+        return self.once(("as set", float(frame)), lambda: self._with_groups(frame))
 
     def _with_groups(self, frame: float) -> Structure:
         structure = as_set(self.shot, frame)
@@ -142,7 +146,7 @@ class Whereabouts:
 
     def resting(self, structure: Structure, frame: float) -> Resting:
         """Where the letters of each block rest in the world when blocks and groups stand as at a frame."""
-        return self._once(("resting", _Same(structure), float(frame)), lambda: self._resting(structure, frame))
+        return self.once(("resting", _Same(structure), float(frame)), lambda: self._resting(structure, frame))
 
     def _resting(self, structure: Structure, frame: float, pivots: Pivots | None = None) -> Resting:
         poses, boxes, centres, begin = [], [], [], 0
@@ -189,7 +193,7 @@ class Whereabouts:
 
     def company(self, structure: Structure, number: int) -> Company:
         """The `number`-th block of a structure among its recipe."""
-        return self._once(("company", _Same(structure), number), lambda: self._company(structure, number))
+        return self.once(("company", _Same(structure), number), lambda: self._company(structure, number))
 
     def _company(self, structure: Structure, number: int) -> Company:
         shot = self.shot
@@ -220,7 +224,7 @@ class Whereabouts:
         """The pieces of the letters of the `number`-th block of a structure; None where nothing cuts them."""
         if structure.blocks[number].cutting is None:
             return None
-        return self._once(("pieces", _Same(structure), number), lambda: self._in_pieces(structure, number))
+        return self.once(("pieces", _Same(structure), number), lambda: self._in_pieces(structure, number))
 
     def _in_pieces(self, structure: Structure, number: int) -> InPieces:
         block, found = structure.blocks[number], []
@@ -241,15 +245,15 @@ class Whereabouts:
         """Each block of a structure in motion at any frames (f), fractional ones too."""
         if len(frames) > FEW:
             return self._moved(structure, frames, restless)
-        return self._once(_moved_key(structure, frames, restless), lambda: self._moved(structure, frames, restless))
+        return self.once(_moved_key(structure, frames, restless), lambda: self._moved(structure, frames, restless))
 
     def middle_alone(self, structure: Structure, frames: Frames, aspect: float) -> Frames:
         """(1) the middle of a few frames at which letters and camera are known: they will be asked for there."""
         k = len(frames) // 2
         known, path = self.moved(structure, frames), self.camera_path(frames, aspect)
         one = frames[k : k + 1]
-        self._once(_moved_key(structure, one, True), lambda: [block.alone(k) for block in known])
-        self._once(_framing_key("path", one, aspect), lambda: Framing(*(values[k : k + 1] for values in path)))
+        self.once(_moved_key(structure, one, True), lambda: [block.alone(k) for block in known])
+        self.once(_framing_key("path", one, aspect), lambda: Framing(*(values[k : k + 1] for values in path)))
         return one
 
     def _moved(self, structure: Structure, frames: Frames, restless: bool) -> list[Moved]:
@@ -278,13 +282,13 @@ class Whereabouts:
 
     def framing(self, frames: Frames, aspect: float) -> Framing:
         """The camera at frames (f), whatever it follows."""
-        return self._once(
+        return self.once(
             _framing_key("framing", frames, aspect), lambda: framing(self.shot, frames, self.fitted, aspect)
         )
 
     def camera_path(self, frames: Frames, aspect: float) -> Framing:
         """The camera at frames (f), with what it follows."""
-        return self._once(_framing_key("path", frames, aspect), lambda: self._following(frames, aspect))
+        return self.once(_framing_key("path", frames, aspect), lambda: self._following(frames, aspect))
 
     def _following(self, frames: Frames, aspect: float) -> Framing:
         step = camera_step(self.shot)
