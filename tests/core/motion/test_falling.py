@@ -9,6 +9,7 @@ from letters import setting, still_shot
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot
+from moss_crown.core.draft.notes import notes
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.timing import NEVER
 from moss_crown.core.form.outline import area, letter_outline
@@ -128,6 +129,14 @@ def test_more_bodies_than_there_may_be_stay_as_they_are(monkeypatch):
     monkeypatch.setattr(limits, "BODIES", 3)
     of = evaluation(bodies())
     assert np.array_equal(at(of, 30).poses, at(of, 0).poses)
+    (said,) = [note for note in notes(of) if note.code == "motion.many_bodies"]
+    assert said.step == "b" and said.text.startswith("0 of 4 are bodies: there are at most 3")
+
+
+def test_what_acts_by_piece_says_where_nothing_is_cut():
+    by = {"id": "d", "kind": "drive", "scope": "piece"}
+    assert [n.step for n in notes(evaluation(by, bodies(of="piece"))) if n.code == "motion.no_pieces"] == ["d", "b"]
+    assert not [n for n in notes(evaluation(WHOLE, by, bodies(of="piece"))) if n.code == "motion.no_pieces"]
 
 
 def test_nothing_stops_a_letter_in_empty_space():

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from moss_crown.core import limits
 from moss_crown.core.cache import Cache
+from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import WrapStep
-from moss_crown.core.document.motion import DriveStep, GrowStep, Zone
+from moss_crown.core.document.motion import DriveStep, GrowStep, ShiverStep, Zone
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.draft.schema import Note
 from moss_crown.core.evaluation.camera import camera_step
@@ -14,6 +16,7 @@ from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.evaluation.timing import NEVER
+from moss_crown.core.evaluation.tracking import bodies_of
 from moss_crown.core.motion.moving import felt
 from moss_crown.core.motion.reach import choices
 from moss_crown.core.stage.staging import globe_middles
@@ -71,8 +74,27 @@ def _motion_notes(of: Evaluation, structure: Structure, rest: float) -> list[Not
         if isinstance(wrap, WrapStep) and _wants_globe(shot, wrap):
             text = "lies around nothing: the stage is no globe. Stage has that under Shape"
             said.append(Note(wrap.id, "motion.no_globe", text))
+    said += _piece_notes(of, structure)
     for id, text in unsound(shot):
         said.append(Note(id, "formula.no_number", text))
+    return said
+
+
+def _piece_notes(of: Evaluation, structure: Structure) -> list[Note]:
+    """Steps that ask for pieces where nothing is cut, and more bodies than there may be."""
+    shot, said = of.shot, []
+    for step in shot.steps:
+        by_piece = (isinstance(step, BodiesStep) and step.of == "piece") or (
+            isinstance(step, DriveStep | ShiverStep) and step.scope == "piece"
+        )
+        if by_piece and step.on is not False and not structure.cut:
+            text = "acts by letter: nothing cuts the letters. The step Pieces does"
+            said.append(Note(step.id, "motion.no_pieces", text))
+        if isinstance(step, BodiesStep) and step.on is not False:
+            taking, wanted = bodies_of(of, structure, step)
+            if taking < wanted:
+                text = f"{taking} of {wanted} are bodies: there are at most {limits.BODIES}, by whole blocks"
+                said.append(Note(step.id, "motion.many_bodies", text))
     return said
 
 

@@ -49,7 +49,7 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 THICK = 1.0
 """Metres: grounds are so thick, so that nothing falls through them."""
-LOOSER = 0.94
+LOOSER = 0.975
 """Pieces are so much smaller as bodies than they are, so that those beside each other do not press."""
 MOST_CORNERS = 60
 """Of a piece's hull."""
@@ -108,6 +108,19 @@ def _taking_part(of: Whereabouts, structure: Structure, step: BodiesStep) -> lis
             break
         found.append(number)
     return found
+
+
+def bodies_of(of: Whereabouts, structure: Structure, step: BodiesStep) -> tuple[int, int]:
+    """How many letters, or pieces, are bodies of a step, and how many are above it."""
+    taking, place, wanted, found = _taking_part(of, structure, step), of.shot.steps.index(step), 0, 0
+    for number, block in enumerate(structure.blocks):
+        if block.step > place:
+            continue
+        pieces = of.in_pieces(structure, number) if step.of == "piece" else None
+        count = pieces.count if pieces is not None else len(block.letters)
+        wanted += count
+        found += count if number in taking else 0
+    return found, wanted
 
 
 def _asked(cloud: Cloud, frame: float) -> int:

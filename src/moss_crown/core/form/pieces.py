@@ -127,7 +127,7 @@ def _around(count: int) -> Floats:
     return np.stack([flat * np.cos(angle), flat * np.sin(angle), z], 1)
 
 
-WAYS = _around(64)
+WAYS = _around(120)
 
 
 def in_pieces(solid: Solid, cut: Cut, known: Pieces | None = None) -> Pieces:

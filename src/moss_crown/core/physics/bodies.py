@@ -33,6 +33,9 @@ FASTEST = 60.0
 STILL = 0.02
 """Metres, and fifths of radians, a second: what is slower for CALM seconds falls asleep where it is."""
 CALM = 0.3
+FEW_ROUNDS, CROWD = 6, 60
+"""Of more bodies than that a step is solved in so many rounds: each begins where the one before ended, and nothing is
+seen of what more would give."""
 DITHER, BACK, DRAG = 0.012, 0.16, 15.0
 """What touches something and has not come farther than so many metres in the seconds before loses so much of its speed
 a second: contacts that bounce would make a heap tremble for ever."""
@@ -234,6 +237,8 @@ def _compiled(bodies: Bodies) -> Any:
     for one, other in bodies.spare:
         spec.add_exclude(bodyname1=f"b{one}", bodyname2=f"b{other}")
     model = spec.compile()
+    if bodies.count > CROWD:
+        model.opt.iterations = FEW_ROUNDS
     model.opt.disableflags |= int(mujoco.mjtDisableBit.mjDSBL_AUTORESET)
     return model
 

@@ -1,14 +1,17 @@
 import * as THREE from 'three';
 import { describe, expect, it } from 'vitest';
 import { TABLES } from '../../api/facts';
-import { isBent, rowsAt, type SeenSpan } from '../draft';
+import { isApart, isBent, rowsAt, type SeenSpan, waysAt } from '../draft';
 import { LetterBatch } from './batch';
 import {
+  type Bend,
   type BendUniforms,
   bending,
   bendOf,
   bentBox,
   bentGeometry,
+  looseBox,
+  pieceBoxes,
   placeIn,
   tellRows,
   UNBENT,
@@ -92,6 +95,67 @@ describe('bent letters', () => {
       expect(physical).toContain(told);
     expect(bending(THREE.ShaderLib.depth.vertexShader, bend)).toContain('transformed = bent(');
     expect(() => bending('void main() {}', bend)).toThrow("three's shader has no");
+  });
+});
+
+describe('letters in pieces', () => {
+  const { way } = TABLES;
+  /** Two pieces: one at home, one moved and turned by a quarter about z. */
+  const ways = Float32Array.from([
+    ...[1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0],
+    ...[0, -1, 0, 2, 1, 0, 0, 0, 0, 0, 1, 0.5],
+  ]);
+  const apart = {
+    first: 3,
+    last: 3,
+    bends: 0,
+    bent_by: [] as string[],
+    pieces: 2,
+    ways,
+    rows: null,
+    letters: [{ recipe: 'a', pieces: [0, 2] }],
+  } as unknown as SeenSpan;
+  const solid = new THREE.BufferGeometry().setFromPoints([
+    new THREE.Vector3(0, 0, 0),
+    new THREE.Vector3(1, 0, 0),
+    new THREE.Vector3(0, 1, 0),
+    new THREE.Vector3(1, 0, 0),
+    new THREE.Vector3(2, 0, 0),
+    new THREE.Vector3(1, 1, 0),
+  ]);
+  solid.setAttribute('_piece', new THREE.BufferAttribute(Float32Array.from([0, 0, 0, 1, 1, 1]), 1));
+
+  it('are known by the ways of their pieces', () => {
+    expect(waysAt(apart, 3, 0)?.length).toBe(2 * way);
+    expect(isApart(waysAt(apart, 3, 0))).toBe(true);
+    expect(isApart(ways.subarray(0, way))).toBe(false);
+    expect(isApart(null)).toBe(false);
+  });
+
+  it('have vertices and boxes where their ways take them', () => {
+    const found = bentGeometry(solid, null, ways).attributes.position as THREE.BufferAttribute;
+    expect([0, 1, 2].map((k) => found.getX(k))).toEqual([0, 1, 0]);
+    // (1, 0, 0) is turned to (0, 1, 0), and moved.
+    expect([found.getX(3), found.getY(3), found.getZ(3)]).toEqual([2, 1, 0.5]);
+    const boxes = pieceBoxes([solid]);
+    expect(boxes?.length).toBe(2);
+    const box = looseBox(boxes as THREE.Box3[], ways);
+    expect([box.min.x, box.max.y]).toEqual([0, 2]);
+    expect(pieceBoxes([new THREE.BufferGeometry()])).toBe(null);
+  });
+
+  it('are told to a shader, which moves vertices and normals by them', () => {
+    const uniforms: BendUniforms = { bends: { value: null }, ways: { value: null } };
+    tellRows(uniforms, apart, 3, [0]);
+    const table = uniforms.ways.value as THREE.DataTexture;
+    expect([table.image.width, table.image.height]).toEqual([6, 1]);
+    expect(Array.from(table.image.data as Float32Array)).toEqual(Array.from(ways));
+    const bend = bendOf(apart) as Bend;
+    expect(bend.loose).toBe(true);
+    const drawn = bending(THREE.ShaderLib.physical.vertexShader, bend);
+    for (const told of ['attribute float _piece', 'transformed = flown(', 'objectNormal = flownNormal('])
+      expect(drawn).toContain(told);
+    expect(drawn).not.toContain('bentNormal(');
   });
 });
 
