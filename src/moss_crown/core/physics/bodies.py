@@ -196,6 +196,7 @@ def chunks(frames: int) -> int:
 def _compiled(bodies: Bodies) -> Any:
     import mujoco  # loads for long
 
+    mujoco.set_mju_user_warning(lambda text: None)  # it would write a file into the working folder
     spec = mujoco.MjSpec()
     spec.option.timestep = bodies.step
     spec.option.gravity = (0.0, 0.0, 0.0)  # gravity can change: it is a force
