@@ -157,6 +157,15 @@ def test_what_sleeps_is_woken_by_what_meets_it():
     assert found.held[10, 1] and not found.held[31, 1]
 
 
+def test_what_sleeps_is_woken_by_another_gravity_and_nothing_sleeps_in_the_air():
+    asked = wanted([(0, 0.25, 0)], 64)
+    asked.gravity[40 * QUARTERS :] = (0, 4, 0)
+    _, found = run([cube()], asked, 64)
+    assert np.array_equal(found.places[25], found.places[39]) and found.places[64, 0, 1] > 1.5
+    _, found = run([cube()], wanted([(0, 5, 0)], 64, gravity=(0, -0.02, 0)), 64)
+    assert found.places[64, 0, 1] == pytest.approx(5 - 0.01 * (64 / FPS) ** 2, abs=1e-3)
+
+
 def test_the_first_to_be_met_is_let_go_and_no_other():
     places = [(0, 3, 0), (0, 1.2, 0), (3, 1.2, 0)]
     asked = wanted(places, 40, touch=True)

@@ -307,7 +307,7 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
     lain = last.copy()
     back = max(2, round(BACK * bodies.fps))
     trail = [last] if before is None else [*np.concatenate([before.places, before.turns], 2)[-back - 1 :]]
-    dithers = _dithers(trail, back)
+    dithers, met = _dithers(trail, back), np.zeros(count, np.bool_)
     for quarter in range(CHUNK * QUARTERS):
         begun, ended = quarter, quarter + 1
         moves = (wanted.places[ended] - wanted.places[begun]) / (steps * h)
@@ -317,6 +317,8 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
         if let_go.any():
             _let_go(turn, let_go, moves, spins, wanted.thrown)
             held &= ~let_go
+        if _changes(wanted, begun):
+            calm[:] = 0
         asleep = (calm >= enough) & ~held
         data.eq_active[:] = held | asleep
         pull = (wanted.gravity[begun] + wanted.wind[begun]) * mass[:, None]
@@ -350,6 +352,7 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
                 _stopped(model, data, before, found_at, found_turn, quarter // QUARTERS, wanted)
         if wanted.touch and held.any():
             held &= ~_touched(model, data, held)
+        met |= _leaning(model, data, count)
         if ended % QUARTERS == 0:
             k = ended // QUARTERS - 1
             lies = (calm >= enough) & ~held
@@ -358,7 +361,9 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
             gone = np.maximum(
                 np.abs(now[:, :3] - last[:, :3]).max(1), 0.2 * np.abs(apart(last[:, 3:], now[:, 3:])).max(1)
             )
-            slow, last = gone * bodies.fps < STILL, now
+            # What hardly moves in the air only begins to fall.
+            slow, last = (gone * bodies.fps < STILL) & (lies | met), now
+            met[:] = False
             trail = [*trail[-back:], now]
             dithers = _dithers(trail, back)
             calm = np.where(slow & ~held & ~drawn, calm + 1, np.where(lies, calm, 0))
@@ -371,8 +376,12 @@ def _solved(bodies: Bodies, wanted: Wanted, before: Stretch | None) -> Stretch:
 
 def _stirred(wanted: Wanted) -> bool:
     """Is anything asked for that could move what has come to rest?"""
-    same = (wanted.gravity == wanted.gravity[:1]).all() and (wanted.wind == wanted.wind[:1]).all()
-    return bool(wanted.follow.any() or not same)
+    return bool(wanted.follow.any()) or any(_changes(wanted, k) for k in range(len(wanted.gravity) - 1))
+
+
+def _changes(wanted: Wanted, quarter: int) -> bool:
+    """Does gravity or the wind change within a quarter of a frame?"""
+    return any(not np.array_equal(of[quarter], of[quarter + 1]) for of in (wanted.gravity, wanted.wind))
 
 
 def _dithers(trail: list[Floats], back: int) -> NDArray[np.bool_]:
