@@ -10,6 +10,7 @@ from moss_crown.core.document.deform import WrapStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, Material, MaterialStep, StageStep
 from moss_crown.core.document.motion import ReachingStep
+from moss_crown.core.document.pieces import PiecesStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Keyed
 from moss_crown.core.errors import FamilyUnknown, PictureUnknown
@@ -72,10 +73,12 @@ def assets_of(shot: Shot) -> dict[str, str]:
             named = [
                 (f"/steps/{index}/reaches/{k}/picture", reach.picture)
                 for k, reach in enumerate(step.reaches)
-                if reach.kind == "picture"
+                if reach.kind in ("picture", "passage")
             ]
             if isinstance(step, WrapStep):
                 named.append((f"/steps/{index}/path/emblem", step.path.emblem))
+            if isinstance(step, PiecesStep):
+                named.append((f"/steps/{index}/line/emblem", step.line.emblem))
         elif isinstance(step, MaterialStep | StageStep):
             named = [
                 (f"/steps/{index}/{part}/pictures/{map}", getattr(material.pictures, map))

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from letters import still_shot
+from moss_crown.core.assets import assets_of
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.draft.draft import see
@@ -282,6 +283,16 @@ def test_cuts_go_through_all_letters_when_asked():
     assert set(one[0]) and set(two[0])
     of = evaluation(step(cut="bricks", number=6, through=True))
     assert of.in_pieces(of.structure(0), 0).count > 8
+
+
+def test_pictures_and_emblems_that_pieces_go_by_are_known_to_be_needed():
+    id = "picture-" + "8" * 32
+    inside = {"pictures": {"colour": "picture-" + "9" * 32}}
+    raw = write_shot(shot(step(reach={"picture": id}, cut="line", line={"emblem": "own-mark"})))
+    raw["steps"] = [s | {"inside": inside} if s["kind"] == "material" else s for s in raw["steps"]]
+    named = assets_of(read_shot(raw))
+    assert named[id] == "/steps/2/reaches/0/picture" and named["own-mark"] == "/steps/2/line/emblem"
+    assert named["picture-" + "9" * 32].endswith("/inside/pictures/colour")
 
 
 def test_a_shot_has_no_more_pieces_than_it_may():
