@@ -50,6 +50,14 @@ def test_letters_are_where_they_are_designed_until_they_are_let_go():
     assert not np.allclose(at(of, 9).poses, at(plain, 9).poses)
 
 
+def test_switched_off_they_stay_as_they_are_designed():
+    plain, off = at(evaluation(), 0, 20, 50).poses, at(evaluation(bodies(on=False)), 0, 20, 50).poses
+    assert np.array_equal(off, plain)
+    keys = {"keys": [{"frame": 0, "value": True}, {"frame": 40, "value": False}]}
+    keyed = at(evaluation(bodies(on=keys)), 20, 50).poses
+    assert np.array_equal(keyed[1], plain[2]) and not np.allclose(keyed[0], plain[1])
+
+
 def test_letters_fall_on_the_floor_and_rest_where_the_sheet_says():
     of = evaluation(bodies(bounce=0.1))
     assert lowest(of, 60) == pytest.approx(0, abs=0.01)  # a hundredth of their height

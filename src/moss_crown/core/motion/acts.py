@@ -260,10 +260,10 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
 
 def _bodies(step: BodiesStep, cast: Cast, frames: Frames, around: Surroundings) -> Put:
     """Where the solver has letters, or pieces, once they are let go."""
-    found = around.solved(step, frames)
+    found = around.solved(step, frames) if step.on is not False else None
     if found is None:
         return Put(np.zeros((len(frames), cast.count, 4, 4)), np.zeros((len(frames), cast.count), np.bool_))
-    return found
+    return found if step.on is True else replace(found, free=found.free & (switched(step.on, frames) > 0))
 
 
 def _pieces(step: PiecesStep, cast: Cast, seen: Frames, around: Surroundings, above: Above) -> Act:
