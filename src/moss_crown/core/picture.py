@@ -16,8 +16,8 @@ from moss_crown.core.deform.rows import ROW
 from moss_crown.core.errors import DocumentInvalid
 from moss_crown.core.evaluation.bending import as_bent
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.evaluation.setting import Structure, cut_of, form_of_letter, pieces_a_letter
-from moss_crown.core.evaluation.solids import as_many, letter_pieces, solid_of
+from moss_crown.core.evaluation.setting import Structure, form_of_letter
+from moss_crown.core.evaluation.solids import as_many, pieces_of, solid_of
 from moss_crown.core.finish.finish import Picture, Treatment, finish, reach_of
 from moss_crown.core.finish.window import Window, window_of
 from moss_crown.core.form.developed import texture_places
@@ -184,19 +184,17 @@ def title_model(
     dresses: list[Dress] = []
     place: dict[tuple[int, Dress], int] = {}
     nodes: list[Node] = []
-    triangles = 0
+    triangles, cuts = 0, iter(structure.cuts)
     for block, moved in zip(structure.blocks, of.moved(structure, np.array([float(frame)])), strict=True):
         wears = dressed(shot, block.step, block.setting, frame, moved.wear)
         hidden = moved.wear.hidden()[0]
         for number, (letter, dress) in enumerate(zip(block.letters, wears, strict=True)):
             solid = at_rest = solid_of(letter, block.form, of.cache, edge)
             rows = np.zeros((0, ROW)) if moved.bends is None else moved.bends[0, number]
-            ways, cut = None, cut_of(block, letter, pieces_a_letter(structure))
+            ways, cut = None, next(cuts)
             if cut is not None and moved.apart is not None and not moved.apart.whole[0, number]:
                 ways = moved.apart.ways[0, moved.apart.pieces.of == number]
-                own = form_of_letter(letter, block.form)
-                recipe = (letter.glyphs, letter.family, letter.axes, letter.unit, own)
-                solid = letter_pieces(*recipe, cut, of.cache).solid
+                solid = pieces_of(letter, block.form, cut, of.cache).solid
                 solid = solid if edge is None else with_edges(solid, edge, most)
             if ways is not None or not is_at_rest(rows):
                 solid, at_rest = as_bent(solid, rows, block.setting.size, ways)

@@ -45,7 +45,7 @@ from moss_crown.core.draft.schema import (
 from moss_crown.core.evaluation.bending import away_of, bends_of, draft_edges, kinds_of, loose_at
 from moss_crown.core.evaluation.camera import camera_step, grade_at
 from moss_crown.core.evaluation.evaluation import Evaluation
-from moss_crown.core.evaluation.setting import Block, Structure, cut_of, pieces_a_letter
+from moss_crown.core.evaluation.setting import Block, Structure
 from moss_crown.core.evaluation.solids import block_section
 from moss_crown.core.look.dressing import dresses_of, own_colours
 from moss_crown.core.motion.beats import beats_of
@@ -321,14 +321,15 @@ def pack(head: bytes, tables: list[NDArray[np.float32]]) -> bytes:
 def _letters(of: Evaluation, structure: Structure, frame: int, pieces: NDArray[np.int64] | None) -> list[LetterAtRest]:
     """`pieces` (l + 1): by which number those of each letter begin, where letters are in pieces."""
     found: list[LetterAtRest] = []
-    shot, edges, most = of.shot, draft_edges(of, structure), pieces_a_letter(structure)
+    shot, edges = of.shot, draft_edges(of, structure)
     for number, block in enumerate(structure.blocks):
         own = own_colours(shot, block.step, block.letters, frame)
         dresses, wears = dresses_of(shot, block.step, block.setting, frame)
         at_rest = np.round(rest_of(block.setting)[:, :3], 6).reshape(-1, 12).tolist()
         for place, letter in enumerate(block.letters):
-            cut = cut_of(block, letter, most) if pieces is not None else None
-            begin, end = (0, 0) if pieces is None else pieces[len(found) : len(found) + 2].tolist()
+            begin, end, cut = 0, 0, None
+            if pieces is not None:
+                (begin, end), cut = pieces[len(found) : len(found) + 2].tolist(), structure.cuts[len(found)]
             found.append(
                 LetterAtRest(
                     letter.text,

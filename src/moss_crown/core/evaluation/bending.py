@@ -203,15 +203,6 @@ def with_corners(solid: Solid) -> SoftSolid:
     return SoftSolid(solid, vertex[first], normals[first].astype(np.float64), corner.reshape(-1, 3))
 
 
-@dataclass(frozen=True)
-class Flying:
-    """Where the pieces of a letter are by their ways (t, p, 3, 4), and a frame later (p, 3, 4)."""
-
-    of: NDArray[np.int32]
-    ways: Floats
-    later: Floats | None
-
-
 def flown(ways: Floats, of: NDArray[np.int32], places: Floats) -> Floats:
     """Places (n, 3) of the pieces (n) that they are of, by the ways (p, 3, 4) of these."""
     own = ways[of]
@@ -228,46 +219,65 @@ def flown_normals(ways: Floats, of: NDArray[np.int32], normals: Floats) -> Float
 
 
 def bent_solid(
-    soft: SoftSolid, rows: Floats, later: Floats | None, tolerance: float, flying: Flying | None = None
+    soft: SoftSolid,
+    rows: Floats,
+    later: Floats | None,
+    tolerance: float,
+    ways: Floats | None = None,
+    ways_later: Floats | None = None,
 ) -> Bent:
-    """Where the vertices of a letter are by its rows (t, k, ROW), and then by the ways of its pieces, at even moments
-    of a shutter: at as many of these as keep every vertex within a tolerance (metres) of its way."""
-    vertices, last = soft.solid.vertices, len(rows) - 1
+    """Where the vertices of a letter are by its rows (t, k, ROW), and then by the ways of its pieces (t, p, 3, 4), at
+    even moments of a shutter: at as many of these as keep every vertex within a tolerance (metres) of its way. `later`
+    are rows, and `ways_later` ways, a frame after the first moment."""
+    last = len(rows) - 1
+    known: dict[int, _Moment] = {}
 
-    def place(k: int) -> Floats:
-        there = bent(rows[k], vertices)
-        return there if flying is None else flown(flying.ways[k], flying.of, there)
+    def at(k: int) -> _Moment:
+        if k not in known:
+            known[k] = _moment(soft, rows[k], None if ways is None else ways[k])
+        return known[k]
 
-    def normal(k: int) -> Floats:
-        if flying is None:
-            return turned(rows[k], vertices, places[k], soft.at, soft.normals)
-        there = soft.normals
-        if not at_rest(rows[k]):
-            there = turned(rows[k], vertices, bent(rows[k], vertices), soft.at, soft.normals)
-        return flown_normals(flying.ways[k], flying.of[soft.at], there)
-
-    places = {0: place(0)}
     chosen = [0]
     if last:
-        places |= {k: place(k) for k in {last // 2, last} - {0}}
-        early, half, late = places[0], places[last // 2], places[last]
+        early, half, late = (at(k).places for k in (0, last // 2, last))
         if not (np.array_equal(early, half) and np.array_equal(half, late)):
             short = float(np.sqrt(np.square(half - (early + late) / 2).sum(1).max(initial=0.0)))
             wanted = 1 + math.ceil(math.sqrt(short / tolerance))
             count = next((times for times in TIMES if times >= wanted), TIMES[-1])
             chosen = list(range(0, last + 1, max(1, last // (count - 1))))
-            places |= {k: place(k) for k in chosen if k not in places}
-    there = [places[k] for k in chosen]
-    normals = [normal(k) for k in chosen]
-    after = vertices if later is None else bent(later, vertices)
-    if flying is not None and flying.later is not None:
-        after = flown(flying.later, flying.of, after)
-    moved = later is not None or (flying is not None and flying.later is not None)
-    return Bent(
-        np.array(there, np.float32),
-        np.array(normals, np.float32)[:, soft.corner],
-        after.astype(np.float32) if moved else None,
-    )
+    there = [at(k).places for k in chosen]
+    normals = [_normals(soft, at(k)) for k in chosen]
+    after = None
+    if later is not None or ways_later is not None:
+        after = _moment(soft, np.zeros((0, ROW)) if later is None else later, ways_later).places.astype(np.float32)
+    return Bent(np.array(there, np.float32), np.array(normals, np.float32)[:, soft.corner], after)
+
+
+@dataclass(frozen=True)
+class _Moment:
+    """A letter at a moment: its rows (k, ROW), where they bend its vertices to (n, 3), the ways of its pieces if it is
+    in pieces, and where these take them."""
+
+    rows: Floats
+    bent: Floats
+    ways: Floats | None
+    places: Floats
+
+
+def _moment(soft: SoftSolid, rows: Floats, ways: Floats | None) -> _Moment:
+    there, of = bent(rows, soft.solid.vertices), soft.solid.piece
+    return _Moment(rows, there, ways, there if ways is None or of is None else flown(ways, of, there))
+
+
+def _normals(soft: SoftSolid, at: _Moment) -> Floats:
+    """(u, 3) those of its corners."""
+    of = soft.solid.piece
+    if at.ways is None or of is None:
+        return turned(at.rows, soft.solid.vertices, at.bent, soft.at, soft.normals)
+    there = soft.normals
+    if not at_rest(at.rows):
+        there = turned(at.rows, soft.solid.vertices, at.bent, soft.at, soft.normals)
+    return flown_normals(at.ways, of[soft.at], there)
 
 
 MODEL_CHORD = 0.002
@@ -278,11 +288,9 @@ def as_bent(solid: Solid, rows: Floats, size: float, ways: Floats | None = None)
     """A solid as rows (k, ROW) bend it, and the ways (p, 3, 4) of its pieces take these, and the same solid at rest, as
     dense; `size` is the cap height."""
     dense = with_corners(solid if at_rest(rows) else fine_enough(solid, [rows], MODEL_CHORD * size, MOST_TRIANGLES))
-    of = dense.solid.piece
-    flying = None if ways is None or of is None else Flying(of, ways[None], None)
-    made = bent_solid(dense, rows[None], None, size, flying)
-    vertices = made.places[0].astype(np.float64)
-    return replace(dense.solid, vertices=vertices, normals=made.normals[0]), dense.solid
+    at = _moment(dense, rows, ways)
+    normals = _normals(dense, at).astype(np.float32)
+    return replace(dense.solid, vertices=at.places, normals=normals[dense.corner]), dense.solid
 
 
 DRAFT_STATES = 9

@@ -13,13 +13,12 @@ from moss_crown.core.evaluation.bending import (
     CHORD_PIXELS,
     COARSEST,
     WAY_PIXELS,
-    Flying,
     bending,
     bent_solid,
     soft_solid,
 )
 from moss_crown.core.evaluation.seen import camera, shutter, shutter_frames
-from moss_crown.core.evaluation.setting import Block, Structure, cut_of, form_of_letter, pieces_a_letter
+from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
 from moss_crown.core.evaluation.solids import as_many, fineness, letter_pieces, letter_solid, pixel, solid_address
 from moss_crown.core.evaluation.whereabouts import Whereabouts
 from moss_crown.core.form.mesh import Solid
@@ -74,7 +73,7 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
     letters: list[Placed] = []
     owners: list[str] = []
     count = triangles = 0
-    middle, most = len(moments) // 2, pieces_a_letter(structure)
+    middle = len(moments) // 2
     names = letter_names(shot, structure)
     for block, moving in zip(structure.blocks, done, strict=True):
         wear = moving.wear.alone(middle)
@@ -105,16 +104,14 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                     seen = pixel(letter, poses[middle, count], eye, height)
                     fine = min(CHORD_PIXELS * seen, COARSEST)
                     whole, key = solids[place], where
-                    cut = cut_of(block, letter, most) if broken else None
+                    cut = structure.cuts[count] if broken else None
                     if cut is not None:
                         whole = letter_pieces(*recipe, cut, of.cache, tolerance).solid
                         key = address(where, cut)
                     own = soft_solid(whole, key, bends.states[:, count], fine, of.cache)
                     after = None if bends.later is None else bends.later[0, count]
-                    flying = None
-                    if bends.loose is not None and own.solid.piece is not None:
-                        flying = Flying(own.solid.piece, *bends.loose.of(count))
-                    bent = bent_solid(own, bends.rows[:, count], after, min(WAY_PIXELS * seen, COARSEST), flying)
+                    ways = bends.loose.of(count) if broken and bends.loose is not None else (None, None)
+                    bent = bent_solid(own, bends.rows[:, count], after, min(WAY_PIXELS * seen, COARSEST), *ways)
                     place = len(solids)
                     solids.append(own.solid)
                     triangles = as_many(triangles + len(own.solid.triangles))

@@ -90,6 +90,14 @@ class Structure:
         return any(block.cutting is not None for block in self.blocks)
 
     @cached_property
+    def cuts(self) -> tuple[Cut | None, ...]:
+        """How each letter is cut, in its own space; None for one that is not. The shot has no more pieces than it
+        may."""
+        letters = sum(len(block.letters) for block in self.blocks if block.cutting is not None)
+        most = max(1, min(limits.PIECES_A_LETTER, limits.PIECES_A_SHOT // max(letters, 1)))
+        return tuple(cut for block in self.blocks for cut in _cuts_of(block, most))
+
+    @cached_property
     def boxes(self) -> NDArray[np.float64]:
         """(l, 8, 3) corners of each letter's box in its own space."""
         boxes = np.zeros((len(self.letters), 8, 3))
@@ -207,36 +215,42 @@ def _cutting_at(shot: Shot, block: int, frame: float, size: float) -> Cutting | 
     )
 
 
-def pieces_a_letter(structure: Structure) -> int:
-    """Into so many pieces a letter is cut at most, so that the shot has no more than it may."""
-    letters = sum(len(block.letters) for block in structure.blocks if block.cutting is not None)
-    return max(1, min(limits.PIECES_A_LETTER, limits.PIECES_A_SHOT // max(letters, 1)))
-
-
-def cut_of(block: Block, letter: Letter, most: int) -> Cut | None:
-    """How a letter of a block is cut, in its own space, into at most about so many pieces."""
-    if block.cutting is None:
-        return None
+def _cuts_of(block: Block, most: int) -> list[Cut | None]:
+    """How each letter of a block is cut, in its own space, into at most about so many pieces."""
+    if block.cutting is None or not block.letters:
+        return [None] * len(block.letters)
     cut = replace(block.cutting.cut, most=most)
     if cut.way in ("chunks", "shell"):
-        return cut
-    across = (letter.left + letter.right) / 2
+        return [cut] * len(block.letters)
     if not block.cutting.through:
-        a, b, c, d, x, y = 1.0, 0.0, 0.0, 1.0, -across, 0.0
-    else:
+        middles = [(letter.left + letter.right) / 2 for letter in block.letters]
+        return [_in_frame(cut, (1.0, 0.0, 0.0, 1.0, -middle, 0.0)) for middle in middles]
+    boxes = [(m.x + m.left, m.y + m.bottom, m.x + m.right, m.y + m.top) for m in block.letters]
+    left, bottom, right, top = zip(*boxes, strict=True)
+    found: list[Cut | None] = []
+    for letter in block.letters:
         (a, b, _, x), (c, d, _, y), *_ = letter.pose().tolist()
         if abs(a * d - b * c) < 1e-3:  # seen from the side
-            return replace(cut, way="chunks")
-    if cut.way == "line":
-        size = a * d - b * c
-        places = [((d * (u - x) - b * (v - y)) / size, (a * (v - y) - c * (u - x)) / size) for u, v in cut.line]
-        return replace(cut, line=tuple(places))
-    found = replace(cut, of=(a, b, c, d, x, y))
-    if not block.cutting.through:
-        return found
-    boxes = [(m.x + m.left, m.y + m.bottom, m.x + m.right, m.y + m.top) for m in block.letters]
-    low = min(box[0] for box in boxes), min(box[1] for box in boxes)
-    return replace(found, low=low, high=(max(box[2] for box in boxes), max(box[3] for box in boxes)))
+            found.append(replace(cut, way="chunks"))
+        else:
+            ends = (min(left), min(bottom)), (max(right), max(top))
+            found.append(_in_frame(cut, (a, b, c, d, x, y), *ends))
+    return found
+
+
+def _in_frame(
+    cut: Cut,
+    of: tuple[float, float, float, float, float, float],
+    low: tuple[float, float] = (0.0, 0.0),
+    high: tuple[float, float] = (0.0, 0.0),
+) -> Cut:
+    """A cut that is told in another frame than the letter's, which `of` leads to, between two corners of that."""
+    if cut.way != "line":
+        return replace(cut, of=of, low=low, high=high)
+    a, b, c, d, x, y = of
+    size = a * d - b * c
+    places = [((d * (u - x) - b * (v - y)) / size, (a * (v - y) - c * (u - x)) / size) for u, v in cut.line]
+    return replace(cut, line=tuple(places))
 
 
 def _tube_at(tubes: Tubes, frame: float) -> Tube | None:

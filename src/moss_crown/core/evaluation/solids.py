@@ -22,7 +22,7 @@ from moss_crown.core.form.section import section
 from moss_crown.core.form.solid import Form, solid
 from moss_crown.core.form.stems import stem
 from moss_crown.core.form.tube import Line
-from moss_crown.core.stage.scene import Camera
+from moss_crown.core.stage.scene import Camera, triangle_areas
 from moss_crown.core.type import emblem
 from moss_crown.core.type.families import Axes
 from moss_crown.core.type.layout import Letter
@@ -99,8 +99,7 @@ def letter_pieces(
     def made() -> Pieces:
         if cut.way == "shell":
             usual = letter_solid(glyphs, family, axes, unit, form, cache)
-            a, b, c = (usual.vertices[usual.triangles[:, k]] for k in range(3))
-            area = float(np.sqrt(np.square(np.cross(b - a, c - a)).sum(1)).sum()) / 2
+            area = float(triangle_areas(usual.vertices[usual.triangles]).sum())
             wide = cut.size or math.sqrt(area / max(min(cut.number, cut.most), 1))
             tall = float(np.ptp(usual.vertices[:, 1])) if len(usual.vertices) else 1.0
             least, most = SHELL_SPAN[0] * tall, SHELL_SPAN[1] * tall
@@ -136,6 +135,12 @@ def solid_of(letter: Letter, form: Form, cache: Cache, edge: float | None = None
     """The solid of a letter of a block with this form."""
     own = form_of_letter(letter, form)
     return letter_solid(letter.glyphs, letter.family, letter.axes, letter.unit, own, cache, edge)
+
+
+def pieces_of(letter: Letter, form: Form, cut: Cut, cache: Cache) -> Pieces:
+    """The pieces of a letter of a block with this form."""
+    own = form_of_letter(letter, form)
+    return letter_pieces(letter.glyphs, letter.family, letter.axes, letter.unit, own, cut, cache)
 
 
 def block_section(block: Block) -> tuple[NDArray[np.float64], float]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,10 +10,11 @@ from numpy.typing import NDArray
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import GroupStep, ReachingStep
 from moss_crown.core.document.values import Keyed
+from moss_crown.core.evaluation.bending import loose_at
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.evaluation.whereabouts import Whereabouts
-from moss_crown.core.motion.clearance import GIVE, Loose, contacts, loose_contacts
-from moss_crown.core.motion.moving import Moved, exact_rest, moved, starts_of
+from moss_crown.core.motion.clearance import GIVE, Broken, contacts
+from moss_crown.core.motion.moving import exact_rest, moved, starts_of, together
 from moss_crown.core.motion.poses import Poses, speeds
 from moss_crown.core.stage.staging import floor_below, wall_behind
 from moss_crown.core.values.sampling import Frames, exposures, sample_choice
@@ -112,26 +112,21 @@ def contacts_of(of: Whereabouts, structure: Structure, frames: Frames, poses: Po
     give = [np.full(len(block.letters), GIVE * block.setting.size) for block in structure.blocks]
     floor = floor_below(shot, shot.last)
     wall = wall_behind(shot, shot.last, solid=True)
-    bounds = (structure.boxes, np.concatenate(still), np.concatenate(give), floor, wall)
-    if (loose := _loose(of.moved(structure, frames))) is not None:
-        return loose_contacts(of.poses(structure, frames), *bounds, loose)
-    return contacts(found, *bounds)
+    broken = _broken(of, structure, frames)
+    return contacts(found, structure.boxes, np.concatenate(still), np.concatenate(give), floor, wall, broken)
 
 
-def _loose(blocks: Sequence[Moved]) -> Loose | None:
-    """The pieces of the letters of all blocks; None where nothing is away at any frame."""
-    if all(block.apart is None or block.apart.whole.all() for block in blocks):
+def _broken(of: Whereabouts, structure: Structure, frames: Frames) -> Broken | None:
+    """The pieces of letters; None where nothing is away at any frame."""
+    if not structure.cut:
         return None
-    of, boxes, ways, whole, begin = [], [], [], [], 0
-    for block in blocks:
-        letters = block.poses.shape[1]
-        if block.apart is not None:
-            of.append(begin + block.apart.pieces.of)
-            boxes.append(block.apart.pieces.corners)
-            ways.append(block.apart.ways)
-        whole.append(np.ones(block.poses.shape[:2], np.bool_) if block.apart is None else block.apart.whole)
-        begin += letters
-    return Loose(np.concatenate(of), np.concatenate(boxes), np.concatenate(ways, 1), np.concatenate(whole, 1))
+    blocks = of.moved(structure, frames)
+    ways, first, whole = loose_at(blocks, len(frames))
+    if whole.all():
+        return None
+    corners = np.concatenate([block.apart.pieces.corners for block in blocks if block.apart is not None])
+    pieces = np.repeat(np.arange(len(first) - 1), np.diff(first))
+    return Broken(pieces, corners, ways, together(blocks, len(frames)), whole)
 
 
 def rest_frame(of: Whereabouts, letters: NDArray[np.float64] | None = None) -> float:

@@ -18,7 +18,7 @@ from moss_crown.core.evaluation.solids import letter_solid
 from moss_crown.core.form.outline import letter_outline, shaped
 from moss_crown.core.form.solid import Form
 from moss_crown.core.motion.moving import Solved, designed
-from moss_crown.core.motion.piecing import InPieces, Scattered
+from moss_crown.core.motion.piecing import InPieces
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.motion.reach import Units, ranks
 from moss_crown.core.physics.bodies import (
@@ -40,7 +40,7 @@ from moss_crown.core.stage.scene import Ground as StageGround
 from moss_crown.core.stage.staging import grounds_at
 from moss_crown.core.type.layout import Letter
 from moss_crown.core.type.shape import faces
-from moss_crown.core.values.noise import hashed, seed_of
+from moss_crown.core.values.noise import chances, seed_of
 from moss_crown.core.values.sampling import Frames, sample, sample_one, sample_parts
 
 if TYPE_CHECKING:
@@ -51,8 +51,6 @@ THICK = 1.0
 """Metres: grounds are so thick, so that nothing falls through them."""
 LOOSER = 0.975
 """Pieces are so much smaller as bodies than they are, so that those beside each other do not press."""
-MOST_CORNERS = 60
-"""Of a piece's hull."""
 AFTER = 60.0
 """Seconds after its beginning nothing is solved any more."""
 
@@ -68,7 +66,6 @@ class Cloud:
     left: Floats
     middles: Floats
     begin: float
-    starts: Floats
 
 
 def solved(of: Whereabouts, structure: Structure, step: BodiesStep, number: int, frames: Frames) -> Solved | None:
@@ -81,9 +78,9 @@ def solved(of: Whereabouts, structure: Structure, step: BodiesStep, number: int,
         start = _start(of.shot, step)
         at = np.where(frames < start, 2 * start - frames, start)
     begin = _begin(of, structure, step)
-    count = min(chunks(max(0, math.ceil(float(at.max()) - begin))), chunks(round(AFTER * float(of.shot.fps.fraction))))
+    count = chunks(min(max(0, math.ceil(float(at.max()) - begin)), round(AFTER * float(of.shot.fps.fraction))))
     cloud = of.once_for(structure, ("bodies", step.id, count), lambda: _cloud(of, structure, step, begin, count))
-    found = track(cloud.bodies, cloud.wanted, _asked(cloud, float(at.max())), of.cache)
+    found = track(cloud.bodies, cloud.wanted, count, of.cache)
     own = cloud.blocks[number]
     poses, free = _at(found, cloud, *own, at)
     if step.backward:
@@ -95,38 +92,27 @@ def _start(shot: Shot, step: BodiesStep) -> float:
     return sample_one(step.start, float(shot.last))
 
 
+def _counts(of: Whereabouts, structure: Structure, step: BodiesStep) -> dict[int, int]:
+    """How many bodies each block above a step would have."""
+    place, found = of.shot.steps.index(step), {}
+    for number, block in enumerate(structure.blocks):
+        if block.step < place:
+            pieces = of.in_pieces(structure, number) if step.of == "piece" else None
+            found[number] = pieces.count if pieces is not None else len(block.letters)
+    return found
+
+
 def _taking_part(of: Whereabouts, structure: Structure, step: BodiesStep) -> list[int]:
     """Blocks whose letters are bodies of a step: those above it, as long as there are not more than there may be."""
-    place = of.shot.steps.index(step)
-    found, count = [], 0
-    for number, block in enumerate(structure.blocks):
-        if block.step > place:
-            continue
-        pieces = of.in_pieces(structure, number) if step.of == "piece" else None
-        count += pieces.count if pieces is not None else len(block.letters)
-        if count > limits.BODIES:
-            break
-        found.append(number)
-    return found
+    counts = _counts(of, structure, step)
+    fits = np.cumsum(list(counts.values())) <= limits.BODIES
+    return [number for number, fit in zip(counts, fits, strict=True) if fit]
 
 
 def bodies_of(of: Whereabouts, structure: Structure, step: BodiesStep) -> tuple[int, int]:
     """How many letters, or pieces, are bodies of a step, and how many are above it."""
-    taking, place, wanted, found = _taking_part(of, structure, step), of.shot.steps.index(step), 0, 0
-    for number, block in enumerate(structure.blocks):
-        if block.step > place:
-            continue
-        pieces = of.in_pieces(structure, number) if step.of == "piece" else None
-        count = pieces.count if pieces is not None else len(block.letters)
-        wanted += count
-        found += count if number in taking else 0
-    return found, wanted
-
-
-def _asked(cloud: Cloud, frame: float) -> int:
-    """So many frames from the first are asked for at most."""
-    whole = max(0, math.ceil(frame - cloud.begin - 1e-9))
-    return min(whole, round(AFTER * cloud.bodies.fps))
+    counts = _counts(of, structure, step)
+    return sum(counts[number] for number in _taking_part(of, structure, step)), sum(counts.values())
 
 
 def _begin(of: Whereabouts, structure: Structure, step: BodiesStep) -> int:
@@ -170,7 +156,8 @@ def _cloud(of: Whereabouts, structure: Structure, step: BodiesStep, begin: int, 
     matter = Matter(sample_one(step.density, first), sample_one(step.bounce, first), sample_one(step.friction, first))
     bodies = Bodies(shapes, matter, _grounds(shot, first), fps)
     size = min(float(block.setting.size) for block in structure.blocks)
-    bodies = replace(bodies, spare=overlapping(bodies, places[0], turns[0], 2e-3 * size))
+    if spare := overlapping(bodies, places[0], turns[0], 2e-3 * size):
+        bodies = replace(bodies, spare=spare)
     follow = sample(step.follow, at)[:, None] * np.ones((1, total))
     hold = at[:, None] < starts - 1e-9
     if step.backward:
@@ -187,7 +174,7 @@ def _cloud(of: Whereabouts, structure: Structure, step: BodiesStep, begin: int, 
         _thrown(shot, step, first, places[0]),
         step.wakes == "touch",
     )
-    return Cloud(blocks, bodies, wanted, left[0], middle, begin, starts)
+    return Cloud(blocks, bodies, wanted, left[0], middle, begin)
 
 
 def _starts(shot: Shot, block: Block, step: BodiesStep, pieces: InPieces | None) -> Floats:
@@ -222,16 +209,8 @@ def _units(of: Whereabouts, structure: Structure, number: int, step: BodiesStep,
         shapes = [_letter_parts(of.cache, letter, block.form) for letter in block.letters]
         middles = np.array([(*letter.centre, block.form.middle) for letter in block.letters]).reshape(-1, 3)
         return _Units(poses, middles, shapes)
-    return _Units(_piece_poses(poses, pieces, apart), pieces.middles, _piece_parts(pieces))
-
-
-def _piece_poses(poses: Poses, pieces: InPieces, apart: Scattered | None) -> Poses:
-    own = poses[:, pieces.of]
-    if apart is None:
-        return own
-    ways = np.zeros((*own.shape[:2], 4, 4))
-    ways[..., :3, :], ways[..., 3, 3] = apart.ways, 1
-    return np.asarray(own @ ways)
+    own = poses[:, pieces.of] if apart is None else apart.poses(poses)
+    return _Units(own, pieces.middles, _piece_parts(pieces))
 
 
 def _letter_parts(cache: Cache, letter: Letter, form: Form) -> tuple[Floats, ...]:
@@ -300,8 +279,7 @@ def _thrown(shot: Shot, step: BodiesStep, frame: float, places: Floats) -> Float
     count = len(places)
 
     def chance(what: str, parts: int) -> Floats:
-        k = np.arange(count * parts).reshape(count, parts)
-        return np.asarray(2 * hashed(seed_of(shot.seed, step.id, step.seed, what), k) - 1)
+        return chances(seed_of(shot.seed, step.id, step.seed, what), count, parts)
 
     share = sample_one(step.chance, frame)
     found = np.zeros((count, 6))

@@ -21,16 +21,8 @@ from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.camera import camera_step, framing, moved_along
-from moss_crown.core.evaluation.setting import (
-    Block,
-    Structure,
-    as_set,
-    cut_of,
-    form_of_letter,
-    lasts,
-    pieces_a_letter,
-)
-from moss_crown.core.evaluation.solids import letter_pieces
+from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts
+from moss_crown.core.evaluation.solids import pieces_of
 from moss_crown.core.evaluation.tracking import solved
 from moss_crown.core.motion.groups import NO_GROUP, Pivots, Resting, in_world, resting
 from moss_crown.core.motion.moving import (
@@ -68,7 +60,7 @@ class Whereabouts:
         self.cache = Cache() if cache is None else cache
         self._known: OrderedDict[Hashable, object] = OrderedDict()
 
-    def once(self, key: Hashable, work: Callable[[], T]) -> T:
+    def _once(self, key: Hashable, work: Callable[[], T]) -> T:
         """What is remembered under a key, or worked out now. What was asked for longest ago is forgotten."""
         if key in self._known:
             self._known.move_to_end(key)
@@ -80,7 +72,7 @@ class Whereabouts:
 
     def once_for(self, structure: Structure, key: Hashable, work: Callable[[], T]) -> T:
         """What is remembered of a structure under a key, or worked out now."""
-        return self.once((_Same(structure), key), work)
+        return self._once((_Same(structure), key), work)
 
     @cached_property
     def _lasts(self) -> bool:
@@ -89,7 +81,7 @@ class Whereabouts:
     def structure(self, frame: float) -> Structure:
         """Blocks that are on, with their settings and forms at a frame. Raises FamilyUnknown."""
         at = self.shot.last if self._lasts else frame
-        return self.once(("structure", float(at)), lambda: self._structure(at))
+        return self._once(("structure", float(at)), lambda: self._structure(at))
 
     def _structure(self, frame: float) -> Structure:
         structure = self._as_set(frame)
@@ -100,7 +92,7 @@ class Whereabouts:
 
     def _as_set(self, frame: float) -> Structure:
         """Before motion changes its letters, but with its groups: these turn about what they hold at the last frame."""
-        return self.once(("as set", float(frame)), lambda: self._with_groups(frame))
+        return self._once(("as set", float(frame)), lambda: self._with_groups(frame))
 
     def _with_groups(self, frame: float) -> Structure:
         structure = as_set(self.shot, frame)
@@ -146,7 +138,7 @@ class Whereabouts:
 
     def resting(self, structure: Structure, frame: float) -> Resting:
         """Where the letters of each block rest in the world when blocks and groups stand as at a frame."""
-        return self.once(("resting", _Same(structure), float(frame)), lambda: self._resting(structure, frame))
+        return self._once(("resting", _Same(structure), float(frame)), lambda: self._resting(structure, frame))
 
     def _resting(self, structure: Structure, frame: float, pivots: Pivots | None = None) -> Resting:
         poses, boxes, centres, begin = [], [], [], 0
@@ -193,7 +185,7 @@ class Whereabouts:
 
     def company(self, structure: Structure, number: int) -> Company:
         """The `number`-th block of a structure among its recipe."""
-        return self.once(("company", _Same(structure), number), lambda: self._company(structure, number))
+        return self._once(("company", _Same(structure), number), lambda: self._company(structure, number))
 
     def _company(self, structure: Structure, number: int) -> Company:
         shot = self.shot
@@ -224,15 +216,16 @@ class Whereabouts:
         """The pieces of the letters of the `number`-th block of a structure; None where nothing cuts them."""
         if structure.blocks[number].cutting is None:
             return None
-        return self.once(("pieces", _Same(structure), number), lambda: self._in_pieces(structure, number))
+        return self._once(("pieces", _Same(structure), number), lambda: self._in_pieces(structure, number))
 
     def _in_pieces(self, structure: Structure, number: int) -> InPieces:
-        block, found = structure.blocks[number], []
-        most = pieces_a_letter(structure)
-        for letter in block.letters:
-            cut, form = cut_of(block, letter, most), form_of_letter(letter, block.form)
-            assert cut is not None
-            found.append(letter_pieces(letter.glyphs, letter.family, letter.axes, letter.unit, form, cut, self.cache))
+        block = structure.blocks[number]
+        cuts = structure.cuts[sum(len(b.letters) for b in structure.blocks[:number]) :]
+        found = [
+            pieces_of(letter, block.form, cut, self.cache)
+            for letter, cut in zip(block.letters, cuts, strict=False)
+            if cut is not None
+        ]
         counts = [pieces.count for pieces in found]
         return InPieces(
             np.repeat(np.arange(len(found)), counts),
@@ -245,15 +238,15 @@ class Whereabouts:
         """Each block of a structure in motion at any frames (f), fractional ones too."""
         if len(frames) > FEW:
             return self._moved(structure, frames, restless)
-        return self.once(_moved_key(structure, frames, restless), lambda: self._moved(structure, frames, restless))
+        return self._once(_moved_key(structure, frames, restless), lambda: self._moved(structure, frames, restless))
 
     def middle_alone(self, structure: Structure, frames: Frames, aspect: float) -> Frames:
         """(1) the middle of a few frames at which letters and camera are known: they will be asked for there."""
         k = len(frames) // 2
         known, path = self.moved(structure, frames), self.camera_path(frames, aspect)
         one = frames[k : k + 1]
-        self.once(_moved_key(structure, one, True), lambda: [block.alone(k) for block in known])
-        self.once(_framing_key("path", one, aspect), lambda: Framing(*(values[k : k + 1] for values in path)))
+        self._once(_moved_key(structure, one, True), lambda: [block.alone(k) for block in known])
+        self._once(_framing_key("path", one, aspect), lambda: Framing(*(values[k : k + 1] for values in path)))
         return one
 
     def _moved(self, structure: Structure, frames: Frames, restless: bool) -> list[Moved]:
@@ -282,13 +275,13 @@ class Whereabouts:
 
     def framing(self, frames: Frames, aspect: float) -> Framing:
         """The camera at frames (f), whatever it follows."""
-        return self.once(
+        return self._once(
             _framing_key("framing", frames, aspect), lambda: framing(self.shot, frames, self.fitted, aspect)
         )
 
     def camera_path(self, frames: Frames, aspect: float) -> Framing:
         """The camera at frames (f), with what it follows."""
-        return self.once(_framing_key("path", frames, aspect), lambda: self._following(frames, aspect))
+        return self._once(_framing_key("path", frames, aspect), lambda: self._following(frames, aspect))
 
     def _following(self, frames: Frames, aspect: float) -> Framing:
         step = camera_step(self.shot)

@@ -36,6 +36,12 @@ def edge_keys(triangles: IntN3) -> NDArray[np.int64]:
     return pack(triangles, np.roll(triangles, -1, axis=1))
 
 
+def directed(triangles: IntN3) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """(3 m) every edge of every triangle as it goes there, and as it would go back, each as one integer."""
+    after = np.roll(triangles, -1, 1)
+    return (triangles * INDEX_BOUND + after).ravel(), (after * INDEX_BOUND + triangles).ravel()
+
+
 def boundary(triangles: IntN3) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """The directed edges that only one triangle uses, in that triangle's direction: starts and ends."""
     _, index, count = np.unique(edge_keys(triangles).ravel(), return_index=True, return_counts=True)

@@ -17,7 +17,7 @@ from typing import Any, Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.mesh import FACETS, INDEX_BOUND, INSIDE, IntN3, Solid
+from moss_crown.core.form.mesh import FACETS, INSIDE, IntN3, Solid, boundary, directed
 from moss_crown.core.values.noise import hashed, seed_of
 
 Floats: TypeAlias = NDArray[np.float64]
@@ -85,16 +85,21 @@ NO_PARTS = Parts(np.zeros(0, np.int64), np.zeros((0, 3)), np.zeros(0, np.int64),
 
 @dataclass(frozen=True)
 class Pieces:
-    """A letter in pieces: a solid of all of them, each closed by itself, and which of them each vertex is of (n). Of
-    each piece (p): its middle (p, 3), its volume in cubic metres, and the corners of its box (p, 2, 3). `parts`: what
+    """A letter in pieces: a solid of all of them, each closed by itself, which says what each vertex is of. Of each
+    piece (p): its middle (p, 3), its volume in cubic metres, and the corners of its box (p, 2, 3). `parts`: what
     the cells made of the letter, with the piece that each went into."""
 
     solid: Solid
-    of: NDArray[np.int32]
     middles: Floats
     volumes: Floats
     boxes: Floats
     parts: Parts
+
+    @property
+    def of(self) -> NDArray[np.int32]:
+        """(n): which piece each vertex is of."""
+        assert self.solid.piece is not None
+        return self.solid.piece
 
     @property
     def count(self) -> int:
@@ -241,7 +246,7 @@ def _gathered(solid: Solid, groups: Sequence[Sequence[Any]], own: Parts = NO_PAR
         piece=whole,
     )
     boxes = _boxes(every, whole, len(groups))
-    return Pieces(made, whole, boxes.mean(1), np.array(volumes), boxes, own)
+    return Pieces(made, boxes.mean(1), np.array(volumes), boxes, own)
 
 
 def _boxes(vertices: Floats, of: NDArray[np.int32], count: int) -> Floats:
@@ -487,12 +492,7 @@ def _shell(solid: Solid, cut: Cut) -> Pieces:
     outer, inner = v[at], v[at] - cut.thick * unit[at]
     n = len(first)
     low = top[:, ::-1] + n
-    after = np.roll(top, -1, 1)
-    edges = np.stack([top.ravel(), after.ravel()], 1)
-    there = edges[:, 0] * np.int64(2 * n) + edges[:, 1]
-    back = edges[:, 1] * np.int64(2 * n) + edges[:, 0]
-    border = edges[~np.isin(there, back)]
-    p, q = border.T
+    p, q = boundary(top)
     walls = np.concatenate([np.stack([p, p + n, q + n], 1), np.stack([p, q + n, q], 1)])
     triangles = np.concatenate([top, low, walls])
     vertices = np.concatenate([outer, inner])
@@ -520,9 +520,7 @@ def _fans(triangles: IntN3, tri: Ints) -> tuple[IntN3, Ints]:
 
     count = triangles.size
     corner = np.arange(count).reshape(-1, 3)
-    begin, end = triangles, np.roll(triangles, -1, 1)
-    there = (begin * np.int64(INDEX_BOUND) + end).ravel()
-    back = (end * np.int64(INDEX_BOUND) + begin).ravel()
+    there, back = directed(triangles)
     order = np.argsort(there)
     place = np.minimum(np.searchsorted(there[order], back), count - 1)
     other = order[place]
@@ -550,7 +548,7 @@ def _sorted(
     volumes = np.bincount(of[triangles[:, 0]], (a * np.cross(b, c)).sum(1) / 6, count).astype(np.float64)
     boxes = _boxes(vertices, of, count)
     solid = Solid(vertices, triangles, facet, normals.astype(np.float32), False, piece=of)
-    return Pieces(solid, of, boxes.mean(1), volumes, boxes, NO_PARTS)
+    return Pieces(solid, boxes.mean(1), volumes, boxes, NO_PARTS)
 
 
 def _patches(solid: Solid, cut: Cut) -> Ints:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from moss_crown.core.form.even import even_levels, even_plan
 from moss_crown.core.form.field import InsetField
 from moss_crown.core.form.lift import Rim, Side, lift, lift_undercut
-from moss_crown.core.form.mesh import BEVEL, FACE, INDEX_BOUND, NOTHING, REAR, REAR_BEVEL, RETURN, FloatN3, IntN3, Solid
+from moss_crown.core.form.mesh import BEVEL, FACE, NOTHING, REAR, REAR_BEVEL, RETURN, FloatN3, IntN3, Solid, directed
 from moss_crown.core.form.normals import corner_normals
 from moss_crown.core.form.outline import Join, Ring, shaped
 from moss_crown.core.form.part import part_of
@@ -112,7 +112,7 @@ def with_volume(built: Solid, least: float) -> Solid:
     count = len(built.triangles)
     if not count:
         return built
-    there, back = _directed(built.triangles)
+    there, back = directed(built.triangles)
     neighbours = coo_matrix((np.ones(3 * count), (np.argsort(there) // 3, np.argsort(back) // 3)), (count, count))
     parts, part = connected_components(neighbours, directed=False)
     if parts == 1:
@@ -227,15 +227,9 @@ def _returns(vertices: FloatN3, front: Rim, rear: Rim, edge: float | None) -> tu
     return np.vstack(added), np.vstack(walls)
 
 
-def _directed(triangles: IntN3) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """(3 m) every edge of every triangle as it goes there, and as it would go back, each as one integer."""
-    after = np.roll(triangles, -1, 1)
-    return (triangles * INDEX_BOUND + after).ravel(), (after * INDEX_BOUND + triangles).ravel()
-
-
 def closed(triangles: IntN3) -> bool:
     """Is every edge used once in each direction?"""
-    there, back = _directed(triangles)
+    there, back = directed(triangles)
     there.sort()
     back.sort()
     return bool((there[1:] != there[:-1]).all() and (there == back).all())

@@ -40,7 +40,7 @@ from moss_crown.core.motion.reach import Units, choices, no_picture, reach_of
 from moss_crown.core.motion.soft import AtRest, Deed, Soft, rigid, soft
 from moss_crown.core.motion.swap import texts
 from moss_crown.core.motion.swap import turned as swap_turned
-from moss_crown.core.values.noise import hashed, phases, seed_of, smooth_noise
+from moss_crown.core.values.noise import chances, hashed, phases, seed_of, smooth_noise
 from moss_crown.core.values.sampling import (
     Frames,
     Letters,
@@ -272,8 +272,7 @@ def _pieces(step: PiecesStep, cast: Cast, seen: Frames, around: Surroundings, ab
 
     def chance(what: str, parts: int = 1) -> Floats:
         """(p, parts), -1 to 1."""
-        k = np.arange(cast.count * parts).reshape(-1, parts)
-        return np.asarray(2 * hashed(seed_of(around.seed, step.id, step.seed, what), k) - 1)
+        return chances(seed_of(around.seed, step.id, step.seed, what), cast.count, parts)
 
     def value(what: Any) -> Floats:
         """(f or 1, p or 1) or (f or 1, p or 1, 3)."""

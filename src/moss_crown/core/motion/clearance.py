@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.compiling import inner, outer
-from moss_crown.core.motion.poses import Poses
+from moss_crown.core.motion.poses import Poses, led
 
 MEETS, SINKS, OUT = 1, 2, 4
 """Bits: a letter meets another one; it goes into the floor or the wall; it is wholly out of the frame."""
@@ -51,6 +51,24 @@ def _beyond(
     return found
 
 
+FILLED = 0.7
+"""Pieces fill their boxes by so much along each side."""
+FRAMES_AT_ONCE = 32
+
+
+@dataclass(frozen=True)
+class Broken:
+    """Pieces of letters: the number of each one's letter (p), the corners of its box (p, 8, 3) in that letter's own
+    space, where it is there beside home (f, p, 3, 4); the poses of letters themselves (f, l, 4, 4), not of boxes around
+    their pieces; and which letters are whole (f, l)."""
+
+    of: NDArray[np.int64]
+    boxes: NDArray[np.float64]
+    ways: NDArray[np.float64]
+    letters: Poses
+    whole: NDArray[np.bool_]
+
+
 def contacts(
     poses: Poses,
     boxes: NDArray[np.float64],
@@ -58,110 +76,45 @@ def contacts(
     give: NDArray[np.float64],
     floor: float,
     wall: float,
+    broken: Broken | None = None,
 ) -> NDArray[np.uint8]:
     """(f, l) bits for letters with poses (f, l, 4, 4) and boxes (l, 8, 3) in their own space.
 
     Letters whose boxes overlap where they rest (l, 4, 4), as in kerned pairs, are not told of each other; nor is one
     told of a floor or wall in which it rests. `give` (l) is in metres; `floor` and `wall` are heights in y and z, minus
     infinity for none. Boxes by the separating axis theorem: Gottschalk, Lin and Manocha, OBBTree, SIGGRAPH 1996.
+
+    Where letters are not whole each piece may meet other letters and their pieces, floor and wall; those of one letter
+    are not told of each other.
     """
-    low, high = boxes.min(1), boxes.max(1)
-    middle, half = (low + high) / 2, np.maximum((high - low) / 2 - give[:, None], 1e-4)
     found = np.zeros(poses.shape[:2], np.uint8)
+    letters = len(rest)
     if not poses.shape[1]:
         return found
-    letters = len(rest)
-    apart = np.ones((letters, letters), np.bool_)
-    room = (np.empty((letters, 3)), np.empty((letters, 3, 3)), np.empty((letters, 3)))
-    _pairs_apart(apart, np.ascontiguousarray(rest), middle, half, *room)
-    corners = np.concatenate([boxes, np.ones((*boxes.shape[:2], 1))], 2)
-    _meet(np.ascontiguousarray(poses), middle, half, apart, found, *room)
-    for axis, bound in ((1, floor), (2, wall)):
-        if math.isfinite(bound):
-            lowest = np.einsum("flj,lcj->flc", poses[:, :, axis], corners).min(2)
-            still = np.einsum("lj,lcj->lc", rest[:, axis], corners).min(1)
-            sinks = (lowest < bound - give) & (still >= bound - give)
-            found |= sinks.astype(np.uint8) * np.uint8(SINKS)
-    return found
-
-
-FILLED = 0.7
-"""Pieces fill their boxes by so much along each side."""
-FRAMES_AT_ONCE = 32
-
-
-@dataclass(frozen=True)
-class Loose:
-    """Pieces of letters: the number of each one's letter (p), the corners of its box (p, 8, 3) in that letter's own
-    space, where it is there beside home (f, p, 3, 4), and which letters are whole (f, l)."""
-
-    of: NDArray[np.int64]
-    boxes: NDArray[np.float64]
-    ways: NDArray[np.float64]
-    whole: NDArray[np.bool_]
-
-
-def loose_contacts(
-    poses: Poses,
-    boxes: NDArray[np.float64],
-    rest: NDArray[np.float64],
-    give: NDArray[np.float64],
-    floor: float,
-    wall: float,
-    loose: Loose,
-) -> NDArray[np.uint8]:
-    """The same as `contacts` where letters may be in pieces: then each piece may meet other letters and their pieces,
-    floor and wall. Pieces of one letter are not told of each other. `poses` are those of letters, not of their
-    boxes."""
-    found = np.zeros(poses.shape[:2], np.uint8)
-    letters = len(rest)
-    of = np.concatenate([np.arange(letters), loose.of])
-    every = np.concatenate([boxes, loose.boxes])
+    of = np.arange(letters) if broken is None else np.concatenate([np.arange(letters), broken.of])
+    every = boxes if broken is None else np.concatenate([boxes, broken.boxes])
     low, high = every.min(1), every.max(1)
     middle, half = (low + high) / 2, (high - low) / 2
     half[:letters] = np.maximum(half[:letters] - give[:, None], 1e-4)
     half[letters:] *= FILLED
-    units = len(of)
-    room = (np.empty((units, 3)), np.empty((units, 3, 3)), np.empty((units, 3)))
+    room = (np.empty((len(of), 3)), np.empty((len(of), 3, 3)), np.empty((len(of), 3)))
     apart = np.ones((letters, letters), np.bool_)
     _pairs_apart(apart, np.ascontiguousarray(rest), middle, half, *room)
     corners = np.concatenate([every, np.ones((*every.shape[:2], 1))], 2)
     for begin in range(0, len(poses), FRAMES_AT_ONCE):
         own = slice(begin, begin + FRAMES_AT_ONCE)
-        at = np.zeros((len(poses[own]), units, 4, 4))
-        at[:, :letters] = poses[own]
-        way = np.zeros((len(at), units - letters, 4, 4))
-        way[:, :, :3], way[:, :, 3, 3] = loose.ways[own], 1
-        at[:, letters:] = poses[own][:, loose.of] @ way
-        there = np.concatenate([loose.whole[own], ~loose.whole[own][:, loose.of]], 1)
-        _units_meet(at, middle, half, of, there, apart, found[own], *room)
+        at, there = poses[own], np.ones((len(poses[own]), letters), np.bool_)
+        if broken is not None:
+            at = np.concatenate([at, led(broken.letters[own][:, broken.of], broken.ways[own])], 1)
+            there = np.concatenate([broken.whole[own], ~broken.whole[own][:, broken.of]], 1)
+        _meet(np.ascontiguousarray(at), middle, half, of, there, apart, found[own], *room)
         for axis, bound in ((1, floor), (2, wall)):
             if math.isfinite(bound):
-                still = np.einsum("lj,lcj->lc", rest[:, axis], corners[:letters]).min(1)
                 lowest = np.einsum("fuj,ucj->fuc", at[:, :, axis], corners).min(2)
-                sinks = there & (lowest < bound - give[of]) & (still >= bound - give)[of]
-                for f, u in zip(*np.nonzero(sinks), strict=True):
-                    found[begin + f, of[u]] |= SINKS
+                still = np.einsum("lj,lcj->lc", rest[:, axis], corners[:letters]).min(1)
+                frame, unit = np.nonzero(there & (lowest < bound - give[of]) & (still >= bound - give)[of])
+                np.bitwise_or.at(found, (begin + frame, of[unit]), np.uint8(SINKS))
     return found
-
-
-@outer
-def _units_meet(poses, middle, half, of, there, apart, found, centres, axes, sizes):
-    count = poses.shape[1]
-    for f in range(poses.shape[0]):
-        for k in range(count):
-            if there[f, k]:
-                _frame(poses[f, k], middle[k], half[k], centres[k], axes[k], sizes[k])
-        for i in range(count):
-            if not there[f, i]:
-                continue
-            for j in range(i + 1, count):
-                a, b = of[i], of[j]
-                if not there[f, j] or a == b or not apart[min(a, b), max(a, b)] or found[f, a] & found[f, b] & 1:
-                    continue
-                if _overlap(centres[i], axes[i], sizes[i], centres[j], axes[j], sizes[j]):
-                    found[f, a] |= 1
-                    found[f, b] |= 1
 
 
 @inner
@@ -215,13 +168,20 @@ def _pairs_apart(apart, rest, middle, half, centres, axes, sizes):
 
 
 @outer
-def _meet(poses, middle, half, apart, found, centres, axes, sizes):
+def _meet(poses, middle, half, of, there, apart, found, centres, axes, sizes):
+    """`of`: the letter of each unit (u); which are `there` at each frame (f, u)."""
     count = poses.shape[1]
     for f in range(poses.shape[0]):
         for k in range(count):
-            _frame(poses[f, k], middle[k], half[k], centres[k], axes[k], sizes[k])
+            if there[f, k]:
+                _frame(poses[f, k], middle[k], half[k], centres[k], axes[k], sizes[k])
         for i in range(count):
+            if not there[f, i]:
+                continue
             for j in range(i + 1, count):
-                if apart[i, j] and _overlap(centres[i], axes[i], sizes[i], centres[j], axes[j], sizes[j]):
-                    found[f, i] |= 1
-                    found[f, j] |= 1
+                a, b = of[i], of[j]
+                if not there[f, j] or a == b or not apart[min(a, b), max(a, b)] or found[f, a] & found[f, b] & 1:
+                    continue
+                if _overlap(centres[i], axes[i], sizes[i], centres[j], axes[j], sizes[j]):
+                    found[f, a] |= 1
+                    found[f, b] |= 1

@@ -49,6 +49,7 @@ from moss_crown.core.motion.piecing import (
     InPieces,
     Scattered,
     any_by_piece,
+    beside,
     on_the_whole,
     piece_cast,
     piece_pivots,
@@ -58,7 +59,7 @@ from moss_crown.core.motion.piecing import (
 from moss_crown.core.motion.pivots import About, Place, pivots
 from moss_crown.core.motion.poses import Act, Poses, Put, place_matrix, place_poses
 from moss_crown.core.motion.reach import cadence_end, cadence_starts, swing_starts
-from moss_crown.core.motion.soft import Deed, boxed, in_world, inverse, performed, rigid
+from moss_crown.core.motion.soft import Deed, boxed, in_world, performed, rigid
 from moss_crown.core.motion.swap import last_rest
 from moss_crown.core.type.emblem import is_emblem
 from moss_crown.core.type.families import Axes, find
@@ -261,7 +262,7 @@ def surroundings(company: Company) -> Surroundings:
         return np.asarray((back[:, :3, :3] @ found[..., None])[..., 0] + back[:, :3, 3])
 
     def moved(done: Sequence[Deed], frames: Frames) -> Floats:
-        poses, rows = _standing(company, done, frames, around)
+        poses, rows, _ = _standing(company, done, frames, around)
         middles = np.array([(*letter.centre, 0.0) for letter in letters_of(company.setting)]).reshape(1, -1, 1, 3)
         if rows is not None:
             middles = bent_all(rows, middles)
@@ -293,11 +294,9 @@ def _solved(company: Company, step: BodiesStep, frames: Frames, around: Surround
     if found is None:
         return None
     carried = _carried(company, np.broadcast_to(np.eye(4), (len(frames), 1, 4, 4)).copy(), frames, around)
-    back, size = inverse(carried[..., :3, :3])
     own = found.poses.copy()
-    own[..., :3, :3] = back @ found.poses[..., :3, :3]
-    own[..., :3, 3] = (back @ (found.poses[..., :3, 3] - carried[..., :3, 3])[..., None])[..., 0]
-    return Put(own, found.free & (np.abs(size) > 1e-12))
+    own[..., :3, :], sound = beside(found.poses, np.broadcast_to(carried, found.poses.shape))
+    return Put(own, found.free & sound)
 
 
 def designed(company: Company, step: BodiesStep, frames: Frames) -> tuple[Poses, Scattered | None]:
@@ -306,18 +305,16 @@ def designed(company: Company, step: BodiesStep, frames: Frames) -> tuple[Poses,
     frames = frames - company.late
     around, cast = surroundings(company), whole_cast(company)
     deeds = acts(company.steps[: company.steps.index(step)], cast, frames, around) if cast.count else []
-    return _standing(company, deeds, frames, around)[0], _apart(company, deeds, frames)
+    poses, _, apart = _standing(company, deeds, frames, around)
+    return poses, apart
 
 
 def _of_pieces(company: Company, pieces: InPieces, around: Surroundings) -> Surroundings:
     """What motion may ask of the pieces of a block's letters."""
     rest = rest_of(company.setting)
 
-    def letter_pivots(pivot: Pivot, frames: Frames) -> Floats:
-        return pivots_of(pivot, company.setting, frames)
-
     def moved(done: Sequence[Deed], frames: Frames) -> Floats:
-        poses, found = _standing(company, done, frames, around)[0], _apart(company, done, frames)
+        poses, _, found = _standing(company, done, frames, around)
         own = poses[:, pieces.of]
         middles = pieces.middles[None] if found is None else _at(found.ways, pieces.middles)
         return _at(own[..., :3, :], middles)
@@ -325,7 +322,7 @@ def _of_pieces(company: Company, pieces: InPieces, around: Surroundings) -> Surr
     return replace(
         around,
         pivots=lambda pivot, frames: piece_pivots(
-            pivot, pieces, letter_pivots(pivot, frames), company.setting.size, frames
+            pivot, pieces, around.pivots(pivot, frames), company.setting.size, frames
         ),
         moved=moved,
         outside=lambda side, pivot, offset, frames: around.outside(side, pivot, offset, frames)[:, pieces.of],
@@ -338,26 +335,20 @@ def _at(matrices: Floats, places: Floats) -> Floats:
     return np.asarray((matrices[..., :3] @ places[..., None])[..., 0] + matrices[..., 3])
 
 
-def _apart(company: Company, done: Sequence[Deed], frames: Frames) -> Scattered | None:
-    """Where the pieces of a block's letters are beside these, None where nothing is done by piece."""
-    pieces = company.pieces()
-    if pieces is None or not pieces.count or not any_by_piece(done):
-        return None
-    rest = rest_of(company.setting)
-    poses, rows = performed(done, rest, company.boxes, len(frames))
-    return scattered(pieces, piece_poses(done, pieces, rest, rows, len(frames)), poses)
-
-
 def _standing(
     company: Company, done: Sequence[Deed], frames: Frames, around: Surroundings
-) -> tuple[Poses, Floats | None]:
+) -> tuple[Poses, Floats | None, Scattered | None]:
     """(f, l, 4, 4): a block's letters in the world, moved by acts and put where its place and its groups, with what
-    follows them, put it; and the rows by which they are bent before (f, l, k, ROW), None where nothing bends."""
-    poses, rows = performed(done, rest_of(company.setting), company.boxes, len(frames))
+    follows them, put it; the rows by which they are bent before (f, l, k, ROW), None where nothing bends; and where
+    their pieces then are beside them, None where nothing is done by piece."""
+    rest, pieces, apart = rest_of(company.setting), company.pieces(), None
+    poses, rows = performed(done, rest, company.boxes, len(frames))
+    if pieces is not None and pieces.count and any_by_piece(done):
+        apart = scattered(pieces, piece_poses(done, pieces, rest, rows, len(frames)), poses)
     poses = _carried(company, poses, frames, around)
     if rows is not None:
         in_world(done, rows, poses, company.boxes)
-    return poses, rows
+    return poses, rows, apart
 
 
 def _carried(company: Company, poses: Poses, frames: Frames, around: Surroundings) -> Poses:
@@ -446,10 +437,10 @@ def moved(company: Company, frames: Frames, restless: bool = True) -> Moved:
     around = surroundings(company)
     cast = whole_cast(company)
     deeds = acts(steps, cast, frames, around) if cast.count else []
-    poses, bends = _standing(company, deeds, frames, around)
+    poses, bends, apart = _standing(company, deeds, frames, around)
     wears = [wear for deed in deeds if (wear := _worn_by(company, deed)) is not None] + company.led.wears(frames)
     wear = worn(wears, (len(frames), cast.count), company.setting.size)
-    return Moved(poses, wear, bends, _apart(company, deeds, frames))
+    return Moved(poses, wear, bends, apart)
 
 
 def _worn_by(company: Company, deed: Deed) -> Wear | None:
@@ -457,7 +448,7 @@ def _worn_by(company: Company, deed: Deed) -> Wear | None:
     wear, pieces = (deed.wear if isinstance(deed, Act) else None), company.pieces()
     if wear is None or not isinstance(deed, Act) or not deed.by_piece or pieces is None or not pieces.count:
         return wear
-    return on_the_whole(wear, pieces.of, len(letters_of(company.setting)))
+    return on_the_whole(wear, pieces, len(letters_of(company.setting)))
 
 
 def starts_of(company: Company, drive: ReachingStep, frames: Frames) -> Floats | None:

@@ -13,13 +13,15 @@ from moss_crown.core.deform.chain import bent_all
 from moss_crown.core.document.motion import Pivot
 from moss_crown.core.look.wear import Wear
 from moss_crown.core.motion.acts import Cast
-from moss_crown.core.motion.poses import Act, Channel, Poses, Put, moved_poses, rest_poses
+from moss_crown.core.motion.poses import Act, Channel, Poses, Put, led, moved_poses, rest_poses
 from moss_crown.core.motion.reach import choices
 from moss_crown.core.motion.soft import Deed, Soft, inverse
 from moss_crown.core.values.sampling import Frames, Letters, sample_choice
 
 Floats = NDArray[np.float64]
-HOME = 1e-6
+HOME = np.eye(4)[:3]
+"""The way of a piece that is not away."""
+NEAR = 1e-6
 """Metres: a letter all of whose pieces are as near to home as this is whole."""
 
 
@@ -37,6 +39,12 @@ class InPieces:
     def count(self) -> int:
         """How many there are."""
         return len(self.of)
+
+    @cached_property
+    def letters(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Letters that have any (n), and with which piece those of each begin (n): they follow one another."""
+        there, begin = np.unique(self.of, return_index=True)
+        return there, begin
 
     @cached_property
     def corners(self) -> Floats:
@@ -57,27 +65,29 @@ class Scattered:
         """At one of its frames."""
         return Scattered(self.pieces, self.ways[k : k + 1], self.whole[k : k + 1])
 
+    def poses(self, letters: Poses) -> Poses:
+        """(f, p, 4, 4) of pieces whose letters are at poses (f, l, 4, 4)."""
+        return led(letters[:, self.pieces.of], self.ways)
+
     @property
     def away(self) -> Floats:
         """(f, l): the share of each letter's pieces that are not at home."""
-        home = np.abs(self.ways - np.eye(4)[:3]).max((2, 3), initial=0) == 0
-        count = np.maximum(np.bincount(self.pieces.of, minlength=self.whole.shape[1]), 1)
-        gone = np.array([np.bincount(self.pieces.of, ~row, self.whole.shape[1]) for row in home])
-        return np.asarray(gone.reshape(self.whole.shape) / count)
+        there, begin = self.pieces.letters
+        found = np.zeros(self.whole.shape)
+        gone = np.add.reduceat((self.ways != HOME).any((2, 3)).astype(np.float64), begin, 1)
+        found[:, there] = gone / np.diff(np.append(begin, self.pieces.count))
+        return found
 
     def boxed(self, poses: Poses, boxes: Floats) -> Poses:
         """Poses (f, l, 4, 4) that put the boxes (l, 8, 3) of letters at rest around all of their pieces where these are
         not whole; the others as they are given."""
         found = poses.copy()
-        of = self.pieces.of
         if self.whole.all():
             return found
         middles, half = self.pieces.boxes.mean(1), np.ptp(self.pieces.boxes, 1) / 2
-        order = np.argsort(of, kind="stable")
-        there, starts = np.unique(of[order], return_index=True)
-        ways = self.ways[:, order]
-        at = (ways[..., :3] @ middles[order, :, None])[..., 0] + ways[..., 3]
-        wide = (np.abs(ways[..., :3]) @ half[order, :, None])[..., 0]
+        there, starts = self.pieces.letters
+        at = (self.ways[..., :3] @ middles[..., None])[..., 0] + self.ways[..., 3]
+        wide = (np.abs(self.ways[..., :3]) @ half[..., None])[..., 0]
         low = np.minimum.reduceat(at - wide, starts, 1)
         high = np.maximum.reduceat(at + wide, starts, 1)
         begin, end = boxes[there].min(1), boxes[there].max(1)
@@ -163,29 +173,33 @@ def _each(act: Act, of: NDArray[np.int64], pivots: Floats) -> Act:
     return replace(act, move=spread(act.move), turn=spread(act.turn), scale=spread(act.scale), pivots=pivots[:, of])
 
 
+def beside(poses: Poses, base: Poses) -> tuple[Floats, NDArray[np.bool_]]:
+    """The ways (..., 3, 4) that lead from base poses (..., 4, 4) to others, and where there is one: what has no size
+    leads nowhere."""
+    back, size = inverse(base[..., :3, :3])
+    sound = np.abs(size) >= 1e-12
+    back[~sound] = 0
+    ways = np.empty((*poses.shape[:-2], 3, 4))
+    ways[..., :3] = back @ poses[..., :3, :3]
+    ways[..., 3] = (back @ (poses[..., :3, 3] - base[..., :3, 3])[..., None])[..., 0]
+    return ways, sound
+
+
 def scattered(pieces: InPieces, poses: Poses, own: Poses) -> Scattered:
     """Where pieces at poses (f, p, 4, 4) in the block are beside their letters at poses (f, l, 4, 4)."""
-    letters = own[:, pieces.of]
-    back, size = inverse(letters[..., :3, :3])
-    flat = np.abs(size) < 1e-12
-    back[flat] = 0
-    ways = np.empty((*poses.shape[:2], 3, 4))
-    ways[..., :3] = back @ poses[..., :3, :3]
-    ways[..., 3] = (back @ (poses[..., :3, 3] - letters[..., :3, 3])[..., None])[..., 0]
-    ways[flat] = np.eye(4)[:3]  # what has no size has no pieces either
-    home = np.abs(ways - np.eye(4)[:3]).max((2, 3), initial=0) <= HOME
-    ways[home] = np.eye(4)[:3]
+    ways, sound = beside(poses, own[:, pieces.of])
+    home = ~sound | (np.abs(ways - HOME).max((2, 3), initial=0) <= NEAR)
+    ways[home] = HOME
+    there, begin = pieces.letters
     whole = np.ones(own.shape[:2], np.bool_)
-    for letter in range(own.shape[1]):
-        mine = home[:, pieces.of == letter]
-        whole[:, letter] = mine.all(1)
+    whole[:, there] = np.logical_and.reduceat(home, begin, 1)
     return Scattered(pieces, ways, whole)
 
 
-def on_the_whole(wear: Wear, of: NDArray[np.int64], letters: int) -> Wear:
+def on_the_whole(wear: Wear, pieces: InPieces, letters: int) -> Wear:
     """What pieces (f, p) wear, as their letters (f, l) do: the mean of it. Letters without pieces stay as they are."""
-    there, starts = np.unique(of, return_index=True)
-    count = np.diff(np.append(starts, len(of)))
+    there, starts = pieces.letters
+    count = np.diff(np.append(starts, pieces.count))
 
     def mean(values: Floats | None, plain: float) -> Floats | None:
         if values is None:

@@ -44,6 +44,13 @@ class Act:
     by_piece: bool = False
 
 
+def led(poses: Poses, ways: NDArray[np.float64]) -> Poses:
+    """Poses (..., 4, 4) of what is led by ways (..., 3, 4) in their own space."""
+    whole = np.zeros((*ways.shape[:-2], 4, 4))
+    whole[..., :3, :], whole[..., 3, 3] = ways, 1
+    return np.asarray(poses @ whole)
+
+
 @dataclass(frozen=True)
 class Put:
     """Where something else than acts puts letters: poses in the block (f, l, 4, 4), where they are `free` (f, l); what

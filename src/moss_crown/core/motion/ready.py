@@ -7,7 +7,6 @@ import numpy as np
 from moss_crown.core.deform.chain import bent, distances, turned
 from moss_crown.core.deform.rows import ROW
 from moss_crown.core.form.ordering import ordered
-from moss_crown.core.motion.clearance import Loose, loose_contacts
 from moss_crown.core.motion.follow import followed, moving
 from moss_crown.core.values.noise import smooth_noise
 
@@ -22,8 +21,4 @@ def ready_motion() -> None:
     rows = np.zeros((1, ROW))
     place = bent(rows, np.zeros((1, 3)))
     turned(rows, place, place, np.zeros(1, np.int64), np.array([[0.0, 0, 1]]))
-    box = np.array([np.indices((2, 2, 2)).reshape(3, -1).T], float)
-    home = np.eye(4)[None, None]
-    loose = Loose(np.zeros(1, np.int64), box, home[:, :, :3], np.zeros((1, 1), np.bool_))
-    loose_contacts(home, box, home[0], one, 0.0, 0.0, loose)
     followed(still, one, 0.0, 25.0, np.ones(1, np.bool_), one, one)

@@ -66,36 +66,24 @@ def _simple(cut: object) -> str:
     return str(cut) if cut in ("strips", "bricks", "rays") else "chunks"
 
 
-def _of_letters(structure: Structure, blocks: Sequence[Moved]) -> tuple[list[int], list[NDArray[np.float64] | None]]:
-    """What is drawn: letters, and of those that are ever in pieces each piece, by the number of its letter; and of each
-    the corners (n, 3) around it, None for a letter."""
+def _drawn(structure: Structure, blocks: Sequence[Moved]) -> tuple[list[int], list[NDArray[np.float64] | None], Poses]:
+    """What is drawn: letters, and of those that are ever in pieces each piece, by the number of its letter; of each
+    piece the corners (n, 3) around it, None for a letter; and the poses (f, n, 4, 4) of all."""
     numbers: list[int] = []
     hulls: list[NDArray[np.float64] | None] = []
-    begin = 0
+    poses, begin = [], 0
     for block, moving in zip(structure.blocks, blocks, strict=True):
         apart = moving.apart
         if apart is None or apart.whole.all():
             numbers += range(begin, begin + len(block.letters))
             hulls += [None] * len(block.letters)
+            poses.append(moving.poses)
         else:
             numbers += (begin + apart.pieces.of).tolist()
             hulls += list(apart.pieces.hulls)
+            poses.append(apart.poses(moving.poses))
         begin += len(block.letters)
-    return numbers, hulls
-
-
-def _poses_of(blocks: Sequence[Moved]) -> Poses:
-    """(f, n, 4, 4) of what is drawn."""
-    found = []
-    for moving in blocks:
-        apart = moving.apart
-        if apart is None or apart.whole.all():
-            found.append(moving.poses)
-            continue
-        ways = np.zeros((*apart.ways.shape[:2], 4, 4))
-        ways[..., :3, :], ways[..., 3, 3] = apart.ways, 1
-        found.append(moving.poses[:, apart.pieces.of] @ ways)
-    return np.concatenate(found, 1)
+    return numbers, hulls, np.concatenate(poses, 1)
 
 
 def _around(hull: NDArray[np.float64]) -> str:
@@ -123,8 +111,7 @@ def thumbnail(shot: Shot, drawn: dict[Any, str] | None = None, cache: Cache | No
             which += [[]] * len(own)
             found += [[] for _ in own]
             continue
-        numbers, hulls = _of_letters(structure, done)
-        poses = _poses_of(done)
+        numbers, hulls, poses = _drawn(structure, done)
         left = np.concatenate(
             [block.wear.opacities() for block in done] or [np.zeros((len(own), 0))],
             1,

@@ -30,6 +30,11 @@ def hashed(seed: int | NDArray[np.uint64], k: NDArray[np.int64]) -> Floats:
     return unit
 
 
+def chances(seed: int, count: int, parts: int = 1) -> Floats:
+    """(count, parts) numbers by chance, -1 <= c < 1."""
+    return np.asarray(2 * hashed(seed, np.arange(count * parts).reshape(count, parts)) - 1)
+
+
 def smooth_noise(seed: int | NDArray[np.uint64], x: Floats) -> Floats:
     """-1 to 1, smooth to the second derivative, near 0 at whole x: gradient noise in one dimension with a quintic
     blend, at any x, with one seed or with seeds (l) for x (..., l).
