@@ -14,17 +14,27 @@ def parted(poses: Floats) -> tuple[Floats, Floats, Floats]:
     """Poses (..., 4, 4) as places (..., 3), turns (..., 4) and what is left of each, (..., 3, 3): a pose is its place
     after its turn after that. Axes are made square to each other one after the other (Gram and Schmidt)."""
     a, b = poses[..., :3, 0], poses[..., :3, 1]
-    x = _unit(a, (1.0, 0.0, 0.0))
-    y = _unit(b - (x * b).sum(-1, keepdims=True) * x, (0.0, 1.0, 0.0))
+    x = _unit(a, np.array((1.0, 0.0, 0.0)))
+    # Where the second axis has nothing of its own, that which the first one points along least stands in for it.
+    least = np.eye(3)[np.argmin(np.abs(x), -1)]
+    y = _unit(_across(b, x), _across(least, x))
+    y = _unit(_across(y, x), _across(least, x))
     z = np.cross(x, y)
     turn = np.stack([x, y, z], -1)
     left = (turn[..., :, :, None] * poses[..., :3, None, :3]).sum(-3)
     return poses[..., :3, 3].copy(), quaternion(turn), left
 
 
-def _unit(vector: Floats, otherwise: tuple[float, float, float]) -> Floats:
+def _across(vector: Floats, along: Floats) -> Floats:
+    """What of vectors (..., 3) is square to unit vectors."""
+    return np.asarray(vector - (along * vector).sum(-1, keepdims=True) * along)
+
+
+def _unit(vector: Floats, otherwise: Floats) -> Floats:
+    """Unit vectors (..., 3) along some, or along others where those are nothing."""
     size = np.sqrt((vector * vector).sum(-1, keepdims=True))
-    return np.where(size > 1e-12, vector / np.maximum(size, 1e-300), np.array(otherwise))
+    chosen = np.where(size > 1e-12, vector, otherwise)
+    return np.asarray(chosen / np.sqrt((chosen * chosen).sum(-1, keepdims=True)))
 
 
 def quaternion(turn: Floats) -> Floats:
