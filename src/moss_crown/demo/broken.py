@@ -6,6 +6,7 @@ from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.form import EdgeProfile, FormStep
+from moss_crown.core.document.kinds import Colour, Vec2, Vec3
 from moss_crown.core.document.letters import BlockStep
 from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
 from moss_crown.core.document.motion import Everywhere, Passage, Pivot
@@ -21,6 +22,38 @@ STEADY = Ease(leave=(0.35, 0.0), arrive=(0.6, 1.0))
 
 def broken_shots() -> list[Shot]:
     return [ice_breaks_up(), breakwater(), unloaded()]
+
+
+def _sweep(distance: float, colour: Colour, wall: float, floor: float) -> StageStep:
+    """One colour from floor to wall, each as rough as that."""
+    return StageStep(
+        id="stage",
+        shape="sweep",
+        wall_distance=distance,
+        wall_material=Material(colour=colour, roughness=wall),
+        floor_material=Material(colour=colour, roughness=floor),
+    )
+
+
+def _sun(place: Vec3, high: float, colour: Colour, power: float, angle: float) -> Light:
+    """Aimed so high above the middle of the floor."""
+    return Light(name="sun", shape="sun", place=place, aim=(0.0, high, 0.0), colour=colour, power=power, angle=angle)
+
+
+def _behind(name: str, place: Vec3, high: float, size: Vec2, colour: Colour, power: float) -> Light:
+    """A rectangle behind the letters, aimed so high, that leaves the stage dark."""
+    width, height = size
+    return Light(
+        name=name,
+        shape="rectangle",
+        place=place,
+        aim=(0.0, high, 0.0),
+        width=width,
+        height=height,
+        colour=colour,
+        power=power,
+        on_stage=False,
+    )
 
 
 def ice_breaks_up() -> Shot:
@@ -41,35 +74,11 @@ def ice_breaks_up() -> Shot:
             id="lights",
             name="Low winter sun",
             lights=[
-                Light(
-                    name="sun",
-                    shape="sun",
-                    place=(-5.0, 3.2, 4.0),
-                    aim=(0.0, 0.5, 0.0),
-                    colour=(1.0, 0.86, 0.68),
-                    power=1700.0,
-                    angle=2.0,
-                ),
-                Light(
-                    name="sky",
-                    shape="rectangle",
-                    place=(3.0, 7.5, -3.0),
-                    aim=(0.0, 0.6, 0.0),
-                    width=5.0,
-                    height=3.0,
-                    colour=(0.6, 0.8, 1.0),
-                    power=420.0,
-                    on_stage=False,
-                ),
+                _sun((-5.0, 3.2, 4.0), 0.5, (1.0, 0.86, 0.68), 1700.0, 2.0),
+                _behind("sky", (3.0, 7.5, -3.0), 0.6, (5.0, 3.0), (0.6, 0.8, 1.0), 420.0),
             ],
         ),
-        stage=StageStep(
-            id="stage",
-            shape="sweep",
-            wall_distance=5.0,
-            wall_material=Material(colour=(0.05, 0.075, 0.09), roughness=0.4),
-            floor_material=Material(colour=(0.05, 0.075, 0.09), roughness=0.3),
-        ),
+        stage=_sweep(5.0, (0.05, 0.075, 0.09), 0.4, 0.3),
         camera=CameraStep(id="camera", lens=46.0, fit=0.72, orbit=(-9.0, 6.0)),
     )
     there: Keyed[float] = Keyed(
@@ -116,35 +125,11 @@ def breakwater() -> Shot:
             id="lights",
             name="Evening",
             lights=[
-                Light(
-                    name="sun",
-                    shape="sun",
-                    place=(-4.5, 3.4, 4.5),
-                    aim=(0.0, 0.6, 0.0),
-                    colour=(1.0, 0.82, 0.6),
-                    power=1500.0,
-                    angle=1.5,
-                ),
-                Light(
-                    name="back",
-                    shape="rectangle",
-                    place=(4.0, 4.0, -3.0),
-                    aim=(0.0, 0.8, 0.0),
-                    width=2.5,
-                    height=2.5,
-                    colour=(0.55, 0.7, 1.0),
-                    power=420.0,
-                    on_stage=False,
-                ),
+                _sun((-4.5, 3.4, 4.5), 0.6, (1.0, 0.82, 0.6), 1500.0, 1.5),
+                _behind("back", (4.0, 4.0, -3.0), 0.8, (2.5, 2.5), (0.55, 0.7, 1.0), 420.0),
             ],
         ),
-        stage=StageStep(
-            id="stage",
-            shape="sweep",
-            wall_distance=5.5,
-            wall_material=Material(colour=(0.075, 0.08, 0.085), roughness=0.8),
-            floor_material=Material(colour=(0.075, 0.08, 0.085), roughness=0.8),
-        ),
+        stage=_sweep(5.5, (0.075, 0.08, 0.085), 0.8, 0.8),
         camera=CameraStep(id="camera", lens=40.0, fit=0.5, orbit=(-14.0, 9.0)),
     )
     shards = PiecesStep(id="shards", name="Shards", number=30, even=0.4, reaches=[Everywhere(level=0.0)])
@@ -182,35 +167,11 @@ def unloaded() -> Shot:
             id="lights",
             name="Harbour morning",
             lights=[
-                Light(
-                    name="sun",
-                    shape="sun",
-                    place=(-4.0, 5.0, 4.0),
-                    aim=(0.0, 0.5, 0.0),
-                    colour=(1.0, 0.9, 0.76),
-                    power=1300.0,
-                    angle=2.5,
-                ),
-                Light(
-                    name="rim",
-                    shape="rectangle",
-                    place=(3.5, 8.0, -3.0),
-                    aim=(0.0, 0.6, 0.0),
-                    width=3.0,
-                    height=2.0,
-                    colour=(0.7, 0.85, 1.0),
-                    power=360.0,
-                    on_stage=False,
-                ),
+                _sun((-4.0, 5.0, 4.0), 0.5, (1.0, 0.9, 0.76), 1300.0, 2.5),
+                _behind("rim", (3.5, 8.0, -3.0), 0.6, (3.0, 2.0), (0.7, 0.85, 1.0), 360.0),
             ],
         ),
-        stage=StageStep(
-            id="stage",
-            shape="sweep",
-            wall_distance=4.5,
-            wall_material=Material(colour=(0.13, 0.15, 0.15), roughness=0.75),
-            floor_material=Material(colour=(0.13, 0.15, 0.15), roughness=0.75),
-        ),
+        stage=_sweep(4.5, (0.13, 0.15, 0.15), 0.75, 0.75),
         camera=CameraStep(id="camera", lens=42.0, fit=0.5, orbit=(-12.0, 11.0)),
     )
     drops = BodiesStep(

@@ -512,21 +512,31 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
           },
         ]
       : [];
+  const ordered = [
+    choice(`${at}/order`, 'Order', {
+      ...ORDERS,
+      axis: 'along a direction',
+      near: 'from a point on',
+      far: 'towards a point',
+      picture: 'as a picture is bright',
+      noise: 'in patches',
+    }),
+    ...shuffle,
+    ...(order === 'axis' ? [vector(`${at}/along`, 'Direction', { step: 0.05 })] : []),
+    ...(order === 'near' || order === 'far'
+      ? [vector(`${at}/point`, 'Point', { unit: 'm', step: 0.05 })]
+      : []),
+  ];
+  const picture: FieldSpec[] = [
+    { path: `${at}/picture`, label: 'Picture', kind: 'picture', none: 'none' },
+    number(`${at}/width`, 'Picture width', { unit: 'm', step: 0.02 }),
+    vector(`${at}/middle`, 'Middle', { unit: 'm', step: 0.02, parts: ['x', 'y'] }),
+  ];
   switch (reach.kind) {
     case 'cadence':
       return [
         choice(`${at}/way`, 'Letters', { pass: 'go there and back' }),
-        choice(`${at}/order`, 'Order', {
-          ...ORDERS,
-          axis: 'along a direction',
-          near: 'from a point on',
-          far: 'towards a point',
-        }),
-        ...shuffle,
-        ...(order === 'axis' ? [vector(`${at}/along`, 'Direction', { step: 0.05 })] : []),
-        ...(order === 'near' || order === 'far'
-          ? [vector(`${at}/point`, 'Point', { unit: 'm', step: 0.05 })]
-          : []),
+        ...ordered,
         frames(`${at}/start`, reach.backward === true ? 'All is done at' : 'Start', { unit: 'frame' }),
         { path: `${at}/backward`, label: 'Worked backward', kind: 'switch' },
         choice(`${at}/unit`, 'Counted by', { letter: 'letters', word: 'words', line: 'lines' }),
@@ -578,9 +588,7 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
       ];
     case 'picture':
       return [
-        { path: `${at}/picture`, label: 'Picture', kind: 'picture', none: 'none' },
-        number(`${at}/width`, 'Picture width', { unit: 'm', step: 0.02 }),
-        { path: `${at}/middle`, label: 'Middle', kind: 'vector', unit: 'm', step: 0.02, parts: ['x', 'y'] },
+        ...picture,
         choice(`${at}/tiling`, 'Goes on', { once: 'not: once', mirror: 'mirrored' }),
         number(`${at}/dark`, 'Where it is black'),
         number(`${at}/bright`, 'Where it is white'),
@@ -598,33 +606,8 @@ function reachFields(reach: Reach, at: string): FieldSpec[] {
     case 'passage':
       return [
         number(`${at}/passed`, 'Gone', { unit: 'share', step: 0.01 }),
-        choice(`${at}/order`, 'Order', {
-          ...ORDERS,
-          axis: 'along a direction',
-          near: 'from a point on',
-          far: 'towards a point',
-          picture: 'as a picture is bright',
-          noise: 'in patches',
-        }),
-        ...shuffle,
-        ...(order === 'axis' ? [vector(`${at}/along`, 'Direction', { step: 0.05 })] : []),
-        ...(order === 'near' || order === 'far'
-          ? [vector(`${at}/point`, 'Point', { unit: 'm', step: 0.05 })]
-          : []),
-        ...(order === 'picture'
-          ? [
-              { path: `${at}/picture`, label: 'Picture', kind: 'picture', none: 'none' } as FieldSpec,
-              number(`${at}/width`, 'Picture width', { unit: 'm', step: 0.02 }),
-              {
-                path: `${at}/middle`,
-                label: 'Middle',
-                kind: 'vector',
-                unit: 'm',
-                step: 0.02,
-                parts: ['x', 'y'],
-              } as FieldSpec,
-            ]
-          : []),
+        ...ordered,
+        ...(order === 'picture' ? picture : []),
         ...(order === 'noise' ? [number(`${at}/grain`, 'Patches of', { unit: 'm', step: 0.02 })] : []),
         number(`${at}/each`, 'Each takes', { unit: 'share', step: 0.01 }),
         number(`${at}/rough`, 'By chance', { unit: 'share', step: 0.01 }),
@@ -673,16 +656,7 @@ function pieceFields(step: Extract<Step, { kind: 'pieces' }>): FieldSpec[] {
         : []),
       ...(lined ? [number('/angle', 'Turned', { unit: '°', step: 1, decimals: 1 })] : []),
       ...(cut === 'rays'
-        ? [
-            {
-              path: '/point',
-              label: 'From',
-              kind: 'vector',
-              unit: 'cap heights',
-              step: 0.02,
-              parts: ['x', 'y'],
-            } as FieldSpec,
-          ]
+        ? [vector('/point', 'From', { unit: 'cap heights', step: 0.02, parts: ['x', 'y'] })]
         : []),
       ...(lined || cut === 'line'
         ? [{ path: '/through', label: 'Through all letters', kind: 'switch' } as FieldSpec]
