@@ -11,7 +11,7 @@ import os
 import sys
 from pathlib import Path
 
-WITH_KERNELS = ("deform", "form", "look", "motion", "render", "values")
+WITH_KERNELS = ("deform", "form", "look", "motion", "physics", "render", "values")
 """The folders in which kernels stand, with whatever is compiled into them."""
 
 

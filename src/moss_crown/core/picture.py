@@ -14,7 +14,7 @@ from moss_crown.core.deform.chain import at_rest as is_at_rest
 from moss_crown.core.deform.density import with_edges
 from moss_crown.core.deform.rows import ROW
 from moss_crown.core.errors import DocumentInvalid
-from moss_crown.core.evaluation.bending import as_bent
+from moss_crown.core.evaluation.bending import as_bent, swollen_at
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Structure, form_of_letter
 from moss_crown.core.evaluation.solids import as_many, pieces_of, solid_of
@@ -184,7 +184,8 @@ def title_model(
     dresses: list[Dress] = []
     place: dict[tuple[int, Dress], int] = {}
     nodes: list[Node] = []
-    triangles, cuts = 0, iter(structure.cuts)
+    triangles, cuts, count = 0, iter(structure.cuts), 0
+    swollen = swollen_at(of, structure, np.array([float(frame)])) if of.swells else {}
     for block, moved in zip(structure.blocks, of.moved(structure, np.array([float(frame)])), strict=True):
         wears = dressed(shot, block.step, block.setting, frame, moved.wear)
         hidden = moved.wear.hidden()[0]
@@ -196,8 +197,10 @@ def title_model(
                 ways = moved.apart.ways[0, moved.apart.pieces.of == number]
                 solid = pieces_of(letter, block.form, cut, of.cache).solid
                 solid = solid if edge is None else with_edges(solid, edge, most)
-            if ways is not None or not is_at_rest(rows):
-                solid, at_rest = as_bent(solid, rows, block.setting.size, ways)
+            full = swollen.get(count)
+            count += 1
+            if ways is not None or full or not is_at_rest(rows):
+                solid, at_rest = as_bent(solid, rows, block.setting.size, ways, full)
             triangles = as_many(triangles + len(solid.triangles))
             if not len(solid.triangles) or hidden[number]:
                 continue

@@ -26,6 +26,7 @@ from moss_crown.core.document.deform import (
     point_zones,
 )
 from moss_crown.core.document.form import FormStep
+from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.kinds import FrameNumber, FrameRate, Name, StepBase
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, LightsStep, MaterialStep, StageStep
@@ -53,6 +54,7 @@ Step: TypeAlias = Annotated[
     | WrapStep
     | RippleStep
     | BlastStep
+    | InflateStep
     | PiecesStep
     | BodiesStep
     | GroupStep

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -13,6 +13,7 @@ from moss_crown.core.cache import Cache, address
 from moss_crown.core.deform.chain import at_rest, bent, turned
 from moss_crown.core.deform.density import fine_enough, with_edges
 from moss_crown.core.deform.rows import CURVE, FELT, KIND, KINDS, ROW, RUN, ZONE
+from moss_crown.core.evaluation.inflating import Inflated
 from moss_crown.core.evaluation.seen import camera
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.evaluation.solids import pixel
@@ -54,13 +55,67 @@ class SoftSolid:
 class Bending:
     """How the letters of a structure are bent: rows (l, k, ROW) at all TIMES[-1] moments of a shutter, or at one where
     they stay, (t, l, k, ROW); a frame later, where that is asked for; and at STATES frames of the shot (s, l, k, ROW).
-    `soft` (l): whether a letter is ever bent. `loose`: where pieces of letters then are, at the same moments."""
+    `soft` (l): whether a letter is ever bent. `loose`: where pieces of letters then are, at the same moments. `full`:
+    the letters that gas fills then, by their numbers."""
 
     rows: Floats
     later: Floats | None
     states: Floats
     soft: NDArray[np.bool_]
     loose: Loose | None
+    full: Mapping[int, Swollen]
+
+
+@dataclass(frozen=True)
+class Swollen:
+    """A letter of a block that gas fills: its number there, at moments (t), and at one a frame later where that is asked
+    for."""
+
+    of: Inflated
+    letter: int
+    moments: Frames
+    later: float | None = None
+
+    def base(self, k: int | None = None) -> tuple[Floats, float]:
+        """The vertices (n, 3) of its divided mesh at the k-th of its moments, or a frame later, before anything bends
+        it, and how round it is, 0 to 1."""
+        frame = self.later if k is None else float(self.moments[k])
+        by, solid, _ = self.of.divided(self.letter)
+        found = None if frame is None else self.of.at(frame, self.letter)
+        if found is None:
+            return solid.vertices, 0.0
+        round = self.of.roundness(self.letter, found)
+        return by.mixed(found, round), round
+
+    def dense(self) -> SoftSolid:
+        """Its divided solid at rest."""
+        _, solid, key = self.of.divided(self.letter)
+        return self.of.cache.get(
+            address("cornered", key), lambda: with_corners(solid), lambda s: s.normals.nbytes + s.corner.nbytes
+        )
+
+
+def swollen_at(
+    of: Whereabouts, structure: Structure, moments: Frames, later: float | None = None
+) -> dict[int, Swollen]:
+    """The letters of a structure that are not as they rest at any of some moments, by their numbers."""
+    found, begin = {}, 0
+    for number, block in enumerate(structure.blocks):
+        full = of.inflated(structure, number)
+        for k in range(len(block.letters)) if full is not None else ():
+            if full is not None and any(full.at(float(frame), k) is not None for frame in moments):
+                found[begin + k] = Swollen(full, k, moments, later)
+        begin += len(block.letters)
+    return found
+
+
+def _alike(full: Mapping[int, Swollen]) -> bool:
+    """Do letters that gas fills stay as they are?"""
+    for one in full.values():
+        first, *others = (one.of.at(float(frame), one.letter) for frame in one.moments)
+        if any(other is None or first is None or not np.array_equal(first, other) for other in others):
+            return False
+    return True
 
 
 @dataclass(frozen=True)
@@ -104,28 +159,32 @@ def away_of(blocks: Sequence[Moved], frames: int) -> Floats:
 def bending(of: Whereabouts, structure: Structure, moments: Frames, motion: bool) -> Bending | None:
     """For moments from the opening of a shutter to its end; None where nothing is ever bent or in pieces. With `motion`
     also a frame after the opening."""
-    if not of.bends and not structure.cut:
+    if not of.bends and not structure.cut and not of.swells:
         return None
     begin, end = float(moments[0]), float(moments[-1])
     at = np.linspace(begin, end, 3 if end > begin else 1)
+    full = swollen_at(of, structure, at, begin + 1 if motion else None)
     blocks = of.moved(structure, at)
     rows, (ways, first, whole) = bends_of(blocks, len(at)), loose_at(blocks, len(at))
-    if (rows == rows[:1]).all() and (ways == ways[:1]).all():
+    if (rows == rows[:1]).all() and (ways == ways[:1]).all() and _alike(full):
         rows, ways = rows[:1], ways[:1]
     else:
         at = np.linspace(begin, end, TIMES[-1])
         blocks = of.moved(structure, at)
         rows, (ways, _, whole) = bends_of(blocks, len(at)), loose_at(blocks, len(at))
     broken = np.asarray(~whole.all(0))
+    full = {k: replace(one, moments=at[: len(rows)]) for k, one in full.items()}
     after = np.array([begin + 1])
     blocks = of.moved(structure, after) if motion else []
     later = bends_of(blocks, 1) if motion and of.bends else None
     loose = Loose(ways, loose_at(blocks, 1)[0][0] if motion else None, first, broken) if broken.any() else None
     if not of.bends:
-        return None if loose is None else Bending(rows, later, rows, np.zeros(len(broken), np.bool_), loose)
+        if loose is None and not full:
+            return None
+        return Bending(rows, later, rows, np.zeros(len(broken), np.bool_), loose, full)
     states = _states(of, structure, STATES)
     soft = np.array([not at_rest(np.concatenate([states[:, k], rows[:, k]])) for k in range(states.shape[1])], np.bool_)
-    return Bending(rows, later, states, soft, loose)
+    return Bending(rows, later, states, soft, loose, full)
 
 
 def _states(of: Whereabouts, structure: Structure, count: int) -> Floats:
@@ -225,16 +284,17 @@ def bent_solid(
     tolerance: float,
     ways: Floats | None = None,
     ways_later: Floats | None = None,
+    full: Swollen | None = None,
 ) -> Bent:
-    """Where the vertices of a letter are by its rows (t, k, ROW), and then by the ways of its pieces (t, p, 3, 4), at
-    even moments of a shutter: at as many of these as keep every vertex within a tolerance (metres) of its way. `later`
-    are rows, and `ways_later` ways, a frame after the first moment."""
+    """Where the vertices of a letter are, or of one that is `full`, by its rows (t, k, ROW), and then by the ways of its
+    pieces (t, p, 3, 4), at even moments of a shutter: at as many of these as keep every vertex within a tolerance
+    (metres) of its way. `later` are rows, and `ways_later` ways, a frame after the first moment."""
     last = len(rows) - 1
     known: dict[int, _Moment] = {}
 
     def at(k: int) -> _Moment:
         if k not in known:
-            known[k] = _moment(soft, rows[k], None if ways is None else ways[k])
+            known[k] = _moment(soft, rows[k], None if ways is None else ways[k], full.base(k) if full else None)
         return known[k]
 
     chosen = [0]
@@ -248,47 +308,75 @@ def bent_solid(
     there = [at(k).places for k in chosen]
     normals = [_normals(soft, at(k)) for k in chosen]
     after = None
-    if later is not None or ways_later is not None:
-        after = _moment(soft, np.zeros((0, ROW)) if later is None else later, ways_later).places.astype(np.float32)
+    if later is not None or ways_later is not None or (full is not None and full.later is not None):
+        rows_later = np.zeros((0, ROW)) if later is None else later
+        after = _moment(soft, rows_later, ways_later, full.base() if full else None).places.astype(np.float32)
     return Bent(np.array(there, np.float32), np.array(normals, np.float32)[:, soft.corner], after)
 
 
 @dataclass(frozen=True)
 class _Moment:
-    """A letter at a moment: its rows (k, ROW), where they bend its vertices to (n, 3), the ways of its pieces if it is
-    in pieces, and where these take them."""
+    """A letter at a moment: where its vertices are before (n, 3), and how round gas makes it, its rows (k, ROW), where
+    they bend its vertices to (n, 3), the ways of its pieces if it is in pieces, and where these take them."""
 
+    base: Floats
+    round: float
     rows: Floats
     bent: Floats
     ways: Floats | None
     places: Floats
 
 
-def _moment(soft: SoftSolid, rows: Floats, ways: Floats | None) -> _Moment:
-    there, of = bent(rows, soft.solid.vertices), soft.solid.piece
-    return _Moment(rows, there, ways, there if ways is None or of is None else flown(ways, of, there))
+def _moment(soft: SoftSolid, rows: Floats, ways: Floats | None, full: tuple[Floats, float] | None = None) -> _Moment:
+    base, round = full or (soft.solid.vertices, 0.0)
+    there, of = bent(rows, base), soft.solid.piece
+    return _Moment(base, round, rows, there, ways, there if ways is None or of is None else flown(ways, of, there))
 
 
 def _normals(soft: SoftSolid, at: _Moment) -> Floats:
     """(u, 3) those of its corners."""
-    of = soft.solid.piece
-    if at.ways is None or of is None:
-        return turned(at.rows, soft.solid.vertices, at.bent, soft.at, soft.normals)
-    there = soft.normals
-    if not at_rest(at.rows):
-        there = turned(at.rows, soft.solid.vertices, at.bent, soft.at, soft.normals)
-    return flown_normals(at.ways, of[soft.at], there)
+    of, there = soft.solid.piece, soft.normals
+    if at.base is not soft.solid.vertices:
+        there = swollen_normals(soft, at.base, at.round)
+        if at_rest(at.rows):
+            return there
+    if at.ways is None or of is None or not at_rest(at.rows):
+        there = turned(at.rows, at.base, at.bent, soft.at, there)
+    return there if at.ways is None or of is None else flown_normals(at.ways, of[soft.at], there)
+
+
+def swollen_normals(soft: SoftSolid, places: Floats, round: float) -> Floats:
+    """(u, 3): normals of a letter whose vertices gas has moved to places (n, 3), by the areas of the triangles around
+    each corner. The rounder it is, the less is left of its creases."""
+    triangles, corner = soft.solid.triangles, soft.corner
+    a, b, c = (places[triangles[:, k]] for k in range(3))
+    cross = np.cross(b - a, c - a)
+
+    def summed(of: NDArray[np.int64], count: int) -> Floats:
+        every = of.reshape(-1)
+        found = np.stack([np.bincount(every, np.repeat(cross[:, k], 3), count) for k in range(3)], 1)
+        return np.asarray(found / np.maximum(np.sqrt((found * found).sum(1, keepdims=True)), 1e-30))
+
+    creased = summed(corner, len(soft.at))
+    smooth = summed(triangles, len(places))[soft.at]
+    found = creased + round * (smooth - creased)
+    return np.asarray(found / np.maximum(np.sqrt((found * found).sum(1, keepdims=True)), 1e-30))
 
 
 MODEL_CHORD = 0.002
 """Of a cap height: how far the edges of a model's bent letters may lie from their curves."""
 
 
-def as_bent(solid: Solid, rows: Floats, size: float, ways: Floats | None = None) -> tuple[Solid, Solid]:
-    """A solid as rows (k, ROW) bend it, and the ways (p, 3, 4) of its pieces take these, and the same solid at rest, as
-    dense; `size` is the cap height."""
-    dense = with_corners(solid if at_rest(rows) else fine_enough(solid, [rows], MODEL_CHORD * size, MOST_TRIANGLES))
-    at = _moment(dense, rows, ways)
+def as_bent(
+    solid: Solid, rows: Floats, size: float, ways: Floats | None = None, full: Swollen | None = None
+) -> tuple[Solid, Solid]:
+    """A solid, or a letter that is `full`, as rows (k, ROW) bend it, and the ways (p, 3, 4) of its pieces take these,
+    and the same solid at rest, as dense; `size` is the cap height."""
+    if full is not None:
+        dense = full.dense()
+    else:
+        dense = with_corners(solid if at_rest(rows) else fine_enough(solid, [rows], MODEL_CHORD * size, MOST_TRIANGLES))
+    at = _moment(dense, rows, ways, full.base(0) if full else None)
     normals = _normals(dense, at).astype(np.float32)
     return replace(dense.solid, vertices=at.places, normals=normals[dense.corner]), dense.solid
 

@@ -100,7 +100,8 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                 pose = np.ascontiguousarray(poses[:, count])
                 place, bent = place_of[where], None
                 broken = bends is not None and bends.loose is not None and bends.loose.broken[count]
-                if bends is not None and (broken or bends.soft[count]):
+                full = bends.full.get(count) if bends is not None else None
+                if bends is not None and (broken or bends.soft[count] or full):
                     seen = pixel(letter, poses[middle, count], eye, height)
                     fine = min(CHORD_PIXELS * seen, COARSEST)
                     whole, key = solids[place], where
@@ -108,10 +109,11 @@ def scene(of: Whereabouts, frame: float, aspect: float, blur: bool, height: int,
                     if cut is not None:
                         whole = letter_pieces(*recipe, cut, of.cache, tolerance).solid
                         key = address(where, cut)
-                    own = soft_solid(whole, key, bends.states[:, count], fine, of.cache)
+                    own = full.dense() if full else soft_solid(whole, key, bends.states[:, count], fine, of.cache)
                     after = None if bends.later is None else bends.later[0, count]
-                    ways = bends.loose.of(count) if broken and bends.loose is not None else (None, None)
-                    bent = bent_solid(own, bends.rows[:, count], after, min(WAY_PIXELS * seen, COARSEST), *ways)
+                    now, then = bends.loose.of(count) if broken and bends.loose is not None else (None, None)
+                    tolerance = min(WAY_PIXELS * seen, COARSEST)
+                    bent = bent_solid(own, bends.rows[:, count], after, tolerance, now, then, full)
                     place = len(solids)
                     solids.append(own.solid)
                     triangles = as_many(triangles + len(own.solid.triangles))

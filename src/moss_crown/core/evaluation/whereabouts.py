@@ -18,9 +18,11 @@ from numpy.typing import NDArray
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.camera import Subject
 from moss_crown.core.document.deform import DeformStep
+from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.evaluation.camera import camera_step, framing, moved_along
+from moss_crown.core.evaluation.inflating import Inflated, inflated
 from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts
 from moss_crown.core.evaluation.solids import pieces_of
 from moss_crown.core.evaluation.tracking import solved
@@ -53,10 +55,12 @@ Moment = TypeVar("Moment", int, float)
 
 class Whereabouts:
     """Where letters and camera of a shot are. Each may ask for the other: letters come from outside the frame, and the
-    camera follows letters."""
+    camera follows letters. What is solved frame by frame is solved as long as whoever asks `goes_on` waiting; what is not
+    known by then stays as it was at the last frame that is."""
 
-    def __init__(self, shot: Shot, cache: Cache | None = None) -> None:
+    def __init__(self, shot: Shot, cache: Cache | None = None, goes_on: Callable[[], bool] = lambda: True) -> None:
         self.shot = shot
+        self.goes_on = goes_on
         self.cache = Cache() if cache is None else cache
         self._known: OrderedDict[Hashable, object] = OrderedDict()
 
@@ -212,6 +216,15 @@ class Whereabouts:
             lambda step, frames: solved(self, structure, step, number, frames),
         )
 
+    @cached_property
+    def swells(self) -> bool:
+        """Does any step fill letters with gas?"""
+        return any(isinstance(step, InflateStep) and step.on is not False for step in self.shot.steps)
+
+    def inflated(self, structure: Structure, number: int) -> Inflated | None:
+        """What gas makes of the letters of the `number`-th block of a structure; None where no step fills them."""
+        return inflated(self, structure, number) if self.swells else None
+
     def in_pieces(self, structure: Structure, number: int) -> InPieces | None:
         """The pieces of the letters of the `number`-th block of a structure; None where nothing cuts them."""
         if structure.blocks[number].cutting is None:
@@ -264,13 +277,16 @@ class Whereabouts:
 
     def boxed(self, structure: Structure, frames: Frames) -> Poses:
         """(f, l, 4, 4): poses that put the boxes of letters at rest where the letters are, bent, in pieces or not."""
-        if not self.bends and not structure.cut:
+        if not self.bends and not structure.cut and not self.swells:
             return self.poses(structure, frames)
         found, begin = [], 0
-        for block in self.moved(structure, frames):
+        for number, block in enumerate(self.moved(structure, frames)):
             own = slice(begin, begin + block.poses.shape[1])
             begin = own.stop
-            found.append(replace(block, poses=block.boxed(structure.boxes[own])))
+            poses = block.boxed(structure.boxes[own])
+            if (full := self.inflated(structure, number)) is not None:
+                poses = full.boxed(poses, structure.boxes[own], frames)
+            found.append(replace(block, poses=poses))
         return together(found, len(frames))
 
     def framing(self, frames: Frames, aspect: float) -> Framing:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import DeformStep
+from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import (
     DriveStep,
@@ -158,7 +159,7 @@ def acts(
     for number, step in enumerate(steps[place + 1 :], place + 1):
         if isinstance(step, PiecesStep) and cast.pieces is None:
             continue
-        if not isinstance(step, FollowStep | GrowStep):
+        if not isinstance(step, FollowStep | GrowStep | InflateStep):
             done = [*done, _act(step, cast, frames, around, Above(steps[:number], cast, around, frames, done))]
     return done
 

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from moss_crown.core.deform.chain import bent_all
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import DeformStep, RippleStep, WaveStep
+from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.motion import (
     Cadence,
@@ -563,6 +564,22 @@ def felt(company: Company, drive: ReachingStep, frames: Frames) -> Floats:
     return drive_reach(drive, cast, frames, around, above)
 
 
+@dataclass(frozen=True)
+class Filled:
+    """How full letters of a block are at frames (f, l), 0 to 1, and with which pressure (f, l)."""
+
+    strength: Floats
+    pressure: Floats
+
+
+def filled(company: Company, step: InflateStep, frames: Frames) -> Filled:
+    """What a step that inflates asks of a block's letters, at frames of the block's own clock."""
+    seen = exposures(step.exposed, frames)
+    there = np.clip(felt(company, step, seen), 0, 1) * switched(step.on, seen)
+    pressure = each(step.pressure, seen, cast_of(own_setting(company.setting)).letters)
+    return Filled(np.ascontiguousarray(there), np.ascontiguousarray(np.broadcast_to(pressure, there.shape)))
+
+
 def _axis_start(family: str, axes: Axes, tag: str) -> float:
     """Where a letter stands on an axis that it does not name: where its family does, or the font's own default."""
     named = dict(axes)
@@ -576,8 +593,8 @@ def _axis_start(family: str, axes: Axes, tag: str) -> float:
 
 
 def exact_rest(company: Company, frame: float) -> Floats | None:
-    """(l): the shot's frame at which each letter is at rest, where that follows from cadences and swings alone; else
-    None."""
+    """(l): the shot's frame at which each letter is at rest, where that follows from cadences and swings alone, without
+    what swells; else None."""
     rest = np.full(cast_of(company.setting).count, company.first)
     at = np.array([frame])
     for step in company.steps:
@@ -591,7 +608,7 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
         if isinstance(step, SwapStep):
             rest = np.maximum(rest, last_rest(step, frame) + company.late)
             continue
-        if isinstance(step, DeformStep) and _stays_bent(step):
+        if isinstance(step, InflateStep) or (isinstance(step, DeformStep) and _stays_bent(step)):
             continue
         if not isinstance(step, ReachingStep) or _goes_on(step) or len(step.reaches) != 1:
             return None

@@ -1,0 +1,332 @@
+"""Letters of a shot that gas fills: the foils of a block, what is asked of them, and where their vertices are."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from moss_crown.core.cache import Cache, address
+from moss_crown.core.document.inflate import InflateStep
+from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
+from moss_crown.core.evaluation.solids import letter_solid, solid_address
+from moss_crown.core.form.division import Division, divided, division
+from moss_crown.core.form.mesh import Solid
+from moss_crown.core.motion.moving import filled, rest_of
+from moss_crown.core.physics.balloons import CHUNK, STOPS, Asked, Balloons, Track, track
+from moss_crown.core.physics.foil import foils, seams_of
+from moss_crown.core.stage.staging import floor_below, wall_behind
+from moss_crown.core.type.layout import Letter
+from moss_crown.core.values.sampling import Frames, sample
+
+if TYPE_CHECKING:
+    from moss_crown.core.evaluation.whereabouts import Whereabouts
+
+Floats = NDArray[np.float64]
+EDGES = {"coarse": 0.075, "usual": 0.045, "fine": 0.03}
+"""Of the meshes of foils, in cap heights."""
+MOST_VERTICES = 60_000
+"""Of the foils of a block: where letters would have more, their edges get longer."""
+LEAD = 3.2
+"""Seconds before a shot in which letters fill that are full at its beginning, and the time that takes at first:"""
+LEAD_FILLS = 1.0
+AFTER = 60.0
+"""Seconds after its beginning nothing is solved any more; fewer where a track would take more memory than this:"""
+TRACK_BYTES = 160 * 1024 * 1024
+PARTY = 6.0
+"""The pressure of a party balloon: in foil of which a square cap height weighs 1, and second and cap height as units."""
+FOIL, RUBBER = 3_000.0, 4.0
+"""How stiff foil is, and rubber."""
+LIMP, STIFFEST = 1e-6, 1e-2
+TIGHTEST = 100.0
+"""Radians a second, of letters that are held to their own shape as tightly as may be."""
+HEAVY = 0.6
+"""Cap heights a square second, of a weight of 1."""
+OVERSHOOT = 0.06
+"""Cap heights: so deep letters may stand in a floor that holds them, as round ones do."""
+ROUND = 0.05
+"""Cap heights that a vertex of a letter has gone where the whole letter is taken to be round."""
+
+
+@dataclass(frozen=True)
+class Foils:
+    """The foils of a block's letters: those of which there is something, by their numbers; their solids, the edges of
+    these, their divisions and divided solids; and all of them together, in the space of the block at rest."""
+
+    letters: NDArray[np.int64]
+    solids: tuple[Solid, ...]
+    edge: float
+    balloons: Balloons
+
+    def first(self, place: int) -> tuple[int, int]:
+        """Which vertices of all are those of one."""
+        begin, end = self.balloons.foil.first[place : place + 2, 0].tolist()
+        return begin, end
+
+
+@dataclass(frozen=True)
+class Inflated:
+    """A block whose letters gas fills: its foils, what is asked of them from the frame `begin` on, and the frame of the
+    block's clock from which on nothing new is asked of each (l, of those with foils). `track` answers where they are,
+    at least until so many frames after the beginning. `size` is the cap height; `back` (k, 3, 4) leads from the block
+    into the letters' own spaces."""
+
+    foils: Foils
+    begin: float
+    calm: Floats
+    late: float
+    track: Callable[[int], Track]
+    most: int
+    size: float
+    back: Floats
+    edges: tuple[str, ...]
+    cache: Cache
+    _places: dict[int, int] = field(default_factory=dict)
+
+    def place(self, letter: int) -> int | None:
+        """Which foil a letter of the block is; None for one of which there is nothing."""
+        found = np.flatnonzero(self.foils.letters == letter)
+        return int(found[0]) if len(found) else None
+
+    def _at(self, frame: float, place: int) -> Floats:
+        """(n, 3) vertices of a foil at a frame of the shot, in the block; between whole frames straight."""
+        since = float(np.clip(frame - self.late - self.begin, 0, self.most))
+        before = math.floor(since)
+        found = self.track(math.ceil(since))
+        own = slice(*self.foils.first(place))
+        here = found.at(before)[own].astype(np.float64)
+        if since == before:
+            return here
+        return np.asarray(here + (since - before) * (found.at(before + 1)[own] - here))
+
+    def at(self, frame: float, letter: int) -> Floats | None:
+        """(n, 3) the vertices of a letter at a frame of the shot, in its own space, metres; None while it is as it
+        rests."""
+        place = self.place(letter)
+        if place is None:
+            return None
+        found = self._at(frame, place)
+        if np.array_equal(found, self.foils.balloons.foil.home[slice(*self.foils.first(place))].astype(np.float32)):
+            return None
+        back, there = self.back[place], found * self.size
+        return np.asarray(
+            there[:, :1] * back[:, 0] + there[:, 1:2] * back[:, 1] + there[:, 2:] * back[:, 2] + back[:, 3]
+        )
+
+    def box(self, frame: float, letter: int) -> tuple[Floats, Floats] | None:
+        """The lowest and the highest corner (3) of the box around a letter at a frame of the shot, in its own space;
+        None while it is as it rests."""
+        found = self.at(frame, letter)
+        return None if found is None else (found.min(0), found.max(0))
+
+    def boxed(self, poses: Floats, boxes: Floats, frames: Frames) -> Floats:
+        """Poses (f, l, 4, 4) that put the boxes (l, 8, 3) of letters at rest around them as they are at frames."""
+        found = poses.copy()
+        for letter in self.foils.letters.tolist():
+            low, high = boxes[letter].min(0), boxes[letter].max(0)
+            known: dict[float, Floats | None] = {}
+            for k, frame in enumerate(frames.tolist()):
+                since = float(np.clip(frame - self.late - self.begin, 0, self.most))
+                if since not in known:
+                    box = self.box(frame, letter)
+                    known[since] = None if box is None else _fitted(low, high, *box)
+                fitted = known[since]
+                if fitted is not None:
+                    found[k, letter] = (poses[k, letter][:, :, None] * fitted[None]).sum(1)
+        return found
+
+    def solid(self, letter: int) -> Solid:
+        """That of a letter at rest, as dense as its foil."""
+        place = self.place(letter)
+        assert place is not None
+        return self.foils.solids[place]
+
+    def divided(self, letter: int) -> tuple[Division, Solid, str]:
+        """How the mesh of a letter is divided for pictures, its solid at rest so divided, and what that is known by."""
+        place = self.place(letter)
+        assert place is not None
+        solid, key = self.foils.solids[place], address("divided", self.edges[place])
+
+        def made() -> tuple[Division, Solid]:
+            by = division(solid.triangles, len(solid.vertices))
+            return by, divided(solid, by)
+
+        return *self.cache.get(key, made, lambda one: 8 * one[1].triangles.nbytes), key
+
+    def roundness(self, letter: int, places: Floats) -> float:
+        """How round a letter is whose vertices are at places (n, 3): 0 as it rests, 1 as soon as it has swollen."""
+        way = places - self.solid(letter).vertices
+        far = math.sqrt(float((way * way).sum(1).max(initial=0.0))) / (ROUND * self.size)
+        share = min(1.0, far)
+        return share * share * (3 - 2 * share)
+
+
+def inflated(of: Whereabouts, structure: Structure, number: int) -> Inflated | None:
+    """What gas makes of the letters of the `number`-th block of a structure; None where no step fills them."""
+    block, company = structure.blocks[number], of.company(structure, number)
+    step = next((s for s in company.steps if isinstance(s, InflateStep) and s.on is not False), None)
+    if step is None or block.cutting is not None or not block.letters:
+        return None
+    return of.once_for(structure, ("inflated", number), lambda: _inflated(of, structure, number, step))
+
+
+def _inflated(of: Whereabouts, structure: Structure, number: int, step: InflateStep) -> Inflated | None:
+    shot, block, company = of.shot, structure.blocks[number], of.company(structure, number)
+    fps = float(shot.fps.fraction)
+    foils = _foils(of, structure, number, step)
+    if foils is None:
+        return None
+    first = shot.first - block.member.late
+    asked_at = np.arange(first, shot.last + 2 - min(block.member.late, 0), dtype=np.float64)
+    of_letters = filled(company, step, asked_at)
+    strength, pressure = of_letters.strength[:, foils.letters], of_letters.pressure[:, foils.letters]
+    some = np.flatnonzero(strength.any(1))
+    if not len(some):
+        return None
+    lead = math.ceil(LEAD * fps) if strength[0].any() else 0
+    begun = 0 if lead else max(0, int(some[0]) - 1)
+    begin = float(asked_at[begun]) - lead
+    at = np.concatenate([np.full(lead, asked_at[0]), asked_at[begun:]])
+    share = np.clip(np.arange(lead) / max(1, math.ceil(LEAD_FILLS * fps)), 0, 1)
+    ramp = (share * share * (3 - 2 * share))[:, None]
+    strength = np.concatenate([ramp * strength[:1], strength[begun:]])
+    pressure = PARTY * np.concatenate([np.repeat(pressure[:1], lead, 0), pressure[begun:]])
+    stretch, stiff = sample(step.stretch, at), sample(step.stiff, at)
+    weight = np.zeros((len(at), 3))
+    weight[:, 1] = -HEAVY * sample(step.weight, at)
+    hold = sample(step.hold, at)
+    asked = Asked(
+        strength,
+        pressure,
+        1 + sample(step.wrinkles, at),
+        _between(FOIL, RUBBER, stretch),
+        _between(LIMP, STIFFEST, stiff),
+        TIGHTEST * hold * hold,
+        weight,
+    )
+    highest = float((strength * pressure).max())
+    balloons = replace(
+        foils.balloons,
+        fps=fps,
+        planes=_planes(of, structure, number, foils.balloons) if step.grounds else np.zeros((0, 4)),
+        highest=2.0 ** math.ceil(math.log2(max(highest, 1e-3))),
+        longest=math.ceil(float(asked.grow.max()) * 20) / 20,
+        touch=step.touch,
+    )
+    foils = replace(foils, balloons=balloons)
+    news = ~asked.same()
+    last_news = len(at) - 1 - np.argmax(news[::-1], 0)
+    calm = begin + last_news + math.ceil(STOPS * fps) + 1
+    most = min(round(AFTER * fps), max(CHUNK, TRACK_BYTES // (12 * max(1, len(balloons.foil.home)))))
+    settled = int(last_news.max(initial=0)) + math.ceil(STOPS * fps) + 2
+    longer = _longer(asked, settled + CHUNK)
+    known: dict[int, Track] = {}
+
+    def until(frames: int) -> Track:
+        frames = CHUNK * math.ceil(min(frames, settled, most) / CHUNK)
+        found = known.get(frames)
+        if found is None or found.solved < frames:
+            found = known[frames] = track(balloons, longer, frames, of.cache, of.goes_on)
+        return found
+
+    rest = rest_of(block.setting)[foils.letters]
+    back = np.asarray(np.linalg.inv(rest)[:, :3], np.float64)
+    keys = tuple(_address(block.letters[k], block, foils.edge) for k in foils.letters.tolist())
+    return Inflated(
+        foils, begin, calm, block.member.late, until, min(most, settled), block.setting.size, back, keys, of.cache
+    )
+
+
+def _address(letter: Letter, block: Block, edge: float) -> str:
+    form = form_of_letter(letter, block.form)
+    size = edge * block.setting.size
+    return solid_address(letter.glyphs, letter.family, letter.axes, letter.unit, form, size)
+
+
+def _between(low: float, high: float, share: Floats) -> Floats:
+    return np.asarray(low * (high / low) ** share)
+
+
+def _longer(asked: Asked, frames: int) -> Asked:
+    """What is asked for at the end goes on."""
+    more = max(0, frames + 1 - len(asked.strength))
+
+    def on(values: Floats) -> Floats:
+        return np.ascontiguousarray(np.concatenate([values, np.repeat(values[-1:], more, 0)]))
+
+    return Asked(
+        on(asked.strength),
+        on(asked.pressure),
+        on(asked.grow),
+        on(asked.stiff),
+        on(asked.bend),
+        on(asked.hold),
+        on(asked.weight),
+    )
+
+
+def _foils(of: Whereabouts, structure: Structure, number: int, step: InflateStep) -> Foils | None:
+    block = structure.blocks[number]
+    key = ("foils", number, step.seam, step.fine)
+    return of.once_for(structure, key, lambda: _meshed(of.cache, block, step, EDGES[step.fine]))
+
+
+def _meshed(cache: Cache, block: Block, step: InflateStep, edge: float) -> Foils | None:
+    """The letters of a block with edges so long, in cap heights, or longer."""
+    size = float(block.setting.size)
+    solids: dict[int, Solid] = {}
+    for k, letter in enumerate(block.letters):
+        form = form_of_letter(letter, block.form)
+        made = letter_solid(letter.glyphs, letter.family, letter.axes, letter.unit, form, cache, edge * size)
+        if len(made.triangles):
+            solids[k] = made
+    count = sum(len(solid.vertices) for solid in solids.values())
+    if count > MOST_VERTICES:
+        return _meshed(cache, block, step, edge * 1.1 * math.sqrt(count / MOST_VERTICES))
+    if not solids:
+        return None
+    rest, parts = rest_of(block.setting), []
+    for k, solid in solids.items():
+        at, v = rest[k], solid.vertices
+        there = v[:, :1] * at[:3, 0] + v[:, 1:2] * at[:3, 1] + v[:, 2:] * at[:3, 2] + at[:3, 3]
+        seam = seams_of(solid) if step.seam == "borders" else np.zeros(len(v), np.bool_)
+        parts.append((there / size, solid.triangles, seam))
+    return Foils(np.array(list(solids)), tuple(solids.values()), edge, Balloons(foils(parts), 25.0))
+
+
+def _planes(of: Whereabouts, structure: Structure, number: int, balloons: Balloons) -> Floats:
+    """(k, 4): floor and wall as a block at rest sees them at the last frame, in cap heights; those that letters at rest
+    are in front of."""
+    shot, block = of.shot, structure.blocks[number]
+    rest = of.resting(structure, shot.last).poses[number]
+    place = rest[0] @ np.linalg.inv(rest_of(block.setting)[0])
+    found = []
+    for normal, far in (
+        (np.array([0.0, 1.0, 0.0]), floor_below(shot, shot.last)),
+        (np.array([0.0, 0.0, 1.0]), wall_behind(shot, shot.last, solid=True)),
+    ):
+        if not math.isfinite(far) or abs(far) > 1e5:
+            continue
+        way = place[:3, :3].T @ normal * block.setting.size
+        long = math.sqrt(float((way * way).sum()))
+        if long < 1e-9:
+            continue
+        row = np.array([*(way / long), (far - float(normal @ place[:3, 3])) / long])
+        home = balloons.foil.home
+        lowest = float((home[:, 0] * row[0] + home[:, 1] * row[1] + home[:, 2] * row[2]).min(initial=math.inf))
+        if lowest >= row[3] - OVERSHOOT:
+            found.append(np.round([*row[:3], min(row[3], lowest)], 9))
+    return np.array(found).reshape(-1, 4)
+
+
+def _fitted(low: Floats, high: Floats, lowest: Floats, highest: Floats) -> Floats:
+    """(4, 4): a box to another by its corners."""
+    found = np.eye(4)
+    by = (highest - lowest) / np.maximum(high - low, 1e-9)
+    found[:3, :3] = np.diag(by)
+    found[:3, 3] = lowest - by * low
+    return found
