@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable
 from typing import Any, TypeVar, cast
@@ -44,6 +45,20 @@ class Cache:
 
     def __contains__(self, key: Hashable) -> bool:
         return key in self._held
+
+
+class Patience:
+    """How long somebody waits, counted from when it is first asked for: then, and while the time lasts, it is there."""
+
+    def __init__(self, seconds: float) -> None:
+        self.seconds = seconds
+        self._end: float | None = None
+
+    def __call__(self) -> bool:
+        now = time.monotonic()
+        if self._end is None:
+            self._end = now + self.seconds
+        return now < self._end
 
 
 class Shelf:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from moss_crown.core import limits
-from moss_crown.core.cache import Cache
+from moss_crown.core.cache import Cache, Patience
 from moss_crown.core.deform.source import vertex_source
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import Patch, first_error, patched
@@ -119,7 +119,11 @@ def warm() -> bool:
 
 
 def draft_of(document: dict[str, Any]) -> bytes:
-    return draft(kit.shot_of(document), _cache())
+    return draft(kit.shot_of(document), _cache(), Patience(DRAFT_SECONDS))
+
+
+DRAFT_SECONDS, PREVIEW_SECONDS = 1.5, 0.25
+"""So long what is solved frame by frame is waited for; whoever asks again gets more of it."""
 
 
 @dataclass
@@ -132,20 +136,21 @@ _preview: list[_Preview] = []
 """The newest preview: none or one."""
 
 
-def _previewed(document: dict[str, Any], patch: Patch) -> Seen:
-    if not _preview or _preview[0].of != (document, patch):
-        _preview[:] = [_Preview((document, patch), see(kit.ready(patched(document, patch)), _cache()))]
+def _previewed(document: dict[str, Any], patch: Patch, has: list[str], seconds: float) -> Seen:
+    if not _preview or _preview[0].of != (document, patch) or _preview[0].seen.head.solved is not None:
+        seen = see(kit.ready(patched(document, patch)), _cache(), has, Patience(seconds))
+        _preview[:] = [_Preview((document, patch), seen)]
     return _preview[0].seen
 
 
-def preview_picture(document: dict[str, Any], patch: Patch) -> bytes:
-    """What the picture needs of the draft of what a patch would make of a document."""
-    return packed_picture(_previewed(document, patch))
+def preview_picture(document: dict[str, Any], patch: Patch, has: list[str]) -> bytes:
+    """What the picture needs of the draft of what a patch would make of a document, and is not there already."""
+    return packed_picture(_previewed(document, patch, has, PREVIEW_SECONDS))
 
 
-def preview_whole(document: dict[str, Any], patch: Patch) -> bytes:
+def preview_whole(document: dict[str, Any], patch: Patch, has: list[str]) -> bytes:
     """All of that draft. What its picture needed is not worked out again."""
-    return packed_whole(_previewed(document, patch))
+    return packed_whole(_previewed(document, patch, has, DRAFT_SECONDS))
 
 
 def solid_of(recipe: str) -> bytes:

@@ -135,6 +135,11 @@ class _Asked:
     document: dict[str, Any]
     revision: int
     patch: Patch
+    has: list[str]
+
+
+MOST_HAD = 2_000
+"""Chunks that a window may say it has."""
 
 
 class Channel:
@@ -224,11 +229,14 @@ class Channel:
             raise DocumentInvalid("patch", "a list of operations", "a preview needs a patch")
         if self._base is None or message.get("revision") != self._base[1]:
             self._base = await self._document()
-        self._pictured = _Asked(message.get("seq"), *self._base, patch)
+        has = message.get("has", [])
+        if not isinstance(has, list) or len(has) > MOST_HAD or not all(isinstance(one, str) for one in has):
+            raise DocumentInvalid("has", f"a list of at most {MOST_HAD} addresses", "a preview says what is there")
+        self._pictured = _Asked(message.get("seq"), *self._base, patch, has)
         await self._answer(self._pictured, "picture", jobs.preview_picture)
 
-    async def _answer(self, asked: _Asked, part: str, job: Callable[[dict[str, Any], Patch], bytes]) -> None:
-        body = await self._pool.draft.of(self.shot).run(job, asked.document, asked.patch)
+    async def _answer(self, asked: _Asked, part: str, job: Callable[[dict[str, Any], Patch, list[str]], bytes]) -> None:
+        body = await self._pool.draft.of(self.shot).run(job, asked.document, asked.patch, asked.has)
         self._send({"type": "preview", "part": part, "seq": asked.seq, "revision": asked.revision}, body)
 
     async def _asked_for(self, work: Coroutine[Any, Any, None], seq: Any) -> None:

@@ -4001,6 +4001,181 @@ export interface components {
             share: number;
         };
         /**
+         * InflateStep
+         * @description Letters above it are balloons: at a reach of 0 they are empty and as they were, at 1 they are full. Steps above it
+         *     and below move them as they are then.
+         *
+         *     Gas of a `pressure` fills them (1 is that of a party balloon). The material is `stretch` like rubber, 0 for foil that
+         *     does not get longer, bends the less the `stiff`er it is, and has so much more cloth than its seams, the share
+         *     `wrinkles`, which makes those: with a `seam` along the borders of front and rear, or without any. Letters are held to
+         *     their own shape as strongly as `hold` says, and weigh something with a `weight`.
+         *
+         *     Letters of a block that `touch` push each other aside, and none goes into floor or wall where `grounds` are felt.
+         *     A letter's mesh is `fine`, or coarse for work at speed.
+         */
+        InflateStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default letter
+             */
+            scope: ("letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "cadence",
+             *         "way": "leave",
+             *         "order": "reading",
+             *         "along": [
+             *           1,
+             *           0,
+             *           0
+             *         ],
+             *         "point": [
+             *           0,
+             *           0.5,
+             *           0
+             *         ],
+             *         "shuffle": 1,
+             *         "unit": "letter",
+             *         "group": "none",
+             *         "group_delay": 8,
+             *         "start": 6,
+             *         "backward": false,
+             *         "delay": 3,
+             *         "whole": 0,
+             *         "bend": 0,
+             *         "pulled": {},
+             *         "duration": 26,
+             *         "stay": 10,
+             *         "ease": {
+             *           "arrive": [
+             *             0.35,
+             *             1
+             *           ],
+             *           "leave": [
+             *             0.3,
+             *             0
+             *           ]
+             *         }
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default false
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "inflate";
+            /**
+             * Pressure
+             * @default 1
+             */
+            pressure: number | components["schemas"]["KeyedFloat5"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Stretch
+             * @default 0
+             */
+            stretch: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Stiff
+             * @default 0.1
+             */
+            stiff: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Wrinkles
+             * @default 0.12
+             */
+            wrinkles: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Seam
+             * @default borders
+             * @enum {string}
+             */
+            seam: "borders" | "none";
+            /**
+             * Hold
+             * @default 0
+             */
+            hold: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Weight
+             * @default 0
+             */
+            weight: number | components["schemas"]["KeyedFloat11"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Touch
+             * @default true
+             */
+            touch: boolean;
+            /**
+             * Grounds
+             * @default true
+             */
+            grounds: boolean;
+            /**
+             * Fine
+             * @default usual
+             * @enum {string}
+             */
+            fine: "coarse" | "usual" | "fine";
+        };
+        /**
          * KeyMove
          * @description Chosen keys, frames by the JSON pointer of their value: reversed, scaled about a frame, shifted; or copied so.
          */
@@ -13401,7 +13576,7 @@ export interface components {
              */
             beats: components["schemas"]["Beats"];
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["PiecesStep"] | components["schemas"]["BodiesStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["InflateStep"] | components["schemas"]["PiecesStep"] | components["schemas"]["BodiesStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -15543,7 +15718,7 @@ export interface components {
          * @description Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
          *     `pivots` of letters in their own space, by the id of the step that turns them. Letters go through so many `bends`,
          *     which are of these kinds; `handles` by the id of the step that bends. There are so many `pieces` of letters that are
-         *     ever in pieces.
+         *     ever in pieces. `swellings`: those of each block that swells.
          */
         SeenSpanHead: {
             /** First */
@@ -15574,6 +15749,8 @@ export interface components {
             };
             /** Pieces */
             pieces: number;
+            /** Swellings */
+            swellings: components["schemas"]["SwellingDrawn"][];
         };
         /**
          * SheetDrawn
@@ -15688,6 +15865,26 @@ export interface components {
             grazing: number;
         };
         /**
+         * SwellingDrawn
+         * @description How letters of a span swell: the number of each in the span, and its first vertex and the one after its last, of
+         *     so many; `chunks` of frames by their addresses, the first of them a frame after `begin`, before which letters are as
+         *     they rest: after the last they stay as they are.
+         */
+        SwellingDrawn: {
+            /** Letters */
+            letters: [
+                number,
+                number,
+                number
+            ][];
+            /** Vertices */
+            vertices: number;
+            /** Begin */
+            begin: number;
+            /** Chunks */
+            chunks: string[];
+        };
+        /**
          * SweptDrawn
          * @description A line of heights and depths drawn out across, `half` to each side; normals at the ends of its pieces.
          */
@@ -15751,7 +15948,9 @@ export interface components {
         /**
          * SeenHead
          * @description What is seen of a shot. Frames that look alike share a look (`look_of`); one lens where it stays the same.
-         *     `middle`: where the letters stand on the whole; `centres`: pivots of groups by id, in the world.
+         *     `middle`: where the letters stand on the whole; `centres`: pivots of groups by id, in the world. `sent`: the chunks of
+         *     swellings that come with it, by their addresses, how many vertices and letters each has. `solved`: the frame until
+         *     which all is known that is solved frame by frame; none where all of it is.
          */
         SeenHead: {
             /** Width */
@@ -15789,6 +15988,15 @@ export interface components {
             };
             /** Lenses */
             lenses: components["schemas"]["Lens"][];
+            /** Sent */
+            sent: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /** Solved */
+            solved: number | null;
         };
         /**
          * ContoursDrawn
@@ -15851,6 +16059,8 @@ export interface components {
             };
             /** Pieces */
             pieces: number;
+            /** Swellings */
+            swellings: components["schemas"]["SwellingDrawn"][];
             /** Starts */
             starts: {
                 [key: string]: number[];
@@ -15901,6 +16111,15 @@ export interface components {
             };
             /** Lenses */
             lenses: components["schemas"]["Lens"][];
+            /** Sent */
+            sent: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /** Solved */
+            solved: number | null;
             /** Rest */
             rest: number;
             /** Keyed */

@@ -2,6 +2,7 @@
 
 import type { Schemas } from '../api/client';
 import { TABLES } from '../api/facts';
+import { chunkLength, chunkOf, keepChunk } from './picture/swelling';
 
 export type Surface = Schemas['SurfaceDrawn'];
 export type PartSurface = Schemas['PartSurface'];
@@ -75,12 +76,10 @@ function seenIn(facts: SeenHead, take: (count: number) => Float32Array): Seen {
     const fades = wear?.some((v, k) => k % WEAR.length === OPACITY && v < 1) ?? false;
     return { ...span, poses, wear, rows, ways, fades };
   });
-  return {
-    ...facts,
-    spans,
-    camera: take((facts.last - facts.first + 1) * TABLES.pose),
-    at: performance.now(),
-  };
+  const camera = take((facts.last - facts.first + 1) * TABLES.pose);
+  for (const [address, [vertices, letters]] of Object.entries(facts.sent ?? {}))
+    keepChunk(address, chunkOf(take(chunkLength(vertices, letters)), vertices, letters));
+  return { ...facts, spans, camera, at: performance.now() };
 }
 const cellsOf = (span: SeenSpanHead) => (span.last - span.first + 1) * span.letters.length;
 

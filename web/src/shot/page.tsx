@@ -129,6 +129,7 @@ function TopBar({ open }: { open: (what: Open) => void }) {
   const document = useShot((s) => s.document);
   const production = useShot((s) => s.production);
   const saving = useShot((s) => s.saving);
+  const solved = useShot((s) => s.solved);
   const undo = useShot((s) => s.undo);
   const redo = useShot((s) => s.redo);
   const fps = document
@@ -194,6 +195,15 @@ function TopBar({ open }: { open: (what: Open) => void }) {
       >
         {saving === 'away' ? 'not saved: waiting for the server' : saving}
       </span>
+      {solved !== null && (
+        <span
+          role="status"
+          data-testid="solving"
+          className="rounded-full border px-2.5 py-0.5 text-dim text-xs"
+        >
+          solving, frame {Math.floor(solved)} of {document?.last}
+        </span>
+      )}
       <span className="flex-1" />
       <Hint text="Size, frame rate and length" keys="S">
         <Button look="quiet" className="tabular-nums" onClick={() => open('settings')}>

@@ -4,9 +4,13 @@ export const DEFORMERS = ['bend', 'curl', 'twist', 'wave', 'wrap', 'ripple', 'bl
 /** A step that bends letters. */
 export type Deformer = Extract<Step, { kind: (typeof DEFORMERS)[number] }>;
 /** A step that acts as strongly as reaches say. */
-export type Reaching = Deformer | Extract<Step, { kind: 'drive' | 'grow' | 'pieces' }>;
+export type Reaching = Deformer | Extract<Step, { kind: 'drive' | 'grow' | 'inflate' | 'pieces' }>;
 
 export const deforms = (step: Step | undefined): step is Deformer =>
   DEFORMERS.some((kind) => kind === step?.kind);
 export const reaches = (step: Step | undefined): step is Reaching =>
-  step?.kind === 'drive' || step?.kind === 'grow' || step?.kind === 'pieces' || deforms(step);
+  step?.kind === 'drive' ||
+  step?.kind === 'grow' ||
+  step?.kind === 'inflate' ||
+  step?.kind === 'pieces' ||
+  deforms(step);

@@ -13,13 +13,13 @@ from moss_crown.core.document.values import Ease, Value
 
 
 class InflateStep(ReachingStep):
-    """Letters above it are balloons: at a reach of 0 they are empty and as they were, at 1 they are full. Steps above it
-    and below move them as they are then.
+    """Letters above it are balloons: at a reach of 0 they are empty and as they were, at 1 they are full. Steps above
+    it and below move them as they are then.
 
-    Gas of a `pressure` fills them (1 is that of a party balloon). The material is `stretch` like rubber, 0 for foil that
-    does not get longer, bends the less the `stiff`er it is, and has so much more cloth than its seams, the share
-    `wrinkles`, which makes those: with a `seam` along the borders of front and rear, or without any. Letters are held to
-    their own shape as strongly as `hold` says, and weigh something with a `weight`.
+    Gas of a `pressure` fills them (1 is that of a party balloon). The material is `stretch` like rubber, 0 for foil
+    that does not get longer, bends the less the `stiff`er it is, and has so much more cloth than its seams, the share
+    `wrinkles`, which makes those: with a `seam` along the borders of front and rear, or without any. Letters are held
+    to their own shape as strongly as `hold` says, and weigh something with a `weight`.
 
     Letters of a block that `touch` push each other aside, and none goes into floor or wall where `grounds` are felt.
     A letter's mesh is `fine`, or coarse for work at speed.

@@ -5,12 +5,13 @@ One message: a JSON head and float32 tables. Poses for the whole shot, so that p
 
 from __future__ import annotations
 
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.cache import Cache
+from moss_crown.core.cache import Cache, address
 from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.kinds import StepBase
 from moss_crown.core.document.motion import DriveStep, FollowStep, Pivot, ReachingStep, ShiverStep
@@ -36,6 +37,7 @@ from moss_crown.core.draft.schema import (
     SeenHead,
     SeenSpanHead,
     SpanHead,
+    SwellingDrawn,
     Three,
     Two,
     grown,
@@ -45,6 +47,7 @@ from moss_crown.core.draft.schema import (
 from moss_crown.core.evaluation.bending import away_of, bends_of, draft_edges, kinds_of, loose_at
 from moss_crown.core.evaluation.camera import camera_step, grade_at
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.inflating import Inflated
 from moss_crown.core.evaluation.setting import Block, Structure
 from moss_crown.core.evaluation.solids import block_section
 from moss_crown.core.look.dressing import dresses_of, own_colours
@@ -53,6 +56,7 @@ from moss_crown.core.motion.clearance import OUT, out_of_frame
 from moss_crown.core.motion.handles import Laid, handles
 from moss_crown.core.motion.moving import Framing, Moved, overshoot, pivots_of, rest_of, together
 from moss_crown.core.motion.poses import Poses
+from moss_crown.core.physics.balloons import Stretch
 from moss_crown.core.type.layout import Setting
 from moss_crown.core.values.curves import through
 from moss_crown.core.values.sampling import changes, sample, sample_choice
@@ -85,10 +89,16 @@ class Seen:
     tables: list[NDArray[np.float32]]
 
 
-def see(shot: Shot, cache: Cache | None = None) -> Seen:
-    """Work out what is seen of a shot, at all of its frames. `cache` outlives documents."""
+def see(
+    shot: Shot, cache: Cache | None = None, has: Collection[str] = (), goes_on: Callable[[], bool] = lambda: True
+) -> Seen:
+    """Work out what is seen of a shot, at all of its frames. `cache` outlives documents; whoever asks `has` some chunks
+    of swellings already, and waits for more of them as long as it `goes_on`."""
     frames = list(shot.frames)
-    of = Evaluation(shot, cache)
+    of = Evaluation(shot, cache, goes_on)
+    chunks: dict[str, NDArray[np.float32]] = {}
+    sent: dict[str, tuple[int, int]] = {}
+    solved = float(shot.last)
     camera = of.camera_path(np.array(frames, float), shot.aspect)
     parts: list[SeenSpan] = []
     heads: list[SeenSpanHead] = []
@@ -101,6 +111,12 @@ def see(shot: Shot, cache: Cache | None = None) -> Seen:
         bends = bends_of(blocks, len(at))
         ways, first, whole = loose_at(blocks, len(at))
         loose = ~whole.all()
+        swellings, own, until = _swellings(of, structure, numbers[-1])
+        solved = min(solved, until)
+        for name, (stretch, full) in own.items():
+            if name not in has and name not in chunks:
+                chunks[name] = _packed_chunk(*full.offsets(stretch))
+                sent[name] = (stretch.places.shape[1], len(full.back))
         parts.append(part)
         heads.append(
             SeenSpanHead(
@@ -114,6 +130,7 @@ def see(shot: Shot, cache: Cache | None = None) -> Seen:
                 kinds_of(bends),
                 _handles(of, structure),
                 ways.shape[1] if loose else 0,
+                swellings,
             )
         )
         tables.append(np.swapaxes(part.poses, 2, 3).astype(np.float32))
@@ -121,6 +138,7 @@ def see(shot: Shot, cache: Cache | None = None) -> Seen:
         tables += [bends.astype(np.float32)] if bends.size else []
         tables += [ways.astype(np.float32)] if loose else []
     tables.append(np.swapaxes(camera.poses, 1, 2).astype(np.float32))
+    tables += chunks.values()
     looks, look_of = _looks(shot, frames)
     head = SeenHead(
         shot.width,
@@ -134,6 +152,8 @@ def see(shot: Shot, cache: Cache | None = None) -> Seen:
         _middle(parts[-1].poses[-1]),
         _centres(parts[-1].structure, shot),
         _lenses(shot, frames, camera),
+        sent,
+        solved if solved < shot.last else None,
     )
     return Seen(of, parts, camera, head, tables)
 
@@ -143,9 +163,9 @@ def packed_picture(seen: Seen) -> bytes:
     return pack(SEEN.dump_json(seen.head), seen.tables)
 
 
-def draft(shot: Shot, cache: Cache | None = None) -> bytes:
+def draft(shot: Shot, cache: Cache | None = None, goes_on: Callable[[], bool] = lambda: True) -> bytes:
     """The draft of a shot, for whoever needs nothing of it earlier: see `packed_whole`."""
-    return packed_whole(see(shot, cache))
+    return packed_whole(see(shot, cache, goes_on=goes_on))
 
 
 def packed_whole(seen: Seen) -> bytes:
@@ -183,6 +203,42 @@ def _middle(poses: NDArray[np.float64]) -> Three:
     """Where letters stand on the whole, half way between the places of a grid: floors and walls lie on those."""
     place = poses[:, :3, 3].mean(0) if len(poses) else np.zeros(3)
     return three((np.floor(place / STAND) + 0.5) * STAND)
+
+
+def _swellings(
+    of: Evaluation, structure: Structure, last: int
+) -> tuple[list[SwellingDrawn], dict[str, tuple[Stretch, Inflated]], float]:
+    """How the letters of a structure swell until a frame, the chunks of that by their addresses, and until which frame
+    all of it is solved."""
+    found: list[SwellingDrawn] = []
+    chunks: dict[str, tuple[Stretch, Inflated]] = {}
+    solved, begin = float(last), 0
+    for number, block in enumerate(structure.blocks):
+        full = of.inflated(structure, number)
+        if full is not None:
+            track = full.known(last)
+            solved = min(solved, full.until(last))
+            keys = [_chunk_address(full, stretch) for stretch in track.chunks]
+            chunks |= {key: (stretch, full) for key, stretch in zip(keys, track.chunks, strict=True)}
+            ranges = [(begin + letter, *full.first(place)) for place, letter in enumerate(full.letters)]
+            count = len(full.foils.balloons.foil.home)
+            found.append(SwellingDrawn(ranges, count, full.begin + full.late, keys))
+        begin += len(block.letters)
+    return found, chunks, solved
+
+
+def _chunk_address(full: Inflated, stretch: Stretch) -> str:
+    """A chunk may be seen in other spaces than it was solved in."""
+    return address(stretch.key, full.size, full.back.tobytes())
+
+
+def _packed_chunk(offsets: NDArray[np.float64], round: NDArray[np.float64]) -> NDArray[np.float32]:
+    """How far offsets (f, n, 3) go at most, how round letters are (f, k), and the offsets in shares of the first as 16
+    bits each, two in the place of a number."""
+    most = max(float(np.abs(offsets).max(initial=0.0)), 1e-9)
+    small = np.round(offsets / most * 32_767).astype("<i2").reshape(-1)
+    words = np.concatenate([small, np.zeros(len(small) % 2, "<i2")]).view("<f4")
+    return np.concatenate([np.array([most], "<f4"), round.astype("<f4").reshape(-1), words])
 
 
 def _pivots(shot: Shot, structure: Structure) -> dict[str, list[Three | None]]:
@@ -311,9 +367,10 @@ def pack(head: bytes, tables: list[NDArray[np.float32]]) -> bytes:
     """The head (JSON) and the tables one by one, `framed`; their columns are those of `TABLES`.
 
     For each span: poses (f, l, 16), column by column; where it is "worn" what letters wear (f, l, COLUMNS); where
-    letters are bent its rows (f, l, bends, ROW); where they are in pieces the ways of these (f, pieces, 12). Then
-    the camera poses (f, 16). Then, unless it is of the picture alone, for each span: speeds (4, f, l), SPEEDS; contacts
-    (f, l), bits of `clearance`; where letters are in pieces the share of them that is away (f, l).
+    letters are bent its rows (f, l, bends, ROW); where they are in pieces the ways of these (f, pieces, 12). Then the
+    camera poses (f, 16), and chunks of swellings that are sent: see `_packed_chunk`. Then, unless it is of the picture
+    alone, for each span: speeds (4, f, l), SPEEDS; contacts (f, l), bits of `clearance`; where letters are in pieces
+    the share of them that is away (f, l).
     """
     return framed(head, b"".join(np.ascontiguousarray(t, "<f4").tobytes() for t in tables))
 
@@ -323,6 +380,7 @@ def _letters(of: Evaluation, structure: Structure, frame: int, pieces: NDArray[n
     found: list[LetterAtRest] = []
     shot, edges = of.shot, draft_edges(of, structure)
     for number, block in enumerate(structure.blocks):
+        full = of.inflated(structure, number)
         own = own_colours(shot, block.step, block.letters, frame)
         dresses, wears = dresses_of(shot, block.step, block.setting, frame)
         at_rest = np.round(rest_of(block.setting)[:, :3], 6).reshape(-1, 12).tolist()
@@ -339,7 +397,14 @@ def _letters(of: Evaluation, structure: Structure, frame: int, pieces: NDArray[n
                     letter.first,
                     letter.lacking,
                     own[place] if own else None,
-                    recipe_of(letter, block.form, dresses[wears[place]].which, float(edges[len(found)]), cut),
+                    recipe_of(
+                        letter,
+                        block.form,
+                        dresses[wears[place]].which,
+                        float(edges[len(found)]),
+                        cut,
+                        full.foils.edge * block.setting.size if full and place in full.letters else 0.0,
+                    ),
                     (letter.left, letter.bottom, letter.right, letter.top),
                     at_rest[place],
                     letter.index,

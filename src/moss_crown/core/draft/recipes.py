@@ -113,18 +113,28 @@ class SolidRecipe(Model):
     edge: Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)] = 0.0
     """Metres that no edge is longer than; 0: as it comes."""
     cut: CutRecipe | None = None
+    even: Annotated[float, Field(ge=0, le=1_000, allow_inf_nan=False)] = 0.0
+    """Metres that all edges are about as long as, for letters that swell; 0 for others."""
 
 
 MOST_TRIANGLES = 60_000
 """Of a letter, however short its edges are wanted."""
+FINEST, EM = 0.01, 1_000
+"""Even edges are no shorter than this share of an em."""
 
 
 def recipe_of(
-    letter: Letter, form: Form, which: Which = FACE_AND_EDGE, edge: float = 0.0, cut: Cut | None = None
+    letter: Letter,
+    form: Form,
+    which: Which = FACE_AND_EDGE,
+    edge: float = 0.0,
+    cut: Cut | None = None,
+    even: float = 0.0,
 ) -> str:
-    """The recipe of a letter as JSON text, with edges no longer than so many metres, and in pieces if it is cut."""
+    """The recipe of a letter as JSON text, with edges no longer than so many metres, in pieces if it is cut, and of
+    `even` edges about so long if it swells."""
     own = form_of_letter(letter, form)
-    return _recipe(letter.family, letter.axes, letter.glyphs, letter.unit, own, which, edge, cut)
+    return _recipe(letter.family, letter.axes, letter.glyphs, letter.unit, own, which, edge, cut, even)
 
 
 @lru_cache(maxsize=2048)
@@ -137,6 +147,7 @@ def _recipe(
     which: Which,
     edge: float,
     cut: Cut | None,
+    even: float,
 ) -> str:
     recipe = SolidRecipe(
         family=family,
@@ -147,6 +158,7 @@ def _recipe(
         which=which,
         edge=edge,
         cut=CutRecipe.model_validate(asdict(cut)) if cut else None,
+        even=even,
     )
     return recipe.model_dump_json()
 
@@ -162,8 +174,11 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
             raise DocumentInvalid(f"/glyphs/{k}/0", f"below {known}", f"the family has {known} faces, not {face + 1}")
     glyphs = tuple(Glyph(*glyph) for glyph in recipe.glyphs)
     of = (glyphs, recipe.family, tuple(recipe.axes), recipe.unit, recipe.form.form())
-    made = letter_pieces(*of, recipe.cut.cut(), cache).solid if recipe.cut else letter_solid(*of, cache)
-    if recipe.edge > 0:
+    if recipe.even > 0:
+        made = letter_solid(*of, cache, max(recipe.even, FINEST * recipe.unit * EM))
+    else:
+        made = letter_pieces(*of, recipe.cut.cut(), cache).solid if recipe.cut else letter_solid(*of, cache)
+    if recipe.edge > 0 and not recipe.even:
         made = with_edges(made, recipe.edge, MOST_TRIANGLES)
     grey = Surface((0.8, 0.8, 0.8), 0.0, 0.5, 1.5)
     if not len(made.triangles):
@@ -174,5 +189,6 @@ def build_recipe(recipe: SolidRecipe, cache: Cache) -> bytes:
             [made],
             [Dress((grey,) * len(part_names(recipe.which)), recipe.which)],
             [Node("letter", 0, np.eye(4))],
+            numbered=recipe.even > 0,
         )
     )

@@ -17,6 +17,7 @@ from moss_crown.core.look.material import Grain, Images, Surface
 from moss_crown.core.look.wear import COLUMNS
 from moss_crown.core.motion.clearance import MEETS, OUT, SINKS
 from moss_crown.core.motion.poses import SPEEDS
+from moss_crown.core.physics.balloons import CHUNK
 
 T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)
@@ -34,6 +35,7 @@ class Tables(TypedDict):
     contacts: dict[str, int]
     bend: dict[str, int]
     way: int
+    chunk: int
 
 
 TABLES: Tables = {
@@ -43,10 +45,11 @@ TABLES: Tables = {
     "contacts": {"letters": MEETS, "stage": SINKS, "outside": OUT},
     "bend": {"row": ROW, "kind": KIND, "amount": AMOUNT},
     "way": 12,
+    "chunk": CHUNK,
 }
 """Columns of the tables: numbers of a pose (column by column), what a letter wears, whose
 speeds there are, the bits of a contact, how long a row is that bends a letter, with the places of its kind and of
-its amount, and the numbers of a piece's way (row by row of a 3x4 matrix)."""
+its amount, the numbers of a piece's way (row by row of a 3x4 matrix), and how many frames a chunk of swellings has."""
 
 
 def three(values: Iterable[float]) -> Three:
@@ -294,11 +297,23 @@ class HandlesDrawn:
 
 
 @dataclass(frozen=True, slots=True)
+class SwellingDrawn:
+    """How letters of a span swell: the number of each in the span, and its first vertex and the one after its last, of
+    so many; `chunks` of frames by their addresses, the first of them a frame after `begin`, before which letters are as
+    they rest: after the last they stay as they are."""
+
+    letters: list[tuple[int, int, int]]
+    vertices: int
+    begin: float
+    chunks: list[str]
+
+
+@dataclass(frozen=True, slots=True)
 class SeenSpanHead:
     """Frames with the same letters, as far as they are seen. `worn`: are letters tinted, soft, or let light through?
     `pivots` of letters in their own space, by the id of the step that turns them. Letters go through so many `bends`,
     which are of these kinds; `handles` by the id of the step that bends. There are so many `pieces` of letters that are
-    ever in pieces."""
+    ever in pieces. `swellings`: those of each block that swells."""
 
     first: int
     last: int
@@ -310,6 +325,7 @@ class SeenSpanHead:
     bent_by: list[str]
     handles: dict[str, HandlesDrawn]
     pieces: int
+    swellings: list[SwellingDrawn]
 
 
 @dataclass(frozen=True, slots=True)
@@ -332,7 +348,9 @@ class Lens:
 @dataclass(frozen=True, slots=True)
 class SeenHead:
     """What is seen of a shot. Frames that look alike share a look (`look_of`); one lens where it stays the same.
-    `middle`: where the letters stand on the whole; `centres`: pivots of groups by id, in the world."""
+    `middle`: where the letters stand on the whole; `centres`: pivots of groups by id, in the world. `sent`: the chunks
+    of swellings that come with it, by their addresses, how many vertices and letters each has. `solved`: the frame
+    until which all is known that is solved frame by frame; none where all of it is."""
 
     width: int
     height: int
@@ -345,6 +363,8 @@ class SeenHead:
     middle: Three
     centres: dict[str, Three]
     lenses: list[Lens]
+    sent: dict[str, tuple[int, int]]
+    solved: float | None
 
 
 @dataclass(frozen=True, slots=True)

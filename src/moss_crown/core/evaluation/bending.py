@@ -68,8 +68,8 @@ class Bending:
 
 @dataclass(frozen=True)
 class Swollen:
-    """A letter of a block that gas fills: its number there, at moments (t), and at one a frame later where that is asked
-    for."""
+    """A letter of a block that gas fills: its number there, at moments (t), and at one a frame later where that is
+    asked for."""
 
     of: Inflated
     letter: int
@@ -286,8 +286,8 @@ def bent_solid(
     ways_later: Floats | None = None,
     full: Swollen | None = None,
 ) -> Bent:
-    """Where the vertices of a letter are, or of one that is `full`, by its rows (t, k, ROW), and then by the ways of its
-    pieces (t, p, 3, 4), at even moments of a shutter: at as many of these as keep every vertex within a tolerance
+    """Where the vertices of a letter are, or of one that is `full`, by its rows (t, k, ROW), and then by the ways of
+    its pieces (t, p, 3, 4), at even moments of a shutter: at as many of these as keep every vertex within a tolerance
     (metres) of its way. `later` are rows, and `ways_later` ways, a frame after the first moment."""
     last = len(rows) - 1
     known: dict[int, _Moment] = {}

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -17,7 +18,7 @@ from moss_crown.core.evaluation.solids import letter_solid, solid_address
 from moss_crown.core.form.division import Division, divided, division
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.motion.moving import filled, rest_of
-from moss_crown.core.physics.balloons import CHUNK, STOPS, Asked, Balloons, Track, track
+from moss_crown.core.physics.balloons import CHUNK, STOPS, Asked, Balloons, Stretch, Track, track
 from moss_crown.core.physics.foil import foils, seams_of
 from moss_crown.core.stage.staging import floor_below, wall_behind
 from moss_crown.core.type.layout import Letter
@@ -38,7 +39,8 @@ AFTER = 60.0
 """Seconds after its beginning nothing is solved any more; fewer where a track would take more memory than this:"""
 TRACK_BYTES = 160 * 1024 * 1024
 PARTY = 6.0
-"""The pressure of a party balloon: in foil of which a square cap height weighs 1, and second and cap height as units."""
+"""The pressure of a party balloon: in foil of which a square cap height weighs 1, and second and cap height as
+units."""
 FOIL, RUBBER = 3_000.0, 4.0
 """How stiff foil is, and rubber."""
 LIMP, STIFFEST = 1e-6, 1e-2
@@ -85,12 +87,19 @@ class Inflated:
     back: Floats
     edges: tuple[str, ...]
     cache: Cache
-    _places: dict[int, int] = field(default_factory=dict)
+
+    @cached_property
+    def letters(self) -> list[int]:
+        """The letters of the block of which there is a foil, in the order of these."""
+        return [int(letter) for letter in self.foils.letters]
+
+    def first(self, place: int) -> tuple[int, int]:
+        """The first vertex of a foil among those of all, and the one after its last."""
+        return self.foils.first(place)
 
     def place(self, letter: int) -> int | None:
         """Which foil a letter of the block is; None for one of which there is nothing."""
-        found = np.flatnonzero(self.foils.letters == letter)
-        return int(found[0]) if len(found) else None
+        return self.letters.index(letter) if letter in self.letters else None
 
     def _at(self, frame: float, place: int) -> Floats:
         """(n, 3) vertices of a foil at a frame of the shot, in the block; between whole frames straight."""
@@ -138,6 +147,47 @@ class Inflated:
                 if fitted is not None:
                     found[k, letter] = (poses[k, letter][:, :, None] * fitted[None]).sum(1)
         return found
+
+    def known(self, last: float) -> Track:
+        """Where all foils are until a frame of the shot, as far as that is solved."""
+        return self.track(math.ceil(float(np.clip(last - self.late - self.begin, 0, self.most))))
+
+    def until(self, last: float) -> float:
+        """The frame of the shot until which all is known that is asked for until its last one."""
+        wanted = math.ceil(float(np.clip(last - self.late - self.begin, 0, self.most)))
+        solved = self.track(wanted).solved
+        return last if solved >= wanted else self.begin + self.late + solved
+
+    def offsets(self, stretch: Stretch) -> tuple[Floats, Floats]:
+        """Of a chunk of the track, how far vertices are from where they rest (f, n, 3), each in its letter's own space,
+        metres; and how round letters are there (f, k)."""
+        home = self.foils.balloons.foil.home
+        way = (stretch.places - home.astype(np.float32)).astype(np.float64) * self.size
+        round = np.zeros((len(way), len(self.back)))
+        for place, back in enumerate(self.back):
+            own = slice(*self.foils.first(place))
+            way[:, own] = (way[:, own, None, :] * back[:, :3]).sum(-1)
+            far = np.sqrt((way[:, own] * way[:, own]).sum(-1).max(-1, initial=0.0)) / (ROUND * self.size)
+            share = np.minimum(far, 1.0)
+            round[:, place] = share * share * (3 - 2 * share)
+        return way, round
+
+    def rest(self, near: float) -> Floats:
+        """(k): the shot's frame from which no vertex of a foil is farther than so many cap heights from where it ends,
+        as far as that is solved."""
+        found = self.known(math.inf)
+        ends = found.at(found.solved)
+        rest = np.full(len(self.back), self.begin + self.late)
+        for frame in range(found.solved - 1, -1, -1):
+            way = found.at(frame) - ends
+            far = (way * way).sum(1)
+            for place in range(len(rest)):
+                own = slice(*self.foils.first(place))
+                if rest[place] == self.begin + self.late and float(far[own].max(initial=0.0)) > near * near:
+                    rest[place] += frame + 1
+            if (rest > self.begin + self.late).all():
+                break
+        return rest
 
     def solid(self, letter: int) -> Solid:
         """That of a letter at rest, as dense as its foil."""
@@ -224,14 +274,16 @@ def _inflated(of: Whereabouts, structure: Structure, number: int, step: InflateS
     most = min(round(AFTER * fps), max(CHUNK, TRACK_BYTES // (12 * max(1, len(balloons.foil.home)))))
     settled = int(last_news.max(initial=0)) + math.ceil(STOPS * fps) + 2
     longer = _longer(asked, settled + CHUNK)
-    known: dict[int, Track] = {}
+    longest: list[Track] = []
 
     def until(frames: int) -> Track:
+        """At least so many frames, unless nobody waits for them."""
         frames = CHUNK * math.ceil(min(frames, settled, most) / CHUNK)
-        found = known.get(frames)
-        if found is None or found.solved < frames:
-            found = known[frames] = track(balloons, longer, frames, of.cache, of.goes_on)
-        return found
+        known = longest[-1] if longest else None
+        if known is None or (known.solved < frames and not known.given_up):
+            known = track(balloons, longer, frames, of.cache, of.goes_on)
+            longest[:] = [known]
+        return known
 
     rest = rest_of(block.setting)[foils.letters]
     back = np.asarray(np.linalg.inv(rest)[:, :3], np.float64)

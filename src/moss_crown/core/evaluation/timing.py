@@ -35,6 +35,8 @@ NEVER = 1e6
 """In place of a frame of rest for what does not come to rest."""
 REST_SECONDS = 20.0
 """So long after the shot is looked for rest."""
+SWELLS_ON = 0.01
+"""A letter that swells is at rest when no place of it is farther than so many cap heights from where it ends."""
 REST_MOVE = 5e-4
 """A letter is at rest when no corner of its box is farther than this share of the cap height from where it ends."""
 
@@ -64,6 +66,18 @@ def timing(of: Whereabouts, structure: Structure, frames: Frames) -> Timing:
 
 
 def rest_frames(of: Whereabouts, structure: Structure) -> NDArray[np.float64]:
+    """(l): the first frame from which each letter does not move any more by itself, nor swell, shivers apart."""
+    found, begin = _moved_rest(of, structure), 0
+    for number, block in enumerate(structure.blocks):
+        full = of.inflated(structure, number)
+        if full is not None:
+            own = begin + full.foils.letters
+            found[own] = np.maximum(found[own], full.rest(SWELLS_ON))
+        begin += len(block.letters)
+    return found
+
+
+def _moved_rest(of: Whereabouts, structure: Structure) -> NDArray[np.float64]:
     """(l): the first frame from which each letter does not move any more by itself, shivers apart.
 
     Where cadences and swings decide alone it is exact. Otherwise letters are watched until long after the shot, and it

@@ -15,8 +15,8 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Division:
-    """How a closed mesh of so many vertices is divided: `ends` (e, 2) of its edges, in whose middles new vertices stand,
-    and the corners that face each (e, 2); `triangles` (4 m, 3)."""
+    """How a closed mesh of so many vertices is divided: `ends` (e, 2) of its edges, in whose middles new vertices
+    stand, and the corners that face each (e, 2); `triangles` (4 m, 3)."""
 
     count: int
     ends: IntN3
@@ -26,8 +26,8 @@ class Division:
     @cached_property
     def _around(self) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], Floats]:
         """The edges by their vertices, one after the other: which vertices are at their other ends, where those of each
-        vertex begin, how many it has, and the share that each has of what the vertex becomes (Loop: Smooth Subdivision Surfaces Based on
-        Triangles, 1987; the shares of Warren)."""
+        vertex begin, how many it has, and the share that each has of what the vertex becomes (Loop: Smooth Subdivision
+        Surfaces Based on Triangles, 1987; the shares of Warren)."""
         both = np.concatenate([self.ends[:, 0], self.ends[:, 1]])
         other = np.concatenate([self.ends[:, 1], self.ends[:, 0]])
         order = np.argsort(both, kind="stable")

@@ -47,7 +47,8 @@ def write_glb(model: TitleModel) -> bytes:
     """A node a letter, at its pivot, with a child that holds the mesh.
 
     Corners that agree in place and normal become one vertex. Metres, Y up, as glTF has it too. Which piece a vertex of
-    a letter in pieces is of is an attribute of its own, `_PIECE`.
+    a letter in pieces is of is an attribute of its own, `_PIECE`; and `_VERTEX` which of its solid it is, where that is
+    wanted.
     """
     buffer = _Buffer()
     materials: list[dict[str, Any]] = []
@@ -66,6 +67,10 @@ def write_glb(model: TitleModel) -> bytes:
             of = np.empty((len(places), 1), np.float32)
             of[triangles.ravel(), 0] = solid.piece[solid.triangles.ravel()]
             attributes["_PIECE"] = buffer.add(of, "SCALAR", FLOAT, ARRAY)
+        if model.numbered:
+            number = np.empty((len(places), 1), np.float32)
+            number[triangles.ravel(), 0] = solid.triangles.ravel()
+            attributes["_VERTEX"] = buffer.add(number, "SCALAR", FLOAT, ARRAY)
         if textured is not None:
             attributes["TEXCOORD_0"] = buffer.add(textured * np.array([1, -1], np.float32), "VEC2", FLOAT, ARRAY)
         meshes.append(

@@ -25,7 +25,8 @@ class Node:
 class TitleModel:
     """Solids, the surfaces of each, and the letters that use them. Metres, Y up.
 
-    `places`: texture coordinates of each solid, (m, 3, 2) metres, a pair a corner.
+    `places`: texture coordinates of each solid, (m, 3, 2) metres, a pair a corner. `numbered`: vertices are wanted with
+    their numbers in their solids.
     """
 
     title: str
@@ -33,6 +34,7 @@ class TitleModel:
     dresses: list[Dress]
     nodes: list[Node]
     places: list[NDArray[np.float32]] | None = None
+    numbered: bool = False
 
 
 def placed(solid: Solid, pose: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -8,6 +8,7 @@ from moss_crown.core.deform.chain import bent, distances, turned
 from moss_crown.core.deform.rows import ROW
 from moss_crown.core.form.ordering import ordered
 from moss_crown.core.motion.follow import followed, moving
+from moss_crown.core.physics.balloons import ready_balloons
 from moss_crown.core.values.noise import smooth_noise
 
 
@@ -16,6 +17,7 @@ def ready_motion() -> None:
     ordered(np.array([[0, 1, 2]]))
     one, still = np.ones(1), np.zeros((3, 1))
     smooth_noise(1, one)
+    ready_balloons()
     moving(still)
     distances("slab", np.ones(3), np.zeros((1, 3)))
     rows = np.zeros((1, ROW))

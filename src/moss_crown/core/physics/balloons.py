@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache, address
-from moss_crown.core.physics.foil import Foil
+from moss_crown.core.physics.foil import Foil, foils
 from moss_crown.core.physics.swelling import (
     BEND,
     DRAG,
@@ -100,9 +100,11 @@ class Asked:
 
 @dataclass(frozen=True)
 class Stretch:
-    """A chunk of a track: places (f, n, 3) at whole frames, and at its end where vertices are, where they were a substep
-    before, and for how many frames each foil was asked for nothing new (l), with what is known of it (l, 3)."""
+    """A chunk of a track, by its address: places (f, n, 3) at whole frames, and at its end where vertices are, where
+    they were a substep before, and for how many frames each foil was asked for nothing new (l), with what is known of
+    it (l, 3)."""
 
+    key: str
     places: NDArray[np.float32]
     now: Floats
     before: Floats
@@ -156,11 +158,12 @@ class Balloons:
 
 @dataclass(frozen=True)
 class Track:
-    """Where the vertices of foils are at whole frames, by chunks; at frame 0 they are at home. `solved`: the last frame
-    that is known, after which nothing moves, or nobody waited for it."""
+    """Where the vertices of foils are at whole frames, by chunks; at frame 0 they are at home. `given_up`: more was
+    asked for, but nobody waited for it."""
 
     home: NDArray[np.float32]
     chunks: tuple[Stretch, ...]
+    given_up: bool = False
 
     @property
     def solved(self) -> int:
@@ -180,19 +183,21 @@ def track(
     is known."""
     key, chunks = balloons.key, []
     last: Stretch | None = None
+    given_up = False
     for begin in range(0, frames, CHUNK):
         own = asked.part(begin, begin + CHUNK + 1)
         key = address(key, own.address())
         before = last
         if ("swelling", key) not in cache and not goes_on():
+            given_up = True
             break
 
-        def solved(own: Asked = own, before: Stretch | None = before) -> Stretch:
-            return _solved(balloons, own, before)
+        def solved(key: str = key, own: Asked = own, before: Stretch | None = before) -> Stretch:
+            return _solved(key, balloons, own, before)
 
         last = cache.get(("swelling", key), solved, lambda stretch: stretch.nbytes)
         chunks.append(last)
-    return Track(balloons.foil.home.astype(np.float32), tuple(chunks))
+    return Track(balloons.foil.home.astype(np.float32), tuple(chunks), given_up)
 
 
 def _clock(seconds: Floats) -> Floats:
@@ -226,7 +231,7 @@ def _rows(balloons: Balloons, asked: Asked, frame: int, since: Ints) -> Floats:
     return rows
 
 
-def _solved(balloons: Balloons, asked: Asked, before: Stretch | None) -> Stretch:
+def _solved(key: str, balloons: Balloons, asked: Asked, before: Stretch | None) -> Stretch:
     """The next chunk of a track; `asked` through its last frame."""
     foil, fps = balloons.foil, balloons.fps
     frames = len(asked.strength) - 1
@@ -271,7 +276,7 @@ def _solved(balloons: Balloons, asked: Asked, before: Stretch | None) -> Stretch
             if clock[k] == 0:
                 past[own] = x[own]
         places[frame] = x
-    return Stretch(places, x, past, since, known)
+    return Stretch(key, places, x, past, since, known)
 
 
 @dataclass(frozen=True)
@@ -313,3 +318,13 @@ def _listed(balloons: Balloons, x: Floats) -> _Lists:
     between = chosen[between] if len(between) else between
     pairs = np.concatenate([np.zeros((0, 2), np.int64), *found])
     return _Lists(pairs, near(pairs), np.array(starts, np.int64), between, near(between))
+
+
+def ready_balloons() -> None:
+    """Load or compile what balloons need."""
+    at = np.array([(0.0, 0.0, 0.0), (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)])
+    triangles = np.array([(0, 2, 1), (0, 1, 3), (1, 2, 3), (2, 0, 3)], np.int64)
+    one = np.ones((3, 1))
+    level = np.ones(3)
+    asked = Asked(one, one, level, level, level, level, np.zeros((3, 3)))
+    _solved("", Balloons(foils([(at, triangles, np.zeros(4, np.bool_))]), 25.0), asked, None)

@@ -259,6 +259,8 @@ function aboutStep(step: Step): string {
       return 'letters on the faces of a turning prism; the last face is the letter itself';
     case 'swap':
       return 'the block turns from each text to the next; the last is its own';
+    case 'inflate':
+      return 'letters are as they were at a reach of 0, and full at 1';
     case 'pieces':
       return 'letters are whole until pieces go; drives and shivers can act by piece';
     case 'bodies':

@@ -682,6 +682,35 @@ function pieceFields(step: Extract<Step, { kind: 'pieces' }>): FieldSpec[] {
   ];
 }
 
+/** What fills letters, and of what their skin is. */
+function inflateFields(step: Extract<Step, { kind: 'inflate' }>): FieldSpec[] {
+  return [
+    ...grouped('Gas', [
+      number('/pressure', 'Pressure', { step: 0.02 }),
+      number('/hold', 'Held to its shape', { unit: 'share', step: 0.01 }),
+      number('/weight', 'Weight', { step: 0.05 }),
+    ]),
+    ...grouped('Skin', [
+      number('/stretch', 'Stretches', { unit: '0: foil, 1: rubber', step: 0.01 }),
+      number('/wrinkles', 'Wrinkles', { unit: 'share', step: 0.005, decimals: 3 }),
+      number('/stiff', 'Stiff', { unit: 'share', step: 0.01 }),
+      {
+        ...choice('/seam', 'Seam', { borders: 'along front and rear', none: 'none' }),
+        plain: true,
+      },
+      {
+        ...choice('/fine', 'Mesh', { coarse: 'coarse: fast', usual: 'usual', fine: 'fine: slow' }),
+        plain: true,
+      },
+    ]),
+    ...grouped('Meets', [
+      { path: '/touch', label: 'Letters push each other', kind: 'switch', plain: true },
+      { path: '/grounds', label: 'Floor and wall hold', kind: 'switch', plain: true },
+    ]),
+    ...reachingFields(step, 'Filled as one'),
+  ];
+}
+
 /** What lets bodies go, what pulls them, and what they are made of. */
 function bodyFields(step: Extract<Step, { kind: 'bodies' }>): FieldSpec[] {
   const backward = step.backward === true;
@@ -963,6 +992,8 @@ function specsOf(step: Step, more: More): FieldSpec[] {
       ];
     case 'grow':
       return growFields(step);
+    case 'inflate':
+      return inflateFields(step);
     case 'pieces':
       return pieceFields(step);
     case 'bodies':

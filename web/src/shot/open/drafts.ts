@@ -15,6 +15,8 @@ export function drafts({ getState: get, setState: set, subscribe }: State) {
 
   function paint(picture: Seen) {
     for (const draw of painters) draw(picture, get().frame);
+    const solved = picture.solved ?? null;
+    if (solved !== get().solved) set({ solved });
   }
 
   function show(draft: Draft) {
@@ -65,8 +67,10 @@ export function drafts({ getState: get, setState: set, subscribe }: State) {
       try {
         const { body } = await bytes(`/api/shots/${get().id}/draft`);
         if (mine !== refreshing) return;
-        show(readDraft(body));
-        findRidges();
+        const draft = readDraft(body);
+        show(draft);
+        if (typeof draft.solved === 'number') void this.refresh();
+        else findRidges();
       } catch (error) {
         tell(error);
       }

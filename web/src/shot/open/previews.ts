@@ -1,4 +1,5 @@
 import { readDraft, readSeen, type Seen } from '../draft';
+import { keptChunks } from '../picture/swelling';
 import type { Operation } from '../values';
 import type { Drafts } from './drafts';
 import type { Live } from './live';
@@ -13,13 +14,27 @@ export function previews({ getState: get }: State, drafts: Drafts, live: Live) {
   let early: { seq: number; picture: Seen } | null = null; // the newest one's, until all of it is there
   let foreseen: { seq: number; came: Promise<boolean> } | null = null; // of edits that are being stored
   let arrive: (shown: boolean) => void = () => {};
+  let asked: { patch: Operation[]; revision: number } | null = null; // the newest
 
   /** Ask for a draft of what a patch would make of the shot. */
   function preview(patch: Operation[]): boolean {
     if (!live.isOpen()) return false;
-    live.say({ type: 'preview', patch, seq: live.next(), revision: get().revision });
+    ask(patch);
     for (const hear of asking) hear();
     return true;
+  }
+
+  function ask(patch: Operation[]) {
+    asked = { patch, revision: get().revision };
+    live.say({ type: 'preview', patch, seq: live.next(), revision: asked.revision, has: keptChunks() });
+  }
+
+  /** Ask for more of what is solved frame by frame, as long as nothing else is asked for. */
+  function goOn(seq: number) {
+    if (seq !== live.last() || asked?.revision !== get().revision) return;
+    const mine = foreseen?.seq === seq;
+    ask(asked.patch);
+    if (mine && foreseen) foreseen.seq = live.last();
   }
 
   return {
@@ -52,7 +67,8 @@ export function previews({ getState: get }: State, drafts: Drafts, live: Live) {
       if (part === 'picture') {
         early = { seq, picture: readSeen(body) };
         drafts.paint(early.picture);
-        live.say({ type: 'rest', seq });
+        if (typeof early.picture.solved === 'number') goOn(seq);
+        else live.say({ type: 'rest', seq });
         return;
       }
       drafts.showFirst(readDraft(body, early?.seq === seq ? early.picture : undefined));

@@ -46,6 +46,7 @@ export interface ShotState {
   redo: string;
   saving: 'saved' | 'saving' | 'away';
   draft: Draft | null;
+  solved: number | null; // until this frame it is known what is solved frame by frame; null for all of it
   failed: string;
   frame: number;
   playing: boolean;
@@ -93,6 +94,7 @@ export function unopened(id: string, across: boolean): State {
     redo: '',
     saving: 'saved',
     draft: null,
+    solved: null,
     failed: '',
     frame: 0,
     playing: false,

@@ -89,7 +89,7 @@ describe('bent letters', () => {
   it('ask for no shader of their own where nothing bends, and else find their places in three', () => {
     expect(bendOf({ bends: 0, bent_by: [] as string[] } as SeenSpan)).toBe(UNBENT);
     expect(bending('anything', UNBENT)).toBe('anything');
-    const bend = { key: 'wave 1', source: 'vec3 bent(int letter, vec3 p);', loose: false };
+    const bend = { key: 'wave 1', source: 'vec3 bent(int letter, vec3 p);', loose: false, full: false };
     const physical = bending(THREE.ShaderLib.physical.vertexShader, bend);
     for (const told of [bend.source, 'transformed = bent(', 'objectNormal = bentNormal('])
       expect(physical).toContain(told);

@@ -5,11 +5,12 @@ import { TABLES } from '../../api/facts';
 import { isBent, poseAt, rowsAt, type SeenSpan, waysAt } from '../draft';
 import { after } from './patching';
 
-/** What deformers a shader knows, the text that bends by them, and whether letters are in pieces. */
+/** What deformers a shader knows, the text that bends by them, and whether letters are in pieces, or swell. */
 export interface Bend {
   key: string;
   source: string;
   loose: boolean;
+  full: boolean;
 }
 
 /** What a bending shader is told: the rows of its letters, and the ways of their pieces, a line of texels for each
@@ -21,8 +22,17 @@ export interface BendUniforms {
 }
 
 /** Of letters that stay as they are. */
-export const UNBENT: Bend = { key: '', source: '', loose: false };
-const LOOSE: Bend = { key: 'loose', source: '', loose: true };
+export const UNBENT: Bend = { key: '', source: '', loose: false, full: false };
+const UNBENT_BUT = [
+  UNBENT,
+  { key: 'loose', source: '', loose: true, full: false },
+  { key: 'full', source: '', loose: false, full: true },
+  { key: 'loose full', source: '', loose: true, full: true },
+];
+const FULL = /* glsl */ `
+  attribute vec3 _gone;
+  attribute vec3 _swollen;
+`;
 const FLOWN = /* glsl */ `
   attribute float _piece;
   uniform sampler2D ways;
@@ -41,16 +51,17 @@ const known = new Map<string, Promise<Bend>>();
 const arrived = new Map<string, Bend>();
 
 /** The text that bends the letters of a span: at once where it is known or none is needed, else on its way. */
-export function bendOf({ bends, bent_by, pieces }: SeenSpan): Bend | Promise<Bend> {
-  if (!bends || !bent_by.length) return pieces ? LOOSE : UNBENT;
+export function bendOf({ bends, bent_by, pieces, swellings }: SeenSpan): Bend | Promise<Bend> {
   const loose = pieces > 0;
-  const key = `${bent_by.join()} ${bends} ${loose}`;
+  const full = (swellings?.length ?? 0) > 0;
+  if (!bends || !bent_by.length) return UNBENT_BUT[Number(loose) + 2 * Number(full)] as Bend;
+  const key = `${bent_by.join()} ${bends} ${loose} ${full}`;
   const there = arrived.get(key);
   if (there) return there;
   let asked = known.get(key);
   if (!asked) {
     asked = bytes(`/api/deformers?kinds=${bent_by.join()}&most=${bends}`).then(({ body }) => {
-      const bend = { key, source: new TextDecoder().decode(body), loose };
+      const bend = { key, source: new TextDecoder().decode(body), loose, full };
       arrived.set(key, bend);
       return bend;
     });
@@ -64,22 +75,27 @@ const LETTER = 'int(getIndirectIndex(gl_DrawID))';
 
 /** A vertex shader that bends places, and lets pieces fly, and normals where it has them; what textures see stays as it
  *  was. */
-export function bending(shader: string, { source, loose }: Bend): string {
-  if (!source && !loose) return shader;
+export function bending(shader: string, { source, loose, full }: Bend): string {
+  if (!source && !loose && !full) return shader;
   const when = (is: unknown, text: string) => (is ? text : '');
   const normals = shader.includes('#include <beginnormal_vertex>');
   const parts = [
-    ['common', source + when(loose, FLOWN)],
+    ['common', source + when(loose, FLOWN) + when(full, FULL)],
     [
       'begin_vertex',
-      when(source, `transformed = bent(${LETTER}, transformed);`) +
+      when(full, 'transformed += _gone;') +
+        when(source, `transformed = bent(${LETTER}, transformed);`) +
         when(loose, `transformed = flown(${LETTER}, transformed);`),
     ],
     ...(normals
       ? [
           [
             'beginnormal_vertex',
-            when(source, `objectNormal = bentNormal(${LETTER}, vec3(position), objectNormal);`) +
+            when(full, 'objectNormal = _swollen;') +
+              when(
+                source,
+                `objectNormal = bentNormal(${LETTER}, vec3(position)${when(full, ' + _gone')}, objectNormal);`,
+              ) +
               when(loose, `objectNormal = flownNormal(${LETTER}, objectNormal);`),
           ],
         ]

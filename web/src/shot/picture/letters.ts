@@ -31,6 +31,7 @@ import type { Facets } from './glow';
 import { bendsOf, grow, setGlow, setRest } from './grain';
 import type { Room } from './room';
 import { Softening, seenBy } from './softening';
+import { Swell, swollenAt, swollenBox, swollenGeometry } from './swelling';
 import type { Touching } from './touching';
 import type { Waiting } from './waiting';
 
@@ -64,14 +65,25 @@ function boxOf(facets: Facets): THREE.Box3 {
 export interface Boxes {
   whole: THREE.Box3;
   pieces: THREE.Box3[] | null;
+  parts?: Facets;
 }
 
 /** The box around a letter at a frame, bent or in pieces, in its own space. */
-function boxAt(span: SeenSpan, frame: number, letter: number, { whole, pieces }: Boxes): THREE.Box3 {
+function boxAt(span: SeenSpan, frame: number, letter: number, { whole, pieces, parts }: Boxes): THREE.Box3 {
   const ways = waysAt(span, frame, letter);
   if (pieces && isApart(ways)) return looseBox(pieces, ways);
   const rows = rowsAt(span, frame, letter);
-  return isBent(rows) ? bentBox(whole, rows) : whole;
+  const swollen = parts && span.swellings?.length ? swollenAt(span, frame, letter) : null;
+  const box = swollen && parts ? swollenBox(parts.values(), swollen) : whole;
+  return isBent(rows) ? bentBox(box, rows) : box;
+}
+
+/** What the solid of a letter is called where it is drawn: by its recipe, or, where it swells as no other does, its
+ *  own. */
+function drawnAs(span: SeenSpan, letter: number): string {
+  const recipe = span.letters[letter]?.recipe ?? '';
+  const own = span.swellings?.some(({ letters }) => letters.some(([k]) => k === letter));
+  return own ? `${letter} ${recipe}` : recipe;
 }
 
 /** Balls around all letters of each recipe as they are bent, or in pieces, at a frame, in their own space. */
@@ -81,8 +93,9 @@ export function ballsAround(
   boxes: ReadonlyMap<string, Boxes>,
 ): Map<string, THREE.Sphere> {
   const all = new Map<string, THREE.Box3>();
-  span.letters.forEach(({ recipe }, letter) => {
-    const own = boxes.get(recipe);
+  span.letters.forEach((_, letter) => {
+    const recipe = drawnAs(span, letter);
+    const own = boxes.get(span.letters[letter]?.recipe ?? '');
     if (!own || own.whole.isEmpty()) return;
     all.set(recipe, (all.get(recipe) ?? new THREE.Box3()).union(boxAt(span, frame, letter, own)));
   });
@@ -114,6 +127,7 @@ export class Letters {
   private readonly keys = new WeakMap<SeenSpan, string>();
   private readonly pose = new THREE.Matrix4();
   private places: Place[] = [];
+  private readonly swells = new Map<number, Swell>();
   private readonly within = new Map<LetterBatch, number[]>(); // the letters of a batch, in its order
   private look: Look | null = null;
   private wearsKey = '';
@@ -169,7 +183,8 @@ export class Letters {
     for (const { batch, instance, letter } of this.places) {
       batch.setMatrixAt(instance, this.pose.fromArray(poseAt(span, frame, letter)));
     }
-    if (span.bends || span.pieces) {
+    this.swell(span, frame);
+    if (span.bends || span.pieces || this.swells.size) {
       const balls = ballsAround(span, frame, this.boxes);
       for (const batch of this.batches()) {
         batch.within(balls);
@@ -178,6 +193,14 @@ export class Letters {
       }
     }
     this.wear(span, frame);
+  }
+
+  /** Letters that swell are as they are at a frame. */
+  private swell(span: SeenSpan, frame: number) {
+    for (const [letter, swell] of this.swells) {
+      if (!swell.take(swollenAt(span, frame, letter))) continue;
+      for (const batch of this.batches()) batch.tell(drawnAs(span, letter), swell);
+    }
   }
 
   /** Tints, opacity and glow of the letters at a frame: factors on the colours of their materials. */
@@ -238,6 +261,12 @@ export class Letters {
 
   private fill(span: SeenSpan) {
     this.clear();
+    for (const { letters } of span.swellings ?? []) {
+      for (const [letter] of letters) {
+        const parts = this.built.get(span.letters[letter]?.recipe ?? '');
+        if (parts) this.swells.set(letter, new Swell(parts));
+      }
+    }
     for (const [block, { dresses, wears }] of (this.look?.blocks ?? []).entries()) {
       const letters = span.letters
         .map((letter, k) => ({ letter, k }))
@@ -246,15 +275,20 @@ export class Letters {
         const own = letters.filter((_, place) => (wears[place] ?? 0) === dress);
         if (!own.length) return;
         for (const [part, material] of this.materials(block, dress))
-          this.title.add(this.batch(own, part, material));
+          this.title.add(this.batch(span, own, part, material));
       });
     }
   }
 
   /** One draw for a part of all letters of a block that wear the same: in software a draw costs more than its triangles. */
-  private batch(own: { letter: LetterAtRest; k: number }[], part: string, material: THREE.Material) {
+  private batch(
+    span: SeenSpan,
+    own: { letter: LetterAtRest; k: number }[],
+    part: string,
+    material: THREE.Material,
+  ) {
     const geometries = new Map(
-      own.map(({ letter }) => [letter.recipe, this.built.get(letter.recipe)?.get(part) ?? NOTHING]),
+      own.map(({ letter, k }) => [drawnAs(span, k), this.built.get(letter.recipe)?.get(part) ?? NOTHING]),
     );
     let vertices = 0;
     let indices = 0;
@@ -271,10 +305,10 @@ export class Letters {
       [batch.customDepthMaterial, batch.customDistanceMaterial] = shadowsOf(this.bend, uniforms);
     const ids = new Map<string, number>();
     for (const [recipe, geometry] of geometries) {
-      if (geometry.index) ids.set(recipe, batch.addSolid(recipe, geometry));
+      if (geometry.index) ids.set(recipe, batch.addSolid(recipe, geometry, this.bend.full));
     }
     for (const { letter, k } of own) {
-      const id = ids.get(letter.recipe);
+      const id = ids.get(drawnAs(span, k));
       if (id === undefined) continue;
       const instance = batch.addInstance(id);
       if (letter.tint) batch.setColorAt(instance, TINT.setRGB(...letter.tint, THREE.LinearSRGBColorSpace));
@@ -295,6 +329,7 @@ export class Letters {
     }
     this.title.clear();
     this.places = [];
+    this.swells.clear();
     this.within.clear();
   }
 
@@ -319,7 +354,7 @@ export class Letters {
           if (node instanceof THREE.Mesh) facets.set((node.material as THREE.Material).name, node.geometry);
         });
         this.built.set(recipe, facets);
-        this.boxes.set(recipe, { whole: boxOf(facets), pieces: pieceBoxes(facets.values()) });
+        this.boxes.set(recipe, { whole: boxOf(facets), pieces: pieceBoxes(facets.values()), parts: facets });
         return facets;
       });
       made.catch(() => this.solids.delete(recipe));
@@ -392,11 +427,13 @@ export class Letters {
       const rows = rowsAt(span, frame, letter);
       const ways = waysAt(span, frame, letter);
       const bent = isBent(rows) || isApart(ways);
+      const swollen = swollenAt(span, frame, letter);
       mesh.matrixWorld.fromArray(poseAt(span, frame, letter));
       for (const part of this.built.get(recipe)?.values() ?? []) {
-        mesh.geometry = bent ? bentGeometry(part, isBent(rows) ? rows : null, ways) : part;
+        const own = swollen ? swollenGeometry(part, swollen) : part;
+        mesh.geometry = bent ? bentGeometry(own, isBent(rows) ? rows : null, ways) : own;
         const [hit] = ray.intersectObject(mesh, false);
-        if (bent) mesh.geometry.dispose();
+        if (mesh.geometry !== part) mesh.geometry.dispose();
         if (!hit || hit.distance >= nearest) continue;
         nearest = hit.distance;
         found = letter;

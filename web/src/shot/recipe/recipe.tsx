@@ -1,6 +1,7 @@
 import {
   Bomb,
   Camera,
+  CircleDashed,
   CircleDot,
   Cylinder,
   Dices,
@@ -53,6 +54,7 @@ const ICON: Record<Step['kind'], ComponentType<{ size?: number }>> = {
   wrap: Globe,
   ripple: WavesLadder,
   blast: Bomb,
+  inflate: CircleDashed,
   pieces: Puzzle,
   bodies: Dices,
   group: Group,

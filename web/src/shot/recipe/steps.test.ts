@@ -22,6 +22,7 @@ const KINDS: Step['kind'][] = [
   'wrap',
   'ripple',
   'blast',
+  'inflate',
   'pieces',
   'bodies',
   'group',
@@ -74,6 +75,7 @@ describe('the recipe', () => {
       'wrap',
       'ripple',
       'blast',
+      'inflate',
       'pieces',
       'bodies',
       'group',
@@ -86,8 +88,8 @@ describe('the recipe', () => {
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 22],
-    ['camera', 24],
+    ['lights', 23],
+    ['camera', 25],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

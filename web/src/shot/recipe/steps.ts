@@ -114,6 +114,8 @@ function lineAbout(step: Step, draft: Draft | null): string {
       return `${letters} letters, ${plain(step.tempo, ' times a second')}`;
     case 'grow':
       return `${letters} letters, ${plain(step.grows)}`;
+    case 'inflate':
+      return `${step.stretch ? 'stretching' : 'foil'}, pressure ${plain(step.pressure)}`;
     case 'pieces':
       return step.cut === 'line'
         ? 'cut along a line'
