@@ -19,7 +19,7 @@ from moss_crown.core.form.division import Division, divided, division
 from moss_crown.core.form.mesh import Solid
 from moss_crown.core.motion.moving import filled, rest_of
 from moss_crown.core.physics.balloons import CHUNK, STOPS, Asked, Balloons, Stretch, Track, track
-from moss_crown.core.physics.foil import foils, seams_of
+from moss_crown.core.physics.foil import Foil, foils, seams_of
 from moss_crown.core.stage.staging import floor_below, wall_behind
 from moss_crown.core.type.layout import Letter
 from moss_crown.core.values.sampling import Frames, sample
@@ -126,26 +126,42 @@ class Inflated:
             there[:, :1] * back[:, 0] + there[:, 1:2] * back[:, 1] + there[:, 2:] * back[:, 2] + back[:, 3]
         )
 
-    def box(self, frame: float, letter: int) -> tuple[Floats, Floats] | None:
-        """The lowest and the highest corner (3) of the box around a letter at a frame of the shot, in its own space;
-        None while it is as it rests."""
-        found = self.at(frame, letter)
-        return None if found is None else (found.min(0), found.max(0))
-
-    def boxed(self, poses: Floats, boxes: Floats, frames: Frames) -> Floats:
-        """Poses (f, l, 4, 4) that put the boxes (l, 8, 3) of letters at rest around them as they are at frames."""
+    def boxed(self, poses: Floats, frames: Frames) -> Floats:
+        """Poses (f, l, 4, 4) that put the boxes of letters at rest around them as they are at frames of the shot;
+        between whole frames those go straight."""
         found = poses.copy()
-        for letter in self.foils.letters.tolist():
-            low, high = boxes[letter].min(0), boxes[letter].max(0)
-            known: dict[float, Floats | None] = {}
-            for k, frame in enumerate(frames.tolist()):
-                since = float(np.clip(frame - self.late - self.begin, 0, self.most))
-                if since not in known:
-                    box = self.box(frame, letter)
-                    known[since] = None if box is None else _fitted(low, high, *box)
-                fitted = known[since]
-                if fitted is not None:
-                    found[k, letter] = (poses[k, letter][:, :, None] * fitted[None]).sum(1)
+        since = np.clip(frames - self.late - self.begin, 0, self.most)
+        if not len(since) or since.max() <= 0:
+            return found
+        track = self.track(math.ceil(float(since.max())))
+        home = self._boxes(self.foils.balloons.foil.home.astype(np.float32)[None])
+        every = np.concatenate([home, *(self._boxes_of(stretch) for stretch in track.chunks)])
+        before = np.minimum(np.floor(since).astype(np.int64), len(every) - 1)
+        after = np.minimum(before + 1, len(every) - 1)
+        there = every[before] + (since - np.floor(since))[:, None, None, None] * (every[after] - every[before])
+        by = (there[:, :, 1] - there[:, :, 0]) / np.maximum(home[:, :, 1] - home[:, :, 0], 1e-9)
+        fitted = np.zeros((*by.shape[:2], 4, 4))
+        fitted[..., 3, 3] = 1
+        for axis in range(3):
+            fitted[..., axis, axis] = by[..., axis]
+        fitted[..., :3, 3] = there[:, :, 0] - by * home[:, :, 0]
+        own = self.foils.letters
+        found[:, own] = poses[:, own] @ fitted
+        still = (there == home).all((2, 3))
+        found[:, own] = np.where(still[..., None, None], poses[:, own], found[:, own])
+        return found
+
+    def _boxes_of(self, stretch: Stretch) -> Floats:
+        key = address("boxes", stretch.key, self.size, self.back.tobytes())
+        return self.cache.get(key, lambda: self._boxes(stretch.places), lambda boxes: boxes.nbytes)
+
+    def _boxes(self, places: NDArray[np.float32]) -> Floats:
+        """(f, k, 2, 3): the lowest and the highest corners of letters in their own spaces, of places (f, n, 3)."""
+        found = np.empty((len(places), len(self.back), 2, 3))
+        for place, back in enumerate(self.back):
+            own = places[:, slice(*self.first(place))].astype(np.float64) * self.size
+            there = own[..., :1] * back[:, 0] + own[..., 1:2] * back[:, 1] + own[..., 2:] * back[:, 2] + back[:, 3]
+            found[:, place, 0], found[:, place, 1] = there.min(1), there.max(1)
         return found
 
     def known(self, last: float) -> Track:
@@ -341,13 +357,21 @@ def _meshed(cache: Cache, block: Block, step: InflateStep, edge: float) -> Foils
         return _meshed(cache, block, step, edge * 1.1 * math.sqrt(count / MOST_VERTICES))
     if not solids:
         return None
-    rest, parts = rest_of(block.setting), []
-    for k, solid in solids.items():
-        at, v = rest[k], solid.vertices
-        there = v[:, :1] * at[:3, 0] + v[:, 1:2] * at[:3, 1] + v[:, 2:] * at[:3, 2] + at[:3, 3]
-        seam = seams_of(solid) if step.seam == "borders" else np.zeros(len(v), np.bool_)
-        parts.append((there / size, solid.triangles, seam))
-    return Foils(np.array(list(solids)), tuple(solids.values()), edge, Balloons(foils(parts), 25.0))
+    rest = rest_of(block.setting)[list(solids)]
+    names = [_address(block.letters[k], block, edge) for k in solids]
+
+    def made() -> Foil:
+        parts = []
+        for at, solid in zip(rest, solids.values(), strict=True):
+            v = solid.vertices
+            there = v[:, :1] * at[:3, 0] + v[:, 1:2] * at[:3, 1] + v[:, 2:] * at[:3, 2] + at[:3, 3]
+            seam = seams_of(solid) if step.seam == "borders" else np.zeros(len(v), np.bool_)
+            parts.append((there / size, solid.triangles, seam))
+        return foils(parts)
+
+    key = address("foils", names, rest.tobytes(), size, step.seam)
+    foil: Foil = cache.get(key, made, lambda foil: 400 * len(foil.home))
+    return Foils(np.array(list(solids)), tuple(solids.values()), edge, Balloons(foil, 25.0))
 
 
 def _planes(of: Whereabouts, structure: Structure, number: int, balloons: Balloons) -> Floats:
@@ -373,12 +397,3 @@ def _planes(of: Whereabouts, structure: Structure, number: int, balloons: Balloo
         if lowest >= row[3] - OVERSHOOT:
             found.append(np.round([*row[:3], min(row[3], lowest)], 9))
     return np.array(found).reshape(-1, 4)
-
-
-def _fitted(low: Floats, high: Floats, lowest: Floats, highest: Floats) -> Floats:
-    """(4, 4): a box to another by its corners."""
-    found = np.eye(4)
-    by = (highest - lowest) / np.maximum(high - low, 1e-9)
-    found[:3, :3] = np.diag(by)
-    found[:3, 3] = lowest - by * low
-    return found

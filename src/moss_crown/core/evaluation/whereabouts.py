@@ -285,7 +285,7 @@ class Whereabouts:
             begin = own.stop
             poses = block.boxed(structure.boxes[own])
             if (full := self.inflated(structure, number)) is not None:
-                poses = full.boxed(poses, structure.boxes[own], frames)
+                poses = full.boxed(poses, frames)
             found.append(replace(block, poses=poses))
         return together(found, len(frames))
 

@@ -225,7 +225,8 @@ def swell(x, before, listed, home, w, push, triangles, edges, length, seam, hing
             if rows[k, BEND] > 0:
                 _bent(x, w, hinges, weights, area, bent, first[k, 3], first[k + 1, 3], 1.0 / (rows[k, BEND] * h * h))
             if rows[k, HOLD] > 0:
-                _homeward(x, home, v0, v1, 1.0 / (1.0 + 1.0 / (rows[k, HOLD] * rows[k, HOLD] * h * h)))
+                tight = rows[k, HOLD] * h
+                _homeward(x, home, v0, v1, tight * tight / (1.0 + tight * tight))
             _apart(x, pairs, near, own[k], own[k + 1], owner, nobody)
             _kept_off(x, before, v0, v1, planes, rub)
             known[k, VOLUME] = volume

@@ -8,6 +8,7 @@ export function drafts({ getState: get, setState: set, subscribe }: State) {
   const painters = new Set<(picture: Seen, frame: number) => void>();
   let refreshing = 0;
   let newest = 0; // of the drafts that were shown
+  let goOn = () => false; // ask for more of what is solved frame by frame; answers whether that can be
 
   subscribe((now, before) => {
     if (now.draft && (now.draft !== before.draft || now.frame !== before.frame)) paint(now.draft);
@@ -57,6 +58,10 @@ export function drafts({ getState: get, setState: set, subscribe }: State) {
       const mine = ++newest;
       requestAnimationFrame(() => setTimeout(() => mine === newest && show(draft)));
     },
+    /** How more is asked for of what is solved frame by frame. */
+    goesOn(ask: () => boolean) {
+      goOn = ask;
+    },
     /** What is being fetched is out of date. */
     outdate() {
       refreshing += 1;
@@ -69,8 +74,8 @@ export function drafts({ getState: get, setState: set, subscribe }: State) {
         if (mine !== refreshing) return;
         const draft = readDraft(body);
         show(draft);
-        if (typeof draft.solved === 'number') void this.refresh();
-        else findRidges();
+        findRidges();
+        if (get().solved !== null && !goOn()) void this.refresh();
       } catch (error) {
         tell(error);
       }

@@ -66,7 +66,7 @@ export function edits(
   }
 
   async function afterChange() {
-    await drafts.refresh();
+    if (get().solved === null || !previews.preview([])) await drafts.refresh();
     proofs.again();
   }
 

@@ -29,13 +29,13 @@ export function previews({ getState: get }: State, drafts: Drafts, live: Live) {
     live.say({ type: 'preview', patch, seq: live.next(), revision: asked.revision, has: keptChunks() });
   }
 
-  /** Ask for more of what is solved frame by frame, as long as nothing else is asked for. */
+  /** Ask for more of what is solved frame by frame, as long as nothing else is asked for, nor stored. */
   function goOn(seq: number) {
-    if (seq !== live.last() || asked?.revision !== get().revision) return;
-    const mine = foreseen?.seq === seq;
-    ask(asked.patch);
-    if (mine && foreseen) foreseen.seq = live.last();
+    if (seq === foreseen?.seq) arrive(false);
+    if (seq === live.last() && asked?.revision === get().revision) ask(asked.patch);
   }
+
+  drafts.goesOn(() => preview([]));
 
   return {
     preview,
@@ -67,7 +67,7 @@ export function previews({ getState: get }: State, drafts: Drafts, live: Live) {
       if (part === 'picture') {
         early = { seq, picture: readSeen(body) };
         drafts.paint(early.picture);
-        if (typeof early.picture.solved === 'number') goOn(seq);
+        if (get().solved !== null) goOn(seq);
         else live.say({ type: 'rest', seq });
         return;
       }
