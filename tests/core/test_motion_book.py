@@ -28,9 +28,13 @@ def ends(shot):
         write_shot(shot) | {"steps": [s.model_dump(mode="json") for s in shot.steps if not s.facts.moves]}
     )
     structure = Evaluation(shot).structure(shot.last)
-    return Evaluation(shot).boxed(structure, last)[0], Evaluation(plain).boxed(
-        Evaluation(plain).structure(shot.last), last
-    )[0]
+    return where(shot, structure, last)[0], Evaluation(plain).boxed(Evaluation(plain).structure(shot.last), last)[0]
+
+
+def where(shot, structure, frames):
+    """Where letters are, bent or in pieces; of balloons, whose shape is another at rest too, where they stand."""
+    of = Evaluation(shot)
+    return of.poses(structure, frames) if of.swells else of.boxed(structure, frames)
 
 
 def test_there_are_two_dozen_motions_and_the_rigs():
@@ -77,7 +81,7 @@ def test_what_arrives_ends_at_rest_where_the_letters_belong(id):
 def test_what_leaves_begins_at_rest_and_is_gone_at_the_end(id):
     shot = shot_in(id, last=120)
     structure = Evaluation(shot).structure(0)
-    start = Evaluation(shot).boxed(structure, np.array([0.0, 120.0]))
+    start = where(shot, structure, np.array([0.0, 120.0]))
     _, plain = ends(shot)
     assert start[0] == pytest.approx(plain, abs=1e-6)
     if id == "burnt-out":

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import WrapStep
+from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.motion import DriveStep, GrowStep, ShiverStep, Zone
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.draft.schema import Note
 from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.core.evaluation.inflating import EDGES
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.evaluation.timing import NEVER
@@ -75,6 +79,7 @@ def _motion_notes(of: Evaluation, structure: Structure, rest: float) -> list[Not
             text = "lies around nothing: the stage is no globe. Stage has that under Shape"
             said.append(Note(wrap.id, "motion.no_globe", text))
     said += _piece_notes(of, structure)
+    said += _swelling_notes(of, structure)
     for id, text in unsound(shot):
         said.append(Note(id, "formula.no_number", text))
     return said
@@ -96,6 +101,37 @@ def _piece_notes(of: Evaluation, structure: Structure) -> list[Note]:
                 text = f"{taking} of {wanted} are bodies: there are at most {limits.BODIES}, by whole blocks"
                 said.append(Note(step.id, "motion.many_bodies", text))
     return said
+
+
+def _swelling_notes(of: Evaluation, structure: Structure) -> list[Note]:
+    """Steps that inflate what is in pieces, or after another has; letters whose meshes are coarser than asked for, and
+    what is not solved any more."""
+    shot, said = of.shot, []
+    steps = [step for step in shot.steps if isinstance(step, InflateStep) and step.on is not False]
+    for step in steps:
+        place = shot.steps.index(step)
+        own = [k for k, block in enumerate(structure.blocks) if block.step < place]
+        if any(structure.blocks[k].cutting is not None for k in own):
+            said.append(Note(step.id, "motion.swells_whole", "fills no letters that are cut into pieces"))
+        if any(_filler(structure, k, steps, shot) is not step for k in own):
+            said.append(Note(step.id, "motion.swells_once", "fills nothing that a step above it fills already"))
+        for full in (of.inflated(structure, k) for k in own):
+            if full is None:
+                continue
+            edge = EDGES[step.fine]
+            if full.foils.edge > edge:
+                text = f"edges of {full.foils.edge:.2g} cap heights in place of {edge:g}: there are many letters"
+                said.append(Note(step.id, "motion.swells_coarse", text))
+            if full.ends is not None and full.ends < shot.last:
+                text = f"solved until frame {full.ends:.4g}; after that letters stay as they are then"
+                said.append(Note(step.id, "motion.swells_long", text))
+    return said
+
+
+def _filler(structure: Structure, number: int, steps: Sequence[InflateStep], shot: Shot) -> InflateStep | None:
+    """Which of several steps fills the letters of a block: the first below it."""
+    below = structure.blocks[number].step
+    return next((step for step in steps if shot.steps.index(step) > below), None)
 
 
 def _wants_globe(shot: Shot, step: WrapStep) -> bool:

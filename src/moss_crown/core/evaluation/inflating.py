@@ -32,7 +32,7 @@ EDGES = {"coarse": 0.075, "usual": 0.045, "fine": 0.03}
 """Of the meshes of foils, in cap heights."""
 MOST_VERTICES = 60_000
 """Of the foils of a block: where letters would have more, their edges get longer."""
-LEAD = 3.2
+LEAD = 3.4
 """Seconds before a shot in which letters fill that are full at its beginning, and the time that takes at first:"""
 LEAD_FILLS = 1.0
 AFTER = 60.0
@@ -75,7 +75,8 @@ class Inflated:
     """A block whose letters gas fills: its foils, what is asked of them from the frame `begin` on, and the frame of the
     block's clock from which on nothing new is asked of each (l, of those with foils). `track` answers where they are,
     at least until so many frames after the beginning. `size` is the cap height; `back` (k, 3, 4) leads from the block
-    into the letters' own spaces."""
+    into the letters' own spaces. `ends`: the frame of the shot after which nothing is solved, though something is asked
+    for; None where all is."""
 
     foils: Foils
     begin: float
@@ -87,6 +88,7 @@ class Inflated:
     back: Floats
     edges: tuple[str, ...]
     cache: Cache
+    ends: float | None = None
 
     @cached_property
     def letters(self) -> list[int]:
@@ -305,7 +307,17 @@ def _inflated(of: Whereabouts, structure: Structure, number: int, step: InflateS
     back = np.asarray(np.linalg.inv(rest)[:, :3], np.float64)
     keys = tuple(_address(block.letters[k], block, foils.edge) for k in foils.letters.tolist())
     return Inflated(
-        foils, begin, calm, block.member.late, until, min(most, settled), block.setting.size, back, keys, of.cache
+        foils,
+        begin,
+        calm,
+        block.member.late,
+        until,
+        min(most, settled),
+        block.setting.size,
+        back,
+        keys,
+        of.cache,
+        begin + block.member.late + most if settled > most else None,
     )
 
 
@@ -360,7 +372,7 @@ def _meshed(cache: Cache, block: Block, step: InflateStep, edge: float) -> Foils
     rest = rest_of(block.setting)[list(solids)]
     names = [_address(block.letters[k], block, edge) for k in solids]
 
-    def made() -> Foil:
+    def joined() -> Foil:
         parts = []
         for at, solid in zip(rest, solids.values(), strict=True):
             v = solid.vertices
@@ -370,7 +382,7 @@ def _meshed(cache: Cache, block: Block, step: InflateStep, edge: float) -> Foils
         return foils(parts)
 
     key = address("foils", names, rest.tobytes(), size, step.seam)
-    foil: Foil = cache.get(key, made, lambda foil: 400 * len(foil.home))
+    foil: Foil = cache.get(key, joined, lambda foil: 400 * len(foil.home))
     return Foils(np.array(list(solids)), tuple(solids.values()), edge, Balloons(foil, 25.0))
 
 

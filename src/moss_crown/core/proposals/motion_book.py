@@ -25,6 +25,7 @@ from moss_crown.core.document.deform import (
     WaveStep,
     WrapStep,
 )
+from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.kinds import Name, StepBase
 from moss_crown.core.document.letters import EmblemStep
 from moss_crown.core.document.motion import (
@@ -48,10 +49,20 @@ from moss_crown.core.document.pieces import PiecesStep
 from moss_crown.core.document.values import Ease, Formula, Model, straight
 from moss_crown.core.proposals.broken_book import broken
 from moss_crown.core.proposals.motion_page import EVEN, FALL, SOFT, Entry, Made, Wanted, Where, entry, one
+from moss_crown.core.proposals.swollen_book import swollen
 from moss_crown.core.type.ornaments import CORD, CORD_SHAPE, RAIL, RAIL_SHAPE
 
 MotionStep: TypeAlias = (
-    DriveStep | FollowStep | DrumStep | SwapStep | ShiverStep | GrowStep | AnyDeform | PiecesStep | BodiesStep
+    DriveStep
+    | FollowStep
+    | DrumStep
+    | SwapStep
+    | ShiverStep
+    | GrowStep
+    | AnyDeform
+    | InflateStep
+    | PiecesStep
+    | BodiesStep
 )
 Patch: TypeAlias = list[dict[str, Any]]
 
@@ -860,7 +871,7 @@ def _entries() -> list[Entry]:
     ]
 
 
-BOOK: dict[str, Entry] = {entry.id: entry for entry in (*_entries(), *broken())}
+BOOK: dict[str, Entry] = {entry.id: entry for entry in (*_entries(), *broken(), *swollen())}
 OTHER_TEXTS = ("SLACK WATER", "SALT ROADS")
 """What a rig goes through where nothing else is given."""
 TEXTS_WANTED = frozenset({"flip-drum", "turn-and-swap", "band"})

@@ -14,6 +14,7 @@ from shapely import MultiPoint
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.door import patched, read_shot, write_shot
+from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.kinds import StepBase
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.pieces import PiecesStep
@@ -22,7 +23,7 @@ from moss_crown.core.errors import TitleError
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.form.outline import letter_outline
-from moss_crown.core.motion.moving import Moved
+from moss_crown.core.motion.moving import Moved, filled
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, MotionSet
 from moss_crown.core.proposals.motion_page import Entry, Made
@@ -64,6 +65,25 @@ def _coarsened(step: StepBase) -> StepBase:
 
 def _simple(cut: object) -> str:
     return str(cut) if cut in ("strips", "bricks", "rays") else "chunks"
+
+
+PLUMP = 0.14
+"""By so much an outline is larger that stands for a balloon that is full."""
+
+
+def _plump(of: Evaluation, structure: Structure, number: int, moving: Moved, frames: NDArray[np.float64]) -> Moved:
+    """A block whose letters are as much larger as gas fills them: nothing is solved for a thumbnail."""
+    company = of.company(structure, number)
+    step = next((s for s in company.steps if isinstance(s, InflateStep) and s.on is not False), None)
+    if step is None:
+        return moving
+    by = 1 + PLUMP * filled(company, step, frames - company.late).strength
+    centres = np.array([(*letter.centre, 0.0) for letter in structure.blocks[number].letters]).reshape(-1, 3)
+    larger = np.zeros((*by.shape, 4, 4))
+    larger[..., :3, :3] = by[..., None, None] * np.eye(3)
+    larger[..., :3, 3] = (1 - by)[..., None] * centres
+    larger[..., 3, 3] = 1
+    return replace(moving, poses=moving.poses @ larger)
 
 
 def _drawn(structure: Structure, blocks: Sequence[Moved]) -> tuple[list[int], list[NDArray[np.float64] | None], Poses]:
@@ -111,7 +131,7 @@ def thumbnail(shot: Shot, drawn: dict[Any, str] | None = None, cache: Cache | No
             which += [[]] * len(own)
             found += [[] for _ in own]
             continue
-        numbers, hulls, poses = _drawn(structure, done)
+        numbers, hulls, poses = _drawn(structure, [_plump(of, structure, k, b, at) for k, b in enumerate(done)])
         left = np.concatenate(
             [block.wear.opacities() for block in done] or [np.zeros((len(own), 0))],
             1,
