@@ -8,7 +8,7 @@ import numpy as np
 
 from bench.deform import TEXTS, least
 from bench.report import say
-from moss_crown.core.cache import Cache
+from moss_crown.core.cache import Cache, Patience
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.door import read_shot, write_shot
 from moss_crown.core.document.shot import Shot
@@ -35,6 +35,42 @@ def main() -> None:
     for name, text in TEXTS.items():
         bodies(name, text, "8 ms" if name == "eleven" else "45 ms")
     shattered()
+    for fine, aim in (("usual", "30 ms"), ("fine", "80 ms")):
+        balloons(fine, aim)
+
+
+def balloons(fine: str, aim: str) -> None:
+    """How long eleven letters take to fill, a frame; then what a draft and a picture of them take that is known."""
+    fills = [{"kind": "cadence", "way": "leave", "start": 2, "delay": 0, "duration": 25}]
+    step = {"id": "inflate", "kind": "inflate", "fine": fine, "reaches": fills}
+    shot, cache = shot_of(TEXTS["eleven"], step), Cache()
+    of = Evaluation(shot, cache)
+    structure = of.structure(0)
+    full = of.inflated(structure, 0)
+    assert full is not None
+    full.at(4.0, 0)
+    begun = time.process_time()
+    full.at(33.0, 0)
+    took = (time.process_time() - begun) / 24
+    count, edge = len(full.foils.balloons.foil.home), full.foils.edge
+    say(f"eleven letters inflated, edges of {edge:g}, {count} vertices: a frame", f"{1e3 * took:.0f} ms", aim)
+    first = see(shot, Cache(), (), Patience(0.0))
+    assert first.head.solved is not None
+    say("  the first picture of a draft", f"{1e3 * least(lambda: _asked(shot), 3):.0f} ms", "300 ms")
+    known = see(shot, cache)
+    names = list(known.head.sent)
+    say("  of one that is known", f"{1e3 * least(lambda: packed_picture(see(shot, cache, names)), 3):.0f} ms", "-")
+    scene = of.scene(FRAME, 16 / 9)
+
+    def build() -> None:
+        build_world(scene)[1].close()
+
+    say("  the scene", f"{1e3 * least(lambda: Evaluation(shot, cache).scene(FRAME, 16 / 9), 3):.0f} ms", "-")
+    say("  a world of them", f"{1e3 * least(build):.0f} ms", "-")
+
+
+def _asked(shot: Shot) -> None:
+    packed_picture(see(shot, Cache(), (), Patience(0.25)))
 
 
 def pieces() -> None:

@@ -30,7 +30,7 @@ FRAMES = {
     "Kestrel Tide, main title": ("frame-kestrel-tide", 30),
     "Harbour Wall, long shadows": ("frame-long-shadows", 72),
     "Breakwater, whole at frame 50": ("frame-breakwater", 44),
-    "Still Water, glass": ("frame-glass", 84),
+    "Regatta, balloons": ("frame-regatta", 80),
     "Lantern Row, neon": ("frame-neon", 70),
     "Around the buoy, globe": ("frame-buoy", 36),
 }

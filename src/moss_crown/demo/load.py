@@ -22,6 +22,7 @@ def load_demo(database: str) -> bool:
         from moss_crown.demo.looks import looks
         from moss_crown.demo.motions import motions
         from moss_crown.demo.shots import PRODUCTION, demo_shots
+        from moss_crown.demo.swollen import swollen_shots
         from moss_crown.server.db.assets import add_asset
         from moss_crown.server.db.shots import add_production, add_shot
         from moss_crown.server.schemas import ShotDefaults
@@ -29,6 +30,7 @@ def load_demo(database: str) -> bool:
         production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
         emblem = film_unit_emblem()
         add_asset(connection, production, emblem)
-        for shot in [*demo_shots(), *cards(), *looks(), *motions(), *bent_shots(emblem.id), *broken_shots()]:
+        moving = [*motions(), *bent_shots(emblem.id), *broken_shots(), *swollen_shots()]
+        for shot in [*demo_shots(), *cards(), *looks(), *moving]:
             add_shot(connection, production, write_shot(shot), assets_of(shot))
         return True
