@@ -103,7 +103,7 @@ export const PAGES: Page[] = [
     text: [
       'Inflate fills the letters above it with gas: at a reach of 0 they are as they were, at 1 they are full. So a cadence blows them up one after the other, a zone those that it passes, and a keyed strength lets the gas out again.',
       'Foil does not stretch: where it has more cloth than its seams it puckers along them, as much as Wrinkles says. Rubber stretches. Letters are plumpest with little depth, square edges and rounded inner corners; Held to its shape keeps thin parts from rounding off.',
-      'What is solved is worked out from the first frame on, by itself; frames that are not known yet stay as the last one that is, until they come. A coarse mesh is quick to try things with, the usual one for most pictures, a fine one for close ups.',
+      'What is solved is worked out from the first frame on, by itself; until it is, a sketch of coarse letters stands for it, and the head of the page says so. A coarse mesh is quick to try things with, the usual one for most pictures, a fine one for close ups.',
       'Everything that moves letters moves them as they are then: put a shiver below for balloons that tremble. For a photograph of foil wear a polished metal, or take one of the motions that inflate.',
     ],
     kinds: ['inflate'],

@@ -201,7 +201,7 @@ function TopBar({ open }: { open: (what: Open) => void }) {
           data-testid="solving"
           className="rounded-full border px-2.5 py-0.5 text-dim text-xs"
         >
-          solving, frame {Math.floor(solved)} of {document?.last}
+          a sketch; solved to {Math.floor(solved)} of {document?.last}
         </span>
       )}
       <span className="flex-1" />

@@ -30,6 +30,8 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 EDGES = {"coarse": 0.075, "usual": 0.045, "fine": 0.03}
 """Of the meshes of foils, in cap heights."""
+SKETCH = 0.13
+"""Of the meshes of a sketch, in cap heights."""
 MOST_VERTICES = 60_000
 """Of the foils of a block: where letters would have more, their edges get longer."""
 LEAD = 3.4
@@ -89,6 +91,7 @@ class Inflated:
     edges: tuple[str, ...]
     cache: Cache
     ends: float | None = None
+    sketch_of: Inflated | None = None
 
     @cached_property
     def letters(self) -> list[int]:
@@ -172,6 +175,8 @@ class Inflated:
 
     def until(self, last: float) -> float:
         """The frame of the shot until which all is known that is asked for until its last one."""
+        if self.sketch_of is not None:
+            return self.sketch_of.until(last)
         wanted = math.ceil(float(np.clip(last - self.late - self.begin, 0, self.most)))
         solved = self.track(wanted).solved
         return last if solved >= wanted else self.begin + self.late + solved
@@ -239,13 +244,25 @@ def inflated(of: Whereabouts, structure: Structure, number: int) -> Inflated | N
     step = next((s for s in company.steps if isinstance(s, InflateStep) and s.on is not False), None)
     if step is None or block.cutting is not None or not block.letters:
         return None
-    return of.once_for(structure, ("inflated", number), lambda: _inflated(of, structure, number, step))
+    return of.once_for(structure, ("inflated", number), lambda: _as_known(of, structure, number, step))
 
 
-def _inflated(of: Whereabouts, structure: Structure, number: int, step: InflateStep) -> Inflated | None:
+def _as_known(of: Whereabouts, structure: Structure, number: int, step: InflateStep) -> Inflated | None:
+    """Solved as finely as is asked for; while that is not known as far as the shot goes, and nobody waits for it, as a
+    coarse sketch, which is there at once."""
+    found = _inflated(of, structure, number, step, EDGES[step.fine])
+    if found is None or of.goes_on is None or not found.known(of.shot.last).given_up:
+        return found
+    sketch = _inflated(of, structure, number, step, max(SKETCH, EDGES[step.fine]), sketched=True)
+    return sketch and replace(sketch, sketch_of=found)
+
+
+def _inflated(
+    of: Whereabouts, structure: Structure, number: int, step: InflateStep, edge: float, sketched: bool = False
+) -> Inflated | None:
     shot, block, company = of.shot, structure.blocks[number], of.company(structure, number)
     fps = float(shot.fps.fraction)
-    foils = _foils(of, structure, number, step)
+    foils = _foils(of, structure, number, step, edge)
     if foils is None:
         return None
     first = shot.first - block.member.late
@@ -299,7 +316,7 @@ def _inflated(of: Whereabouts, structure: Structure, number: int, step: InflateS
         frames = CHUNK * math.ceil(min(frames, settled, most) / CHUNK)
         known = longest[-1] if longest else None
         if known is None or (known.solved < frames and not known.given_up):
-            known = track(balloons, longer, frames, of.cache, of.goes_on)
+            known = track(balloons, longer, frames, of.cache, None if sketched else of.goes_on)
             longest[:] = [known]
         return known
 
@@ -328,7 +345,8 @@ def _address(letter: Letter, block: Block, edge: float) -> str:
 
 
 def _between(low: float, high: float, share: Floats) -> Floats:
-    return np.asarray(low * (high / low) ** share)
+    # Rounded: the last bit of a power is not the same on every machine, and a balloon shows it.
+    return np.asarray(low * np.round((high / low) ** share, 9))
 
 
 def _longer(asked: Asked, frames: int) -> Asked:
@@ -349,10 +367,10 @@ def _longer(asked: Asked, frames: int) -> Asked:
     )
 
 
-def _foils(of: Whereabouts, structure: Structure, number: int, step: InflateStep) -> Foils | None:
+def _foils(of: Whereabouts, structure: Structure, number: int, step: InflateStep, edge: float) -> Foils | None:
     block = structure.blocks[number]
-    key = ("foils", number, step.seam, step.fine)
-    return of.once_for(structure, key, lambda: _meshed(of.cache, block, step, EDGES[step.fine]))
+    key = ("foils", number, step.seam, edge)
+    return of.once_for(structure, key, lambda: _meshed(of.cache, block, step, edge))
 
 
 def _meshed(cache: Cache, block: Block, step: InflateStep, edge: float) -> Foils | None:

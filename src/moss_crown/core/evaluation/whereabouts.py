@@ -55,8 +55,8 @@ Moment = TypeVar("Moment", int, float)
 
 class Whereabouts:
     """Where letters and camera of a shot are. Each may ask for the other: letters come from outside the frame, and the
-    camera follows letters. What is solved frame by frame is solved as long as whoever asks `goes_on` waiting; what is
-    not known by then stays as it was at the last frame that is."""
+    camera follows letters. What is solved frame by frame is solved as long as whoever asks `goes_on`
+    waiting, or to its end; where it is not known by then there is a sketch of it."""
 
     def __init__(self, shot: Shot, cache: Cache | None = None, goes_on: Callable[[], bool] = lambda: True) -> None:
         self.shot = shot

@@ -177,7 +177,7 @@ class Track:
 
 
 def track(
-    balloons: Balloons, asked: Asked, frames: int, cache: Cache, goes_on: Callable[[], bool] = lambda: True
+    balloons: Balloons, asked: Asked, frames: int, cache: Cache, goes_on: Callable[[], bool] | None = None
 ) -> Track:
     """At frames 0 to `frames`, by whole chunks; where that is not known yet and nobody `goes_on` with it, as far as it
     is known."""
@@ -188,7 +188,7 @@ def track(
         own = asked.part(begin, begin + CHUNK + 1)
         key = address(key, own.address())
         before = last
-        if ("swelling", key) not in cache and not goes_on():
+        if ("swelling", key) not in cache and goes_on is not None and not goes_on():
             given_up = True
             break
 
