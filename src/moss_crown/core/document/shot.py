@@ -11,6 +11,7 @@ from typing import Annotated, ClassVar, Literal, TypeAlias, get_args
 from pydantic import Field, model_validator
 
 from moss_crown.core import limits
+from moss_crown.core.document.become import BecomeStep
 from moss_crown.core.document.binding import bind
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.camera import CameraStep
@@ -57,6 +58,7 @@ Step: TypeAlias = Annotated[
     | InflateStep
     | PiecesStep
     | BodiesStep
+    | BecomeStep
     | GroupStep
     | MaterialStep
     | EnvironmentStep

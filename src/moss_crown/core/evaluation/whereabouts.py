@@ -16,11 +16,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.cache import Cache
+from moss_crown.core.document.become import BecomeStep
+from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.camera import Subject
 from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.shot import Shot
+from moss_crown.core.evaluation.becoming import become
 from moss_crown.core.evaluation.camera import camera_step, framing, moved_along
 from moss_crown.core.evaluation.inflating import Inflated, inflated
 from moss_crown.core.evaluation.setting import Block, Structure, as_set, lasts
@@ -31,6 +34,7 @@ from moss_crown.core.motion.moving import (
     Company,
     Framing,
     Moved,
+    Solved,
     drawn_parts,
     moved,
     moved_axes,
@@ -213,7 +217,7 @@ class Whereabouts:
             structure.led[number] if structure.led else NO_GROUP,
             lambda frames: globe_middles(shot, frames),
             lambda: self.in_pieces(structure, number),
-            lambda step, frames: solved(self, structure, step, number, frames),
+            lambda step, frames: self._solved(structure, step, number, frames),
         )
 
     @cached_property
@@ -224,6 +228,13 @@ class Whereabouts:
     def inflated(self, structure: Structure, number: int) -> Inflated | None:
         """What gas makes of the letters of the `number`-th block of a structure; None where no step fills them."""
         return inflated(self, structure, number) if self.swells else None
+
+    def _solved(
+        self, structure: Structure, step: BodiesStep | BecomeStep, number: int, frames: Frames
+    ) -> Solved | None:
+        if isinstance(step, BecomeStep):
+            return become(self, structure, step, number, frames)
+        return solved(self, structure, step, number, frames)
 
     def in_pieces(self, structure: Structure, number: int) -> InPieces | None:
         """The pieces of the letters of the `number`-th block of a structure; None where nothing cuts them."""

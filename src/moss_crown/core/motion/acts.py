@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.document.become import BecomeStep
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.inflate import InflateStep
@@ -93,7 +94,7 @@ def unturned(ways: Floats) -> Floats:
     return ways
 
 
-def unsolved(step: BodiesStep, frames: Frames) -> Put | None:
+def unsolved(step: BodiesStep | BecomeStep, frames: Frames) -> Put | None:
     """Of a block by itself."""
     return None
 
@@ -134,7 +135,7 @@ class Surroundings:
     globe: Callable[[Frames], Floats] = no_globe
     by_piece: Surroundings | None = None
     turned: Callable[[Floats], Floats] = unturned
-    solved: Callable[[BodiesStep, Frames], Put | None] = unsolved
+    solved: Callable[[BodiesStep | BecomeStep, Frames], Put | None] = unsolved
 
 
 @dataclass
@@ -198,7 +199,7 @@ class Above:
 
 def acts_by_piece(step: Any, frames: Frames) -> bool:
     """Does a step act on each piece by itself, at any of the frames?"""
-    if isinstance(step, PiecesStep):
+    if isinstance(step, PiecesStep | BecomeStep):
         return True
     if isinstance(step, BodiesStep):
         return step.of == "piece"
@@ -216,7 +217,7 @@ def _act(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Abo
 def _of_letters(step: Any, cast: Cast, frames: Frames, around: Surroundings, above: Above) -> Deed:
     if isinstance(step, PiecesStep):
         return _pieces(step, cast, frames, around, above)
-    if isinstance(step, BodiesStep):
+    if isinstance(step, BodiesStep | BecomeStep):
         return _bodies(step, cast, frames, around)
     if isinstance(step, DeformStep):
         return _deform(step, cast, frames, around, above)
@@ -259,7 +260,7 @@ def _drive(step: DriveStep, cast: Cast, seen: Frames, around: Surroundings, abov
     )
 
 
-def _bodies(step: BodiesStep, cast: Cast, frames: Frames, around: Surroundings) -> Put:
+def _bodies(step: BodiesStep | BecomeStep, cast: Cast, frames: Frames, around: Surroundings) -> Put:
     """Where the solver has letters, or pieces, once they are let go."""
     found = around.solved(step, frames) if step.on is not False else None
     if found is None:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.deform.chain import bent_all
+from moss_crown.core.document.become import BecomeStep
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import DeformStep, RippleStep, WaveStep
 from moss_crown.core.document.inflate import InflateStep
@@ -108,7 +109,7 @@ class Solved:
     free: NDArray[np.bool_]
 
 
-def nothing_solved(step: BodiesStep, frames: Frames) -> Solved | None:
+def nothing_solved(step: BodiesStep | BecomeStep, frames: Frames) -> Solved | None:
     """Of a block by itself."""
     return None
 
@@ -137,7 +138,7 @@ class Company:
     led: Led = NO_GROUP
     globe: Callable[[Frames], Floats] = no_globe
     pieces: Callable[[], InPieces | None] = no_pieces
-    solved: Callable[[BodiesStep, Frames], Solved | None] = nothing_solved
+    solved: Callable[[BodiesStep | BecomeStep, Frames], Solved | None] = nothing_solved
 
 
 @lru_cache(maxsize=64)
@@ -289,7 +290,7 @@ def surroundings(company: Company) -> Surroundings:
     return around if pieces is None else replace(around, by_piece=_of_pieces(company, pieces, around))
 
 
-def _solved(company: Company, step: BodiesStep, frames: Frames, around: Surroundings) -> Put | None:
+def _solved(company: Company, step: BodiesStep | BecomeStep, frames: Frames, around: Surroundings) -> Put | None:
     """Where a solver has a block's letters, or pieces, as the block sees them."""
     found = company.solved(step, frames + company.late)
     if found is None:
@@ -300,7 +301,7 @@ def _solved(company: Company, step: BodiesStep, frames: Frames, around: Surround
     return Put(own, found.free & sound)
 
 
-def designed(company: Company, step: BodiesStep, frames: Frames) -> tuple[Poses, Scattered | None]:
+def designed(company: Company, step: BodiesStep | BecomeStep, frames: Frames) -> tuple[Poses, Scattered | None]:
     """(f, l, 4, 4) where what stands above a step has a block's letters in the world at frames of the shot, and where
     it has their pieces beside them."""
     frames = frames - company.late
@@ -580,6 +581,15 @@ def filled(company: Company, step: InflateStep, frames: Frames) -> Filled:
     return Filled(np.ascontiguousarray(there), np.ascontiguousarray(np.broadcast_to(pressure, there.shape)))
 
 
+def felt_apart(company: Company, step: ReachingStep, frames: Frames) -> Floats:
+    """(f, p): how strongly pieces of a block's letters feel a step below it, or letters that are not cut (f, l)."""
+    around, cast = surroundings(company), whole_cast(company)
+    if cast.pieces is None or around.by_piece is None:
+        return felt(company, step, frames)
+    above = Above(company.steps[: company.steps.index(step)], cast, around, pieces=around.by_piece)
+    return drive_reach(step, cast.pieces, frames, around.by_piece, above)
+
+
 def _axis_start(family: str, axes: Axes, tag: str) -> float:
     """Where a letter stands on an axis that it does not name: where its family does, or the font's own default."""
     named = dict(axes)
@@ -610,7 +620,8 @@ def exact_rest(company: Company, frame: float) -> Floats | None:
             continue
         if isinstance(step, InflateStep) or (isinstance(step, DeformStep) and _stays_bent(step)):
             continue
-        if not isinstance(step, ReachingStep) or _goes_on(step) or len(step.reaches) != 1:
+        goes = not isinstance(step, ReachingStep) or isinstance(step, BecomeStep)
+        if goes or _goes_on(step) or len(step.reaches) != 1:
             return None
         (reach,) = step.reaches
         begun = starts_of(company, step, at)
