@@ -11,8 +11,10 @@ from screens import document, new_shot, put, saved, settled, step
 
 from cluster import wait_for
 from messages import opened
+from moss_crown.core.assets import bring_in
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
+from moss_crown.demo.cards import film_unit_emblem
 
 
 def add(page, name):
@@ -135,3 +137,40 @@ def test_initials_are_shattered_and_whole_at_a_frame(quiet, server):
     of = Evaluation(read_shot(document(server, shot)))
     (moved,) = of.moved(of.structure(0), np.array([5.0, own["start"], 70.0]))
     assert moved.apart.whole.tolist() == [[False] * 3, [True] * 3, [True] * 3]
+
+
+def test_an_emblem_becomes_the_word(quiet, server, tmp_path):
+    shot = new_shot(quiet, server, "TIDE")
+    before = document(server, shot)["steps"]
+    quiet.keyboard.press("End")
+    drawing = film_unit_emblem()
+    bring_in(drawing)
+    (tmp_path / "Lighthouse.svg").write_bytes(drawing.data)
+    quiet.get_by_role("button", name="+ add a step").click()
+    quiet.get_by_role("menuitem", name="Emblem").click()
+    quiet.get_by_label("Bring in SVG files").set_input_files(str(tmp_path / "Lighthouse.svg"))
+    listed = quiet.get_by_role("list", name="Emblems")
+    listed.get_by_role("button", name=re.compile("^(Film unit|Lighthouse)$")).first.click()
+    saved(quiet)
+    add(quiet, "Becomes")
+    kinds = [one["kind"] for one in document(server, shot)["steps"]]
+    assert kinds.count("pieces") == 1 and "become" in kinds  # what becomes something goes in pieces
+    emblem = step(server, shot, "emblem")["id"]
+    quiet.get_by_role("combobox", name="What", exact=True).select_option(emblem)
+    wait_for(lambda: step(server, shot, "become")["what"] == emblem)
+    quiet.get_by_role("combobox", name="Becomes", exact=True).select_option("block")
+    wait_for(lambda: step(server, shot, "become")["into"] == "block")
+    saved(quiet)
+    after = lit(settled(quiet))
+    quiet.keyboard.press("Home")
+    first = lit(settled(quiet))
+    assert (first != after).mean() > 0.03 and first.any() and after.any()
+    of = Evaluation(read_shot(document(server, shot)))
+    structure = of.structure(0)
+    blocks = of.moved(structure, np.array([0.0, 50.0, 72.0]))
+    assert sorted(block.apart.whole.all(1).tolist() for block in blocks) == [[False, False, True], [True, False, False]]
+    found = Axe().run(quiet).response["violations"]
+    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    for _ in range(4):
+        quiet.get_by_role("button", name="Undo", exact=True).click()
+    wait_for(lambda: document(server, shot)["steps"] == before)

@@ -1510,6 +1510,181 @@ export interface components {
             bar: number;
         };
         /**
+         * BecomeStep
+         * @description A block or emblem above it, `what`, becomes another, `into`: without names the first two above it. At a reach of
+         *     0 all is what it was, and nothing of the other is there; at 1 the other is there. Blocks that are cut do so piece by
+         *     piece, others letter by letter.
+         *
+         *     Each piece flies to the place of one that it is `matched` with: that which lies where it does in its own block, the
+         *     same one in reading order, one that is as large among its own, or any by chance; where one block has more, several
+         *     share one. On its way it gets as large as that, and half way it is that. It flies aside by `bow` half way, with so
+         *     much chance (`spread`) in that, and turns by `turn`, with `spin` the share of chance.
+         */
+        BecomeStep: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Version
+             * @default A
+             * @enum {string}
+             */
+            version: "A" | "B";
+            /** Aside */
+            aside?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Scope
+             * @default piece
+             */
+            scope: ("piece" | "letter" | "word" | "line" | "block") | components["schemas"]["KeyedLiteral8"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["KeyedFloat14"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Reaches
+             * @default [
+             *       {
+             *         "mix": "maximum",
+             *         "kind": "passage",
+             *         "passed": 0,
+             *         "order": "axis",
+             *         "along": [
+             *           1,
+             *           0,
+             *           0
+             *         ],
+             *         "point": [
+             *           0,
+             *           0.5,
+             *           0
+             *         ],
+             *         "width": 6,
+             *         "middle": [
+             *           0,
+             *           0.5
+             *         ],
+             *         "grain": 0.5,
+             *         "shuffle": 1,
+             *         "each": 0.5,
+             *         "rough": 0.15,
+             *         "ease": {
+             *           "arrive": [
+             *             0.6,
+             *             1
+             *           ],
+             *           "leave": [
+             *             0.2,
+             *             0
+             *           ]
+             *         }
+             *       }
+             *     ]
+             */
+            reaches: (components["schemas"]["Cadence"] | components["schemas"]["Zone"] | components["schemas"]["Noise"] | components["schemas"]["Picture"] | components["schemas"]["Swing"] | components["schemas"]["Passage"] | components["schemas"]["Everywhere"])[];
+            /**
+             * Response
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            response: [
+                number,
+                number
+            ][];
+            /**
+             * Beyond
+             * @default false
+             */
+            beyond: boolean | components["schemas"]["KeyedBool1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Exposed
+             * @default 1
+             */
+            exposed: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "become";
+            /**
+             * What
+             * @default
+             */
+            what: string;
+            /**
+             * Into
+             * @default
+             */
+            into: string;
+            /**
+             * Matched
+             * @default place
+             * @enum {string}
+             */
+            matched: "place" | "order" | "size" | "chance";
+            /**
+             * Bow
+             * @default [
+             *       0,
+             *       0.25,
+             *       0.6
+             *     ]
+             */
+            bow: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple1"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spread
+             * @default 0.5
+             */
+            spread: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Turn
+             * @default [
+             *       120,
+             *       180,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | components["schemas"]["KeyedTuple2"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Spin
+             * @default 0.6
+             */
+            spin: number | components["schemas"]["KeyedFloat6"] | components["schemas"]["Formula"] | components["schemas"]["Link"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * BendStep
          * @description A stretch of `length` metres about the centre bent by `angle` degrees in all, about the depth (a line becomes an
          *     arch), the vertical (its ends go back) or the horizontal (its head goes back); what lies beyond goes on straight.
@@ -4002,13 +4177,13 @@ export interface components {
         };
         /**
          * InflateStep
-         * @description Letters above it are balloons: at a reach of 0 they are empty and as they were, at 1 they are full. Steps above it
-         *     and below move them as they are then.
+         * @description Letters above it are balloons: at a reach of 0 they are empty and as they were, at 1 they are full. Steps above
+         *     it and below move them as they are then.
          *
-         *     Gas of a `pressure` fills them (1 is that of a party balloon). The material is `stretch` like rubber, 0 for foil that
-         *     does not get longer, bends the less the `stiff`er it is, and has so much more cloth than its seams, the share
-         *     `wrinkles`, which makes those: with a `seam` along the borders of front and rear, or without any. Letters are held to
-         *     their own shape as strongly as `hold` says, and weigh something with a `weight`.
+         *     Gas of a `pressure` fills them (1 is that of a party balloon). The material is `stretch` like rubber, 0 for foil
+         *     that does not get longer, bends the less the `stiff`er it is, and has so much more cloth than its seams, the share
+         *     `wrinkles`, which makes those: with a `seam` along the borders of front and rear, or without any. Letters are held
+         *     to their own shape as strongly as `hold` says, and weigh something with a `weight`.
          *
          *     Letters of a block that `touch` push each other aside, and none goes into floor or wall where `grounds` are felt.
          *     A letter's mesh is `fine`, or coarse for work at speed.
@@ -13576,7 +13751,7 @@ export interface components {
              */
             beats: components["schemas"]["Beats"];
             /** Steps */
-            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["InflateStep"] | components["schemas"]["PiecesStep"] | components["schemas"]["BodiesStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
+            steps?: (components["schemas"]["BlockStep"] | components["schemas"]["EmblemStep"] | components["schemas"]["FormStep"] | components["schemas"]["DriveStep"] | components["schemas"]["FollowStep"] | components["schemas"]["DrumStep"] | components["schemas"]["SwapStep"] | components["schemas"]["ShiverStep"] | components["schemas"]["GrowStep"] | components["schemas"]["BendStep"] | components["schemas"]["CurlStep"] | components["schemas"]["TwistStep"] | components["schemas"]["WaveStep"] | components["schemas"]["WrapStep"] | components["schemas"]["RippleStep"] | components["schemas"]["BlastStep"] | components["schemas"]["InflateStep"] | components["schemas"]["PiecesStep"] | components["schemas"]["BodiesStep"] | components["schemas"]["BecomeStep"] | components["schemas"]["GroupStep"] | components["schemas"]["MaterialStep"] | components["schemas"]["EnvironmentStep"] | components["schemas"]["LightsStep"] | components["schemas"]["StageStep"] | components["schemas"]["CameraStep"])[];
         };
         /**
          * ShotCard
@@ -15948,9 +16123,9 @@ export interface components {
         /**
          * SeenHead
          * @description What is seen of a shot. Frames that look alike share a look (`look_of`); one lens where it stays the same.
-         *     `middle`: where the letters stand on the whole; `centres`: pivots of groups by id, in the world. `sent`: the chunks of
-         *     swellings that come with it, by their addresses, how many vertices and letters each has. `solved`: the frame until
-         *     which all is known that is solved frame by frame; none where all of it is.
+         *     `middle`: where the letters stand on the whole; `centres`: pivots of groups by id, in the world. `sent`: the chunks
+         *     of swellings that come with it, by their addresses, how many vertices and letters each has. `solved`: the frame
+         *     until which all is known that is solved frame by frame; none where all of it is.
          */
         SeenHead: {
             /** Width */

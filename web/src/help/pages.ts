@@ -109,6 +109,16 @@ export const PAGES: Page[] = [
     kinds: ['inflate'],
   },
   {
+    id: 'become',
+    title: 'One thing into another',
+    text: [
+      'Becomes turns a block or emblem into another one above it: put a second block into the recipe first. Its passage goes from 0, where the one is there, to 1, where the other is; keyed back it turns back.',
+      'What is cut by Pieces goes piece by piece: each flies to the place of the piece that it is matched with, by where they lie, by reading order, by size or by chance, and half way it is that. What is not cut goes letter by letter.',
+      'Where they fly, aside and turning, stands under Becomes; which go first in the order of the passage.',
+    ],
+    kinds: ['become'],
+  },
+  {
     id: 'bodies',
     title: 'Letters that fall and collide',
     text: [

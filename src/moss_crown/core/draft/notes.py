@@ -8,12 +8,14 @@ import numpy as np
 
 from moss_crown.core import limits
 from moss_crown.core.cache import Cache
+from moss_crown.core.document.become import BecomeStep
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.deform import WrapStep
 from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.motion import DriveStep, GrowStep, ShiverStep, Zone
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.draft.schema import Note
+from moss_crown.core.evaluation.becoming import parties
 from moss_crown.core.evaluation.camera import camera_step
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.inflating import EDGES
@@ -89,6 +91,9 @@ def _piece_notes(of: Evaluation, structure: Structure) -> list[Note]:
     """Steps that ask for pieces where nothing is cut, and more bodies than there may be."""
     shot, said = of.shot, []
     for step in shot.steps:
+        if isinstance(step, BecomeStep) and step.on is not False and parties(of, structure, step) is None:
+            text = "turns nothing: it needs two blocks or emblems above it"
+            said.append(Note(step.id, "motion.becomes_nothing", text))
         by_piece = (isinstance(step, BodiesStep) and step.of == "piece") or (
             isinstance(step, DriveStep | ShiverStep) and step.scope == "piece"
         )

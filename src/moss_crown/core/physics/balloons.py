@@ -326,5 +326,6 @@ def ready_balloons() -> None:
     triangles = np.array([(0, 2, 1), (0, 1, 3), (1, 2, 3), (2, 0, 3)], np.int64)
     one = np.ones((3, 1))
     level = np.ones(3)
-    asked = Asked(one, one, level, level, level, level, np.zeros((3, 3)))
+    fills = np.array([[0.0], [1.0], [1.0]])
+    asked = Asked(fills, one, level, level, level, level, np.zeros((3, 3)))
     _solved("", Balloons(foils([(at, triangles, np.zeros(4, np.bool_))]), 25.0), asked, None)

@@ -217,7 +217,9 @@ def swell(x, before, listed, home, w, push, triangles, edges, length, seam, hing
             volume = _pushed(x, triangles, first[k, 1], first[k + 1, 1], push)
             left = min(1.0, max(0.0, (rows[k, MOST] - volume) / (0.2 * rows[k, MOST])))
             force = rows[k, PRESSURE] * left / 6
-            _gone(x, before, listed, w, push, v0, v1, force, rows[k, DRAG], weight, h,
+            # What bursts open comes to a stop at the most that there can be, and does not fly on.
+            drag = rows[k, DRAG] + 2 * max(0.0, volume / rows[k, MOST] - 0.8) / (0.2 * h)
+            _gone(x, before, listed, w, push, v0, v1, force, drag, weight, h,
                   0.4 * thick / h, known[k])
             stiff = 1.0 / (rows[k, STIFF] * h * h)
             _stretched(x, w, edges, length, seam, first[k, 2], first[k + 1, 2], rows[k, GROW], stiff,

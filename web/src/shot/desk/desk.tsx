@@ -43,7 +43,11 @@ export function Desk() {
   const entered = useShot((s) => s.entered);
   const place = useRef<HTMLElement>(null);
   const family = useFamilyOf(document?.steps, index);
-  const fields = step ? fieldsOf(step, { family, controls }) : [];
+  const blocks = (document?.steps ?? [])
+    .slice(0, index)
+    .filter((s) => s.kind === 'block' || s.kind === 'emblem')
+    .map((s) => ({ id: s.id, name: stepTitle(s) }));
+  const fields = step ? fieldsOf(step, { family, controls, blocks }) : [];
   const fieldWanted = useShot((s) => s.field);
   const inGroup = fields.find((f) => f.path === fieldWanted)?.group;
   // biome-ignore lint/correctness/useExhaustiveDependencies: each time it is entered, and not when fields change
@@ -265,6 +269,8 @@ function aboutStep(step: Step): string {
       return 'letters are whole until pieces go; drives and shivers can act by piece';
     case 'bodies':
       return 'until they are let go letters do what the steps above say';
+    case 'become':
+      return 'at a reach of 0 the one is there, at 1 the other; cut them to have them go in pieces';
     case 'shiver':
       return 'small unrest of each letter by itself';
     case 'group':

@@ -711,6 +711,35 @@ function inflateFields(step: Extract<Step, { kind: 'inflate' }>): FieldSpec[] {
   ];
 }
 
+/** What becomes what, and how it goes there. */
+function becomeFields(step: Extract<Step, { kind: 'become' }>, blocks: Named[]): FieldSpec[] {
+  const among = (first: string) => [
+    { value: '', name: first },
+    ...blocks.map(({ id, name }) => ({ value: id, name })),
+  ];
+  return [
+    ...grouped('Becomes', [
+      { ...choice('/what', 'What'), options: among('the first above'), plain: true },
+      { ...choice('/into', 'Becomes'), options: among('the second above'), plain: true },
+      {
+        ...choice('/matched', 'Matched by', {
+          place: 'where they lie',
+          order: 'reading order',
+          size: 'their size',
+          chance: 'chance',
+        }),
+        plain: true,
+      },
+      vector('/bow', 'Aside half way', { unit: 'm', step: 0.02 }),
+      number('/spread', 'Ways by chance', { unit: 'share', step: 0.02 }),
+      vector('/turn', 'Turn', { unit: '°', step: 1, decimals: 1 }),
+      number('/spin', 'Turns by chance', { unit: 'share', step: 0.02 }),
+      { ...number('/seed', 'Seed', { step: 1, decimals: 0 }), plain: true },
+    ]),
+    ...reachingFields(step, 'Goes as one'),
+  ];
+}
+
 /** What lets bodies go, what pulls them, and what they are made of. */
 function bodyFields(step: Extract<Step, { kind: 'bodies' }>): FieldSpec[] {
   const backward = step.backward === true;
@@ -973,7 +1002,14 @@ export function fieldsOf(step: Step, more: More = {}): FieldSpec[] {
   return specsOf(step, more).map((field) => bounded(field, step, field.path));
 }
 
+/** A block or emblem of a recipe. */
+interface Named {
+  id: string;
+  name: string;
+}
+
 interface More {
+  blocks?: Named[];
   family?: Family | undefined;
   controls?: Record<string, Record<string, string>> | undefined;
 }
@@ -998,6 +1034,8 @@ function specsOf(step: Step, more: More): FieldSpec[] {
       return pieceFields(step);
     case 'bodies':
       return bodyFields(step);
+    case 'become':
+      return becomeFields(step, more.blocks ?? []);
     case 'form':
       return [
         ...grouped('Depth', [

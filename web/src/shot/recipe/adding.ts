@@ -13,6 +13,18 @@ function tubesOf(steps: Step[]) {
   return forms.map(({ k }) => ({ op: 'replace' as const, path: `/steps/${k}/tubes/on`, value: true }));
 }
 
+/** Pieces that stay at home, where nothing is cut yet: what becomes something else goes in pieces. */
+function cutsOf(steps: Step[]) {
+  if (steps.some((step) => step.kind === 'pieces')) return [];
+  const value = {
+    id: newId('pieces'),
+    kind: 'pieces',
+    name: 'Cut',
+    reaches: [{ kind: 'everywhere', level: 0 }],
+  };
+  return [{ op: 'add' as const, path: `/steps/${placeFor(steps, 'pieces')}`, value }];
+}
+
 /** What takes letters from whole to gone in the second half of a shot. */
 const going = (first: number, last: number) => ({
   kind: 'passage',
@@ -32,13 +44,19 @@ export function addStep(store: ShotStore, kind: Step['kind'], more: Record<strin
   const extra =
     kind === 'drive'
       ? { name: 'Drive', offset: NEUTRAL }
-      : kind === 'pieces'
+      : kind === 'pieces' || kind === 'become'
         ? { reaches: [going(first, last)] }
         : {};
+  const cuts = kind === 'become' ? cutsOf(steps) : [];
   store.edit(
     [
       ...(kind === 'grow' ? tubesOf(steps) : []),
-      { op: 'add', path: `/steps/${placeFor(steps, kind)}`, value: { id, kind, ...extra, ...more } },
+      ...cuts,
+      {
+        op: 'add',
+        path: `/steps/${placeFor(steps, kind) + cuts.length}`,
+        value: { id, kind, ...extra, ...more },
+      },
     ],
     `add ${kind}`,
     true,

@@ -25,6 +25,7 @@ const KINDS: Step['kind'][] = [
   'inflate',
   'pieces',
   'bodies',
+  'become',
   'group',
   'material',
   'environment',
@@ -78,6 +79,7 @@ describe('the recipe', () => {
       'inflate',
       'pieces',
       'bodies',
+      'become',
       'group',
       'material',
       'lights',
@@ -88,8 +90,8 @@ describe('the recipe', () => {
   it.each([
     ['block', 1],
     ['drive', 4],
-    ['lights', 23],
-    ['camera', 25],
+    ['lights', 24],
+    ['camera', 26],
   ] as const)('puts a new %s at place %i of a usual recipe', (kind, place) => {
     expect(placeFor(all, kind)).toBe(place);
   });

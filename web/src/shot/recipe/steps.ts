@@ -120,6 +120,8 @@ function lineAbout(step: Step, draft: Draft | null): string {
       return step.cut === 'line'
         ? 'cut along a line'
         : `${plain(step.cut)}, ${step.by === 'size' ? plain(step.size, ' cap heights') : `about ${plain(step.number)} a letter`}`;
+    case 'become':
+      return `one block into another, by ${step.matched}`;
     case 'bodies': {
       const what = step.of === 'piece' ? 'pieces' : 'letters';
       const at = plain(step.start);
