@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from moss_crown.core.document.become import BecomeStep
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.form import EdgeProfile, FormStep
 from moss_crown.core.document.kinds import Colour, Vec2, Vec3
-from moss_crown.core.document.letters import BlockStep
+from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
 from moss_crown.core.document.motion import Everywhere, Passage, Pivot
 from moss_crown.core.document.pieces import PiecesStep
@@ -20,8 +21,8 @@ from moss_crown.demo.shots import changed
 STEADY = Ease(leave=(0.35, 0.0), arrive=(0.6, 1.0))
 
 
-def broken_shots() -> list[Shot]:
-    return [ice_breaks_up(), breakwater(), unloaded()]
+def broken_shots(emblem: str) -> list[Shot]:
+    return [ice_breaks_up(), breakwater(), unloaded(), beacon(emblem)]
 
 
 def _sweep(distance: float, colour: Colour, wall: float, floor: float) -> StageStep:
@@ -186,3 +187,46 @@ def unloaded() -> Shot:
         friction=0.7,
     )
     return among(shot, drops)
+
+
+def beacon(emblem: str) -> Shot:
+    """The lighthouse of the film unit becomes the name of the place that it stands for: pieces from its foot up fly
+    over and are letters."""
+    brass = MATERIALS["polished-gold"].material.model_copy(update={"roughness": 0.2})
+    shot = changed(
+        new_shot("Beacon into a name", "LOWMERE", last=100),
+        block=BlockStep(id="block", text="LOWMERE", family="archivo-black", size=0.95, tracking=25.0),
+        form=FormStep(id="form", depth=0.22, front=EdgeProfile(profile="chamfer", width=0.02, height=0.02, segments=1)),
+        material=MaterialStep(
+            id="material",
+            name="Gold, dark within",
+            face=brass,
+            edge=brass,
+            inside=Material(colour=(0.3, 0.09, 0.03), metal=1.0, roughness=0.35),
+        ),
+        environment=EnvironmentStep(id="environment", preset="wide_scrim", strength=1.5),
+        lights=LightsStep(
+            id="lights",
+            name="Lamp room",
+            lights=[
+                _sun((-4.0, 4.5, 5.0), 0.7, (1.0, 0.88, 0.7), 900.0, 2.5),
+                _behind("rim", (3.5, 5.5, -3.0), 0.8, (3.0, 2.0), (0.55, 0.75, 1.0), 420.0),
+            ],
+        ),
+        stage=_sweep(5.0, (0.02, 0.035, 0.045), 0.6, 0.35),
+        camera=CameraStep(id="camera", lens=44.0, fit=0.72, orbit=(-8.0, 5.0)),
+    )
+    light = EmblemStep(id="emblem", name="Lighthouse", emblem=emblem, size=2.0)
+    raw = shot.model_dump()
+    steps = [light.model_dump(), *raw["steps"]]
+    there: Keyed[float] = Keyed(keys=[Key(frame=14.0, value=0.0, ease=STEADY), Key(frame=78.0, value=1.0, ease=STEADY)])
+    cut = PiecesStep(id="cut", name="Cut", number=60, reaches=[Everywhere(level=0.0)])
+    becomes = BecomeStep(
+        id="becomes",
+        name="Becomes the name",
+        what="emblem",
+        into="block",
+        reaches=[Passage(passed=there, along=(0.3, 1.0, 0.0), each=0.5, rough=0.12)],
+        bow=(0.0, 0.3, 0.9),
+    )
+    return among(Shot.model_validate({**raw, "steps": steps}), cut, becomes)

@@ -30,7 +30,7 @@ def load_demo(database: str) -> bool:
         production = add_production(connection, PRODUCTION, ShotDefaults().model_dump(mode="json"))
         emblem = film_unit_emblem()
         add_asset(connection, production, emblem)
-        moving = [*motions(), *bent_shots(emblem.id), *broken_shots(), *swollen_shots()]
+        moving = [*motions(), *bent_shots(emblem.id), *broken_shots(emblem.id), *swollen_shots()]
         for shot in [*demo_shots(), *cards(), *looks(), *moving]:
             add_shot(connection, production, write_shot(shot), assets_of(shot))
         return True
