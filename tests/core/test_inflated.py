@@ -175,6 +175,20 @@ def test_a_draft_comes_as_far_as_somebody_waits_and_what_is_there_is_not_sent_ag
     assert packed_whole(see(shot, cache, known)) == packed_whole(see(shot, cache, known))
 
 
+def test_more_chunks_than_a_message_should_have_come_with_the_next(monkeypatch):
+    monkeypatch.setattr("moss_crown.core.draft.draft.SENT_BYTES", 1)
+    shot, known, rounds = shot_of(), [], 0
+    while True:
+        seen = see(shot, CACHE, known)
+        assert len(seen.head.sent) == 1
+        known += seen.head.sent
+        rounds += 1
+        if seen.head.solved is None:
+            break
+        assert seen.head.solved == 59
+    assert rounds > 2 and set(known) == set(seen.head.spans[0].swellings[0].chunks)
+
+
 def test_models_have_letters_as_full_as_they_are():
     of, _ = of_shot(shot_of())
     flat, full = (title_model(of, frame) for frame in (0, 50))

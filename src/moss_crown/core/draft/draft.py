@@ -64,6 +64,8 @@ from moss_crown.core.values.sampling import changes, sample, sample_choice
 STAND = 0.5
 """Metres between the places around which the draft knows what stands."""
 RESPONSE_POINTS = 33
+SENT_BYTES = 24 * 1024 * 1024
+"""Of chunks of swellings a draft has no more than one beyond so many bytes; those that it lacks come with the next."""
 
 
 @dataclass(frozen=True)
@@ -114,7 +116,11 @@ def see(
         swellings, own, until = _swellings(of, structure, numbers[-1])
         solved = min(solved, until)
         for name, (stretch, full) in own.items():
-            if name not in has and name not in chunks:
+            if name in has or name in chunks:
+                continue
+            if sum(chunk.nbytes for chunk in chunks.values()) > SENT_BYTES:
+                solved = min(solved, shot.last - 1.0)  # whoever gets it asks again
+            else:
                 chunks[name] = _packed_chunk(*full.offsets(stretch))
                 sent[name] = (stretch.places.shape[1], len(full.back))
         parts.append(part)
