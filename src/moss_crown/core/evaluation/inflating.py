@@ -58,8 +58,8 @@ ROUND = 0.05
 
 @dataclass(frozen=True)
 class Foils:
-    """The foils of a block's letters: those of which there is something, by their numbers; their solids, the edges of
-    these, their divisions and divided solids; and all of them together, in the space of the block at rest."""
+    """The foils of a block's letters: those of which there is something, by their numbers; their solids, with edges so
+    long (cap heights); and all of them together, in the space of the block at rest."""
 
     letters: NDArray[np.int64]
     solids: tuple[Solid, ...]
@@ -74,21 +74,20 @@ class Foils:
 
 @dataclass(frozen=True)
 class Inflated:
-    """A block whose letters gas fills: its foils, what is asked of them from the frame `begin` on, and the frame of the
-    block's clock from which on nothing new is asked of each (l, of those with foils). `track` answers where they are,
-    at least until so many frames after the beginning. `size` is the cap height; `back` (k, 3, 4) leads from the block
-    into the letters' own spaces. `ends`: the frame of the shot after which nothing is solved, though something is asked
-    for; None where all is."""
+    """A block whose letters gas fills: its foils, and the frame of the block's clock, which is `late`, at which that
+    begins. `track` answers where they are at least until so many frames after that, of which there are at `most` so
+    many. `size` is the cap height; `back` (k, 3, 4) leads from the block into the letters' own spaces; `names` are the
+    addresses of their solids. `ends`: the frame of the shot after which nothing is solved, though something is asked
+    for; None where all is. `sketch_of` is what it stands for until that is known."""
 
     foils: Foils
     begin: float
-    calm: Floats
     late: float
     track: Callable[[int], Track]
     most: int
     size: float
     back: Floats
-    edges: tuple[str, ...]
+    names: tuple[str, ...]
     cache: Cache
     ends: float | None = None
     sketch_of: Inflated | None = None
@@ -222,7 +221,7 @@ class Inflated:
         """How the mesh of a letter is divided for pictures, its solid at rest so divided, and what that is known by."""
         place = self.place(letter)
         assert place is not None
-        solid, key = self.foils.solids[place], address("divided", self.edges[place])
+        solid, key = self.foils.solids[place], address("divided", self.names[place])
 
         def made() -> tuple[Division, Solid]:
             by = division(solid.triangles, len(solid.vertices))
@@ -305,7 +304,6 @@ def _inflated(
     foils = replace(foils, balloons=balloons)
     news = ~asked.same()
     last_news = len(at) - 1 - np.argmax(news[::-1], 0)
-    calm = begin + last_news + math.ceil(STOPS * fps) + 1
     most = min(round(AFTER * fps), max(CHUNK, TRACK_BYTES // (12 * max(1, len(balloons.foil.home)))))
     settled = int(last_news.max(initial=0)) + math.ceil(STOPS * fps) + 2
     longer = _longer(asked, settled + CHUNK)
@@ -326,7 +324,6 @@ def _inflated(
     return Inflated(
         foils,
         begin,
-        calm,
         block.member.late,
         until,
         min(most, settled),
