@@ -279,3 +279,9 @@ def test_what_lies_beyond_a_bound_names_its_field(member, value):
     with pytest.raises(DocumentInvalid) as wrong:
         shot_of(INFLATE | {member: value})
     assert f"/{member}" in wrong.value.field
+
+
+def test_an_early_frame_is_solved_no_farther_than_it_needs():
+    of, structure = of_shot(shot_of(pressure=1.11), Cache())
+    full = of.inflated(structure, 0)
+    assert full.at(9.0, 0) is not None and full.track(1).solved == CHUNK

@@ -92,7 +92,7 @@ class Seen:
 
 
 def see(
-    shot: Shot, cache: Cache | None = None, has: Collection[str] = (), goes_on: Callable[[], bool] = lambda: True
+    shot: Shot, cache: Cache | None = None, has: Collection[str] = (), goes_on: Callable[[], bool] | None = None
 ) -> Seen:
     """Work out what is seen of a shot, at all of its frames. `cache` outlives documents; whoever asks `has` some chunks
     of swellings already, and waits for more of them as long as it `goes_on`."""
@@ -169,7 +169,7 @@ def packed_picture(seen: Seen) -> bytes:
     return pack(SEEN.dump_json(seen.head), seen.tables)
 
 
-def draft(shot: Shot, cache: Cache | None = None, goes_on: Callable[[], bool] = lambda: True) -> bytes:
+def draft(shot: Shot, cache: Cache | None = None, goes_on: Callable[[], bool] | None = None) -> bytes:
     """The draft of a shot, for whoever needs nothing of it earlier: see `packed_whole`."""
     return packed_whole(see(shot, cache, goes_on=goes_on))
 

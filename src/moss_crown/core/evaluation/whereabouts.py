@@ -62,7 +62,7 @@ class Whereabouts:
     camera follows letters. What is solved frame by frame is solved as long as whoever asks `goes_on`
     waiting, or to its end; where it is not known by then there is a sketch of it."""
 
-    def __init__(self, shot: Shot, cache: Cache | None = None, goes_on: Callable[[], bool] = lambda: True) -> None:
+    def __init__(self, shot: Shot, cache: Cache | None = None, goes_on: Callable[[], bool] | None = None) -> None:
         self.shot = shot
         self.goes_on = goes_on
         self.cache = Cache() if cache is None else cache
