@@ -52,7 +52,7 @@ def balloons(fine: str, aim: str) -> None:
     begun = time.process_time()
     full.at(33.0, 0)
     took = (time.process_time() - begun) / 24
-    count, edge = len(full.foils.balloons.foil.home), full.foils.edge
+    count, edge = len(full.foils.foil.home), full.foils.edge
     say(f"eleven letters inflated, edges of {edge:g}, {count} vertices: a frame", f"{1e3 * took:.0f} ms", aim)
     first = see(shot, Cache(), (), Patience(0.0))
     assert first.head.solved is not None
@@ -60,13 +60,18 @@ def balloons(fine: str, aim: str) -> None:
     known = see(shot, cache)
     names = list(known.head.sent)
     say("  of one that is known", f"{1e3 * least(lambda: packed_picture(see(shot, cache, names)), 3):.0f} ms", "-")
+    drawn(of, cache, "-", "  a world of them")
+
+
+def drawn(of: Evaluation, cache: Cache, aim: str, what: str) -> None:
+    """How long the scene of a frame takes that is known, and the world of that."""
     scene = of.scene(FRAME, 16 / 9)
 
     def build() -> None:
         build_world(scene)[1].close()
 
-    say("  the scene", f"{1e3 * least(lambda: Evaluation(shot, cache).scene(FRAME, 16 / 9), 3):.0f} ms", "-")
-    say("  a world of them", f"{1e3 * least(build):.0f} ms", "-")
+    say("  the scene", f"{1e3 * least(lambda: Evaluation(of.shot, cache).scene(FRAME, 16 / 9), 3):.0f} ms", "-")
+    say(what, f"{1e3 * least(build):.0f} ms", aim)
 
 
 def _asked(shot: Shot) -> None:
@@ -95,13 +100,7 @@ def pieces() -> None:
     say("  where all are in 73 frames", f"{1e3 * least(lambda: of._moved(structure, frames, True)):.0f} ms", "-")
     say("  the picture of a draft", f"{1e3 * least(lambda: packed_picture(see(shot, cache)), 3):.0f} ms", "300 ms")
     say("  all of a draft", f"{1e3 * least(lambda: packed_whole(see(shot, cache)), 3):.0f} ms", "-")
-    scene = of.scene(FRAME, 16 / 9)
-
-    def build() -> None:
-        build_world(scene)[1].close()
-
-    say("  a world of them, in motion", f"{1e3 * least(build):.0f} ms", "96 ms as instances")
-    say("  the scene", f"{1e3 * least(lambda: Evaluation(shot, cache).scene(FRAME, 16 / 9), 3):.0f} ms", "-")
+    drawn(of, cache, "96 ms as instances", "  a world of them, in motion")
 
 
 def bodies(name: str, text: str, aim: str) -> None:

@@ -225,7 +225,7 @@ def test_letters_with_many_vertices_get_coarser_and_say_so(monkeypatch):
     monkeypatch.setattr(inflating, "MOST_VERTICES", 1_500)
     of, structure = of_shot(shot_of(fine="fine"), Cache())
     full = of.inflated(structure, 0)
-    assert len(full.foils.balloons.foil.home) <= 1_500 and full.foils.edge > inflating.EDGES["fine"]
+    assert len(full.foils.foil.home) <= 1_500 and full.foils.edge > inflating.EDGES["fine"]
     assert "motion.swells_coarse" in [note.code for note in notes(of, 0.0)]
 
 

@@ -102,6 +102,13 @@ def drag(page, x, y, dx, dy, *held):
         page.keyboard.up(key)
 
 
+def add_step(page, name):
+    """Add a step by its title in the list."""
+    page.get_by_role("button", name="+ add a step").click()
+    page.get_by_role("menuitem", name=name, exact=True).click()
+    saved(page)
+
+
 def open_step(page, name):
     page.get_by_role("button", name=re.compile(f"^{name}")).first.click()
 

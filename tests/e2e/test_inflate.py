@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from axe_playwright_python.sync_playwright import Axe
-from screens import document, new_shot, put, saved, settled, step
+from screens import add_step, document, new_shot, put, saved, settled, step
 
 from cluster import wait_for
 from messages import opened
@@ -22,12 +22,6 @@ def other(one, two):
     return float((one != two).mean())
 
 
-def add(page, name):
-    page.get_by_role("button", name="+ add a step").click()
-    page.get_by_role("menuitem", name=name, exact=True).click()
-    saved(page)
-
-
 def solved(page):
     """Wait until all of a draft is there that is solved frame by frame."""
     for _ in range(2):
@@ -40,7 +34,7 @@ def test_letters_are_blown_up_tremble_and_are_as_they_were(quiet, server):
     before = document(server, shot)["steps"]
     quiet.keyboard.press("End")
     whole = lit(settled(quiet))
-    add(quiet, "Inflate")
+    add_step(quiet, "Inflate")
     solved(quiet)
     quiet.get_by_role("tab", name="Skin").click()
     quiet.get_by_label("Mesh").select_option("coarse")
@@ -67,7 +61,7 @@ def test_letters_are_blown_up_tremble_and_are_as_they_were(quiet, server):
     wait_for(lambda: step(server, shot, "inflate").get("hold", 0) == 0)
     solved(quiet)
     assert other(lit(settled(quiet)), full) < 0.2 * other(full, whole)
-    add(quiet, "Shiver")
+    add_step(quiet, "Shiver")
     solved(quiet)
     head, body = opened(server.client.get(f"/api/shots/{shot}/draft").content)
     poses = np.frombuffer(body, "<f4")[: 73 * 2 * 16].reshape(73, 2, 16)

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from screens import (
+    add_step,
     document,
     drag,
     edited,
@@ -43,12 +44,6 @@ def texts(head):
         for f in range(span["first"], span["last"] + 1):
             found[f] = "".join(letter["text"] for letter in span["letters"])
     return found
-
-
-def add_step(page, title):
-    page.get_by_role("button", name="+ add a step").click()
-    page.get_by_role("menuitem", name=title, exact=True).click()
-    saved(page)
 
 
 def undone(page, server, shot, before):

@@ -7,7 +7,7 @@ import re
 import numpy as np
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from screens import document, new_shot, put, saved, settled, step
+from screens import add_step, document, new_shot, put, saved, settled, step
 
 from cluster import wait_for
 from messages import opened
@@ -15,12 +15,6 @@ from moss_crown.core.assets import bring_in
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.demo.cards import film_unit_emblem
-
-
-def add(page, name):
-    page.get_by_role("button", name="+ add a step").click()
-    page.get_by_role("menuitem", name=name, exact=True).click()
-    saved(page)
 
 
 def lit(seen):
@@ -37,7 +31,7 @@ def test_a_word_bursts_and_returns_by_one_value(quiet, server):
     before = document(server, shot)["steps"]
     quiet.keyboard.press("End")
     whole = lit(settled(quiet))
-    add(quiet, "Pieces")
+    add_step(quiet, "Pieces")
     assert [key["value"] for key in gone(server, shot)["keys"]] == [0, 1]
     burst = lit(settled(quiet))
     assert (burst != whole).mean() > 0.05 and burst.sum() > 0.2 * whole.sum()
@@ -65,7 +59,7 @@ def test_a_word_bursts_and_returns_by_one_value(quiet, server):
 
 def test_the_draft_has_pieces_where_they_are_rendered(quiet, server):
     shot = new_shot(quiet, server, "TIDE")
-    add(quiet, "Pieces")
+    add_step(quiet, "Pieces")
     of = Evaluation(read_shot(document(server, shot)))
     (moved,) = of.moved(of.structure(72), np.array([72.0]))
     head, tables = opened(server.client.get(f"/api/shots/{shot}/draft").content)
@@ -82,8 +76,8 @@ def test_the_draft_has_pieces_where_they_are_rendered(quiet, server):
 
 def test_a_drive_moves_pieces_when_it_is_told_to(quiet, server):
     shot = new_shot(quiet, server, "TIDE")
-    add(quiet, "Pieces")
-    add(quiet, "Drive")
+    add_step(quiet, "Pieces")
+    add_step(quiet, "Drive")
     quiet.get_by_role("button", name=re.compile("^rise$")).click()
     quiet.get_by_role("tab", name="Response").click()
     quiet.get_by_role("combobox", name="Moved as one").select_option("piece")
@@ -100,7 +94,7 @@ def test_letters_fall_and_rest_by_hand(quiet, server):
     """From an empty shot: a block lifted, let go, thrown; the sheet says when all rest, and undo takes it back."""
     shot = new_shot(quiet, server, "SALT ROADS")
     before = document(server, shot)["steps"]
-    add(quiet, "Bodies")
+    add_step(quiet, "Bodies")
     put(quiet, "spinbutton", "Start", 30)
     quiet.get_by_role("tab", name="Pushes").click()
     put(quiet, "spinbutton", "Thrown z", 1.5)
@@ -152,7 +146,7 @@ def test_an_emblem_becomes_the_word(quiet, server, tmp_path):
     listed = quiet.get_by_role("list", name="Emblems")
     listed.get_by_role("button", name=re.compile("^(Film unit|Lighthouse)$")).first.click()
     saved(quiet)
-    add(quiet, "Becomes")
+    add_step(quiet, "Becomes")
     kinds = [one["kind"] for one in document(server, shot)["steps"]]
     assert kinds.count("pieces") == 1 and "become" in kinds  # what becomes something goes in pieces
     emblem = step(server, shot, "emblem")["id"]

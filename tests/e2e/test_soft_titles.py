@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 import pytest
-from screens import document, drag, new_shot, put, saved, step
+from screens import add_step, document, drag, new_shot, put, saved, step
 
 from cluster import wait_for
 from moss_crown.core.assets import bring_in
@@ -14,12 +14,6 @@ from moss_crown.core.deform.rows import AMOUNT, KIND, ROW
 from moss_crown.core.document.door import read_shot
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.demo.cards import film_unit_emblem
-
-
-def add(page, name):
-    page.get_by_role("button", name="+ add a step").click()
-    page.get_by_role("menuitem", name=name, exact=True).click()
-    saved(page)
 
 
 def key(page, name, keys):
@@ -62,7 +56,7 @@ def test_a_rainbow_over_an_emblem(quiet, server, tmp_path):
     """The line is bent by its grip; the emblem, which stands below the bend, is not."""
     shot = new_shot(quiet, server, "SIX CROSSINGS")
     before = document(server, shot)["steps"]
-    add(quiet, "Bend")
+    add_step(quiet, "Bend")
     quiet.keyboard.press("End")
     put(quiet, "spinbutton", "Angle", 90)
     grip = quiet.get_by_role("button", name="Angle; drag it")
@@ -93,9 +87,9 @@ def test_a_rainbow_over_an_emblem(quiet, server, tmp_path):
 def test_a_second_line_curls_onto_the_frame(quiet, server):
     shot = new_shot(quiet, server, "a voyage by salt roads")
     before = document(server, shot)["steps"]
-    add(quiet, "Curl")
+    add_step(quiet, "Curl")
     key(quiet, "Rolled", {0: 1, 72: 0})
-    add(quiet, "Block of lettering")
+    add_step(quiet, "Block of lettering")
     order = [s["kind"] for s in document(server, shot)["steps"]]
     assert order.count("block") == 2
     second = len(order) - 1 - order[::-1].index("block")
@@ -111,7 +105,7 @@ def test_a_second_line_curls_onto_the_frame(quiet, server):
 def test_a_repeated_wave_from_the_right_end_outlives_a_block_that_stands_up_and_turns(quiet, server):
     shot = new_shot(quiet, server, "SLACK WATER")
     before = document(server, shot)["steps"]
-    add(quiet, "Wave")
+    add_step(quiet, "Wave")
     quiet.get_by_role("combobox", name="Travel to the", exact=True).select_option("left")
     quiet.get_by_role("combobox", name="Crests", exact=True).select_option("many")
     quiet.get_by_role("tab", name="Where", exact=True).click()
@@ -131,7 +125,7 @@ def test_a_repeated_wave_from_the_right_end_outlives_a_block_that_stands_up_and_
 def test_a_line_around_a_globe_is_straight_at_a_frame(quiet, server):
     shot = new_shot(quiet, server, "HOLLIN FERRY")
     before = document(server, shot)["steps"]
-    add(quiet, "Wrap")
+    add_step(quiet, "Wrap")
     quiet.get_by_role("combobox", name="Onto", exact=True).select_option("globe")
     saved(quiet)
     key(quiet, "Wrapped", {0: 1, 70: 0})
@@ -143,7 +137,7 @@ def test_a_line_around_a_globe_is_straight_at_a_frame(quiet, server):
 def test_letters_blown_apart_come_whole_at_a_frame(quiet, server):
     shot = new_shot(quiet, server, "STORM")
     before = document(server, shot)["steps"]
-    add(quiet, "Blast")
+    add_step(quiet, "Blast")
     quiet.get_by_role("tab", name="Everywhere").click()
     quiet.get_by_role("combobox", name="Reach", exact=True).select_option("cadence")
     wait_for(lambda: step(server, shot, "blast")["reaches"][0]["kind"] == "cadence")
@@ -159,7 +153,7 @@ def test_a_sign_is_drawn_tube_by_tube_and_strikes(quiet, server):
     shot = new_shot(quiet, server, "PILOT")
     before = document(server, shot)["steps"]
     quiet.keyboard.press("End")
-    add(quiet, "Growing tubes")
+    add_step(quiet, "Growing tubes")
     assert step(server, shot, "form")["tubes"]["on"] is True
     start = quiet.get_by_role("button", name="Start of O; drag it")
     start.wait_for()

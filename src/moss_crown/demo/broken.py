@@ -7,54 +7,21 @@ from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.form import EdgeProfile, FormStep
-from moss_crown.core.document.kinds import Colour, Vec2, Vec3
 from moss_crown.core.document.letters import BlockStep, EmblemStep
-from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
+from moss_crown.core.document.look import EnvironmentStep, LightsStep, Material, MaterialStep
 from moss_crown.core.document.motion import Everywhere, Passage, Pivot
 from moss_crown.core.document.pieces import PiecesStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Ease, Key, Keyed
 from moss_crown.core.look.materials import MATERIALS
 from moss_crown.demo.bent import among
-from moss_crown.demo.shots import changed
+from moss_crown.demo.shots import behind, changed, sun, sweep
 
 STEADY = Ease(leave=(0.35, 0.0), arrive=(0.6, 1.0))
 
 
 def broken_shots(emblem: str) -> list[Shot]:
     return [ice_breaks_up(), breakwater(), unloaded(), beacon(emblem)]
-
-
-def _sweep(distance: float, colour: Colour, wall: float, floor: float) -> StageStep:
-    """One colour from floor to wall, each as rough as that."""
-    return StageStep(
-        id="stage",
-        shape="sweep",
-        wall_distance=distance,
-        wall_material=Material(colour=colour, roughness=wall),
-        floor_material=Material(colour=colour, roughness=floor),
-    )
-
-
-def _sun(place: Vec3, high: float, colour: Colour, power: float, angle: float) -> Light:
-    """Aimed so high above the middle of the floor."""
-    return Light(name="sun", shape="sun", place=place, aim=(0.0, high, 0.0), colour=colour, power=power, angle=angle)
-
-
-def _behind(name: str, place: Vec3, high: float, size: Vec2, colour: Colour, power: float) -> Light:
-    """A rectangle behind the letters, aimed so high, that leaves the stage dark."""
-    width, height = size
-    return Light(
-        name=name,
-        shape="rectangle",
-        place=place,
-        aim=(0.0, high, 0.0),
-        width=width,
-        height=height,
-        colour=colour,
-        power=power,
-        on_stage=False,
-    )
 
 
 def ice_breaks_up() -> Shot:
@@ -75,11 +42,11 @@ def ice_breaks_up() -> Shot:
             id="lights",
             name="Low winter sun",
             lights=[
-                _sun((-5.0, 3.2, 4.0), 0.5, (1.0, 0.86, 0.68), 1700.0, 2.0),
-                _behind("sky", (3.0, 7.5, -3.0), 0.6, (5.0, 3.0), (0.6, 0.8, 1.0), 420.0),
+                sun((-5.0, 3.2, 4.0), 0.5, (1.0, 0.86, 0.68), 1700.0, 2.0),
+                behind("sky", (3.0, 7.5, -3.0), 0.6, (5.0, 3.0), (0.6, 0.8, 1.0), 420.0),
             ],
         ),
-        stage=_sweep(5.0, (0.05, 0.075, 0.09), 0.4, 0.3),
+        stage=sweep(5.0, (0.05, 0.075, 0.09), 0.4, 0.3),
         camera=CameraStep(id="camera", lens=46.0, fit=0.72, orbit=(-9.0, 6.0)),
     )
     there: Keyed[float] = Keyed(
@@ -126,11 +93,11 @@ def breakwater() -> Shot:
             id="lights",
             name="Evening",
             lights=[
-                _sun((-4.5, 3.4, 4.5), 0.6, (1.0, 0.82, 0.6), 1500.0, 1.5),
-                _behind("back", (4.0, 4.0, -3.0), 0.8, (2.5, 2.5), (0.55, 0.7, 1.0), 420.0),
+                sun((-4.5, 3.4, 4.5), 0.6, (1.0, 0.82, 0.6), 1500.0, 1.5),
+                behind("back", (4.0, 4.0, -3.0), 0.8, (2.5, 2.5), (0.55, 0.7, 1.0), 420.0),
             ],
         ),
-        stage=_sweep(5.5, (0.075, 0.08, 0.085), 0.8, 0.8),
+        stage=sweep(5.5, (0.075, 0.08, 0.085), 0.8, 0.8),
         camera=CameraStep(id="camera", lens=40.0, fit=0.5, orbit=(-14.0, 9.0)),
     )
     shards = PiecesStep(id="shards", name="Shards", number=30, even=0.4, reaches=[Everywhere(level=0.0)])
@@ -168,11 +135,11 @@ def unloaded() -> Shot:
             id="lights",
             name="Harbour morning",
             lights=[
-                _sun((-4.0, 5.0, 4.0), 0.5, (1.0, 0.9, 0.76), 1300.0, 2.5),
-                _behind("rim", (3.5, 8.0, -3.0), 0.6, (3.0, 2.0), (0.7, 0.85, 1.0), 360.0),
+                sun((-4.0, 5.0, 4.0), 0.5, (1.0, 0.9, 0.76), 1300.0, 2.5),
+                behind("rim", (3.5, 8.0, -3.0), 0.6, (3.0, 2.0), (0.7, 0.85, 1.0), 360.0),
             ],
         ),
-        stage=_sweep(4.5, (0.13, 0.15, 0.15), 0.75, 0.75),
+        stage=sweep(4.5, (0.13, 0.15, 0.15), 0.75, 0.75),
         camera=CameraStep(id="camera", lens=42.0, fit=0.5, orbit=(-12.0, 11.0)),
     )
     drops = BodiesStep(
@@ -209,11 +176,11 @@ def beacon(emblem: str) -> Shot:
             id="lights",
             name="Lamp room",
             lights=[
-                _sun((-4.0, 4.5, 5.0), 0.7, (1.0, 0.88, 0.7), 900.0, 2.5),
-                _behind("rim", (3.5, 5.5, -3.0), 0.8, (3.0, 2.0), (0.55, 0.75, 1.0), 420.0),
+                sun((-4.0, 4.5, 5.0), 0.7, (1.0, 0.88, 0.7), 900.0, 2.5),
+                behind("rim", (3.5, 5.5, -3.0), 0.8, (3.0, 2.0), (0.55, 0.75, 1.0), 420.0),
             ],
         ),
-        stage=_sweep(5.0, (0.02, 0.035, 0.045), 0.6, 0.35),
+        stage=sweep(5.0, (0.02, 0.035, 0.045), 0.6, 0.35),
         camera=CameraStep(id="camera", lens=44.0, fit=0.72, orbit=(-8.0, 5.0)),
     )
     light = EmblemStep(id="emblem", name="Lighthouse", emblem=emblem, size=2.0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from moss_crown.core.document.camera import CameraStep
 from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.form import EdgeProfile, FormStep
+from moss_crown.core.document.kinds import Colour, Vec2, Vec3
 from moss_crown.core.document.letters import BlockStep
 from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
 from moss_crown.core.document.motion import Cadence, DriveStep, Offset
@@ -216,4 +217,36 @@ def changed(shot: Shot, **steps: Step) -> Shot:
     """The shot with some of its steps replaced, by kind; the order of the recipe stays."""
     return Shot.model_validate(
         {**shot.model_dump(), "steps": [(steps.get(step.kind) or step).model_dump() for step in shot.steps]}
+    )
+
+
+def sweep(distance: float, colour: Colour, wall: float, floor: float) -> StageStep:
+    """One colour from floor to wall, each as rough as that."""
+    return StageStep(
+        id="stage",
+        shape="sweep",
+        wall_distance=distance,
+        wall_material=Material(colour=colour, roughness=wall),
+        floor_material=Material(colour=colour, roughness=floor),
+    )
+
+
+def sun(place: Vec3, high: float, colour: Colour, power: float, angle: float) -> Light:
+    """Aimed so high above the middle of the floor."""
+    return Light(name="sun", shape="sun", place=place, aim=(0.0, high, 0.0), colour=colour, power=power, angle=angle)
+
+
+def behind(name: str, place: Vec3, high: float, size: Vec2, colour: Colour, power: float) -> Light:
+    """A rectangle behind the letters, aimed so high, that leaves the stage dark."""
+    width, height = size
+    return Light(
+        name=name,
+        shape="rectangle",
+        place=place,
+        aim=(0.0, high, 0.0),
+        width=width,
+        height=height,
+        colour=colour,
+        power=power,
+        on_stage=False,
     )

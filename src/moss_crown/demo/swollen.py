@@ -7,12 +7,12 @@ from moss_crown.core.document.defaults import new_shot
 from moss_crown.core.document.form import EdgeProfile, FormStep
 from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.letters import BlockStep
-from moss_crown.core.document.look import EnvironmentStep, Light, LightsStep, Material, MaterialStep, StageStep
+from moss_crown.core.document.look import EnvironmentStep, LightsStep, Material, MaterialStep
 from moss_crown.core.document.motion import Cadence, DriveStep, Offset, Pivot, ShiverStep
 from moss_crown.core.document.shot import Shot
 from moss_crown.core.document.values import Ease
 from moss_crown.demo.bent import among
-from moss_crown.demo.shots import changed
+from moss_crown.demo.shots import behind, changed, sun, sweep
 
 
 def swollen_shots() -> list[Shot]:
@@ -32,35 +32,11 @@ def regatta() -> Shot:
             id="lights",
             name="Noon on the water",
             lights=[
-                Light(
-                    name="sun",
-                    shape="sun",
-                    place=(-4.5, 5.5, 5.0),
-                    aim=(0.0, 0.5, 0.0),
-                    colour=(1.0, 0.93, 0.82),
-                    power=900.0,
-                    angle=3.0,
-                ),
-                Light(
-                    name="sky",
-                    shape="rectangle",
-                    place=(2.6, 5.2, 4.6),
-                    aim=(0.0, 0.5, 0.0),
-                    width=6.0,
-                    height=3.0,
-                    colour=(0.7, 0.86, 1.0),
-                    power=620.0,
-                    on_stage=False,
-                ),
+                sun((-4.5, 5.5, 5.0), 0.5, (1.0, 0.93, 0.82), 900.0, 3.0),
+                behind("sky", (2.6, 5.2, 4.6), 0.5, (6.0, 3.0), (0.7, 0.86, 1.0), 620.0),
             ],
         ),
-        stage=StageStep(
-            id="stage",
-            shape="sweep",
-            wall_distance=3.4,
-            wall_material=Material(colour=(0.03, 0.105, 0.125), roughness=0.8),
-            floor_material=Material(colour=(0.03, 0.105, 0.125), roughness=0.45),
-        ),
+        stage=sweep(3.4, (0.03, 0.105, 0.125), 0.8, 0.45),
         camera=CameraStep(id="camera", lens=48.0, fit=0.86, orbit=(-9.0, 4.0)),
     )
     rises = DriveStep(

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.cache import Cache, address
+from moss_crown.core.cache import Cache
 from moss_crown.core.document.deform import DeformStep
 from moss_crown.core.document.kinds import StepBase
 from moss_crown.core.document.motion import DriveStep, FollowStep, Pivot, ReachingStep, ShiverStep
@@ -224,18 +224,13 @@ def _swellings(
         if full is not None:
             track = full.known(last)
             solved = min(solved, full.until(last))
-            keys = [_chunk_address(full, stretch) for stretch in track.chunks]
+            keys = [full.address(stretch) for stretch in track.chunks]
             chunks |= {key: (stretch, full) for key, stretch in zip(keys, track.chunks, strict=True)}
             ranges = [(begin + letter, *full.first(place)) for place, letter in enumerate(full.letters)]
-            count = len(full.foils.balloons.foil.home)
+            count = len(full.foils.foil.home)
             found.append(SwellingDrawn(ranges, count, full.begin + full.late, keys))
         begin += len(block.letters)
     return found, chunks, solved
-
-
-def _chunk_address(full: Inflated, stretch: Stretch) -> str:
-    """A chunk may be seen in other spaces than it was solved in."""
-    return address(stretch.key, full.size, full.back.tobytes())
 
 
 def _packed_chunk(offsets: NDArray[np.float64], round: NDArray[np.float64]) -> NDArray[np.float32]:

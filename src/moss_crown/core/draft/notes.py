@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from moss_crown.core import limits
@@ -23,7 +21,7 @@ from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.evaluation.solids import solid_of
 from moss_crown.core.evaluation.timing import NEVER
 from moss_crown.core.evaluation.tracking import bodies_of
-from moss_crown.core.motion.moving import felt
+from moss_crown.core.motion.moving import felt, filling
 from moss_crown.core.motion.reach import choices
 from moss_crown.core.stage.staging import globe_middles
 from moss_crown.core.type.families import FALLBACK, FALLBACKS
@@ -112,13 +110,13 @@ def _swelling_notes(of: Evaluation, structure: Structure) -> list[Note]:
     """Steps that inflate what is in pieces, or after another has; letters whose meshes are coarser than asked for, and
     what is not solved any more."""
     shot, said = of.shot, []
-    steps = [step for step in shot.steps if isinstance(step, InflateStep) and step.on is not False]
-    for step in steps:
-        place = shot.steps.index(step)
+    for place, step in enumerate(shot.steps):
+        if not isinstance(step, InflateStep) or step.on is False:
+            continue
         own = [k for k, block in enumerate(structure.blocks) if block.step < place]
         if any(structure.blocks[k].cutting is not None for k in own):
             said.append(Note(step.id, "motion.swells_whole", "fills no letters that are cut into pieces"))
-        if any(_filler(structure, k, steps, shot) is not step for k in own):
+        if any(filling(of.company(structure, k)) is not step for k in own):
             said.append(Note(step.id, "motion.swells_once", "fills nothing that a step above it fills already"))
         for full in (of.inflated(structure, k) for k in own):
             if full is None:
@@ -131,12 +129,6 @@ def _swelling_notes(of: Evaluation, structure: Structure) -> list[Note]:
                 text = f"solved until frame {full.ends:.4g}; after that letters stay as they are then"
                 said.append(Note(step.id, "motion.swells_long", text))
     return said
-
-
-def _filler(structure: Structure, number: int, steps: Sequence[InflateStep], shot: Shot) -> InflateStep | None:
-    """Which of several steps fills the letters of a block: the first below it."""
-    below = structure.blocks[number].step
-    return next((step for step in steps if shot.steps.index(step) > below), None)
 
 
 def _wants_globe(shot: Shot, step: WrapStep) -> bool:

@@ -20,8 +20,9 @@ from numpy.typing import NDArray
 from moss_crown.core import limits
 from moss_crown.core.draft.room import Ground, Lamp, Room
 from moss_crown.core.errors import TooMany
-from moss_crown.core.look.environment import Picture, directions, lookup, shrunk, smooth, tilted, turn_matrix
+from moss_crown.core.look.environment import Picture, directions, lookup, shrunk, tilted, turn_matrix
 from moss_crown.core.look.prefilter import weights
+from moss_crown.core.values.curves import smooth
 
 WIDTH, HEIGHT = 64, 32
 """Texels of each picture of what is around."""

@@ -12,6 +12,7 @@ from moss_crown.core.document.become import BecomeStep
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.motion.acts import switched
 from moss_crown.core.motion.moving import Solved, designed, felt_apart
+from moss_crown.core.motion.piecing import piece_places
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.values.noise import chances, hashed, seed_of
 from moss_crown.core.values.sampling import Frames, exposures, needed, sample
@@ -117,7 +118,7 @@ def _units(of: Whereabouts, structure: Structure, number: int, step: BecomeStep,
     if pieces is None:
         boxes = company.boxes()
         return _Units(poses, boxes.mean(1), np.linalg.norm(np.ptp(boxes, 1), axis=1))
-    own = poses[:, pieces.of] if apart is None else apart.poses(poses)
+    own = piece_places(pieces, poses, apart)
     return _Units(own, pieces.middles, np.linalg.norm(np.ptp(pieces.boxes, 1), axis=1))
 
 

@@ -17,11 +17,12 @@ from moss_crown.core.evaluation.setting import Block, Structure, form_of_letter
 from moss_crown.core.evaluation.solids import letter_solid, solid_address
 from moss_crown.core.form.division import Division, divided, division
 from moss_crown.core.form.mesh import Solid
-from moss_crown.core.motion.moving import filled, rest_of
+from moss_crown.core.motion.moving import filled, filling, rest_of
 from moss_crown.core.physics.balloons import CHUNK, STOPS, Asked, Balloons, Stretch, Track, track
 from moss_crown.core.physics.foil import Foil, foils, seams_of
 from moss_crown.core.stage.staging import floor_below, wall_behind
 from moss_crown.core.type.layout import Letter
+from moss_crown.core.values.curves import smooth
 from moss_crown.core.values.sampling import Frames, sample
 
 if TYPE_CHECKING:
@@ -59,26 +60,22 @@ ROUND = 0.05
 @dataclass(frozen=True)
 class Foils:
     """The foils of a block's letters: those of which there is something, by their numbers; their solids, with edges so
-    long (cap heights); and all of them together, in the space of the block at rest."""
+    long (cap heights), and the addresses of these; and all of them together, in the space of the block at rest."""
 
     letters: NDArray[np.int64]
     solids: tuple[Solid, ...]
     edge: float
-    balloons: Balloons
-
-    def first(self, place: int) -> tuple[int, int]:
-        """Which vertices of all are those of one."""
-        begin, end = self.balloons.foil.first[place : place + 2, 0].tolist()
-        return begin, end
+    names: tuple[str, ...]
+    foil: Foil
 
 
 @dataclass(frozen=True)
 class Inflated:
     """A block whose letters gas fills: its foils, and the frame of the block's clock, which is `late`, at which that
     begins. `track` answers where they are at least until so many frames after that, of which there are at `most` so
-    many. `size` is the cap height; `back` (k, 3, 4) leads from the block into the letters' own spaces; `names` are the
-    addresses of their solids. `ends`: the frame of the shot after which nothing is solved, though something is asked
-    for; None where all is. `sketch_of` is what it stands for until that is known."""
+    many. `size` is the cap height; `back` (k, 3, 4) leads from the block into the letters' own spaces. `ends`: the
+    frame of the shot after which nothing is solved, though something is asked for; None where all is. `sketch_of` is
+    what it stands for until that is known."""
 
     foils: Foils
     begin: float
@@ -87,7 +84,6 @@ class Inflated:
     most: int
     size: float
     back: Floats
-    names: tuple[str, ...]
     cache: Cache
     ends: float | None = None
     sketch_of: Inflated | None = None
@@ -99,18 +95,23 @@ class Inflated:
 
     def first(self, place: int) -> tuple[int, int]:
         """The first vertex of a foil among those of all, and the one after its last."""
-        return self.foils.first(place)
+        begin, end = self.foils.foil.first[place : place + 2, 0].tolist()
+        return begin, end
 
     def place(self, letter: int) -> int | None:
         """Which foil a letter of the block is; None for one of which there is nothing."""
         return self.letters.index(letter) if letter in self.letters else None
 
+    def _since(self, frames: float | Frames) -> Frames:
+        """How long after the beginning frames of the shot are, between that and its end."""
+        return np.asarray(np.clip(frames - self.late - self.begin, 0, self.most))
+
     def _at(self, frame: float, place: int) -> Floats:
         """(n, 3) vertices of a foil at a frame of the shot, in the block; between whole frames straight."""
-        since = float(np.clip(frame - self.late - self.begin, 0, self.most))
+        since = float(self._since(frame))
         before = math.floor(since)
         found = self.track(math.ceil(since))
-        own = slice(*self.foils.first(place))
+        own = slice(*self.first(place))
         here = found.at(before)[own].astype(np.float64)
         if since == before:
             return here
@@ -123,22 +124,19 @@ class Inflated:
         if place is None:
             return None
         found = self._at(frame, place)
-        if np.array_equal(found, self.foils.balloons.foil.home[slice(*self.foils.first(place))].astype(np.float32)):
+        if np.array_equal(found, self.foils.foil.home[slice(*self.first(place))].astype(np.float32)):
             return None
-        back, there = self.back[place], found * self.size
-        return np.asarray(
-            there[:, :1] * back[:, 0] + there[:, 1:2] * back[:, 1] + there[:, 2:] * back[:, 2] + back[:, 3]
-        )
+        return _placed(found * self.size, self.back[place])
 
     def boxed(self, poses: Floats, frames: Frames) -> Floats:
         """Poses (f, l, 4, 4) that put the boxes of letters at rest around them as they are at frames of the shot;
         between whole frames those go straight."""
         found = poses.copy()
-        since = np.clip(frames - self.late - self.begin, 0, self.most)
+        since = self._since(frames)
         if not len(since) or since.max() <= 0:
             return found
         track = self.track(math.ceil(float(since.max())))
-        home = self._boxes(self.foils.balloons.foil.home.astype(np.float32)[None])
+        home = self._boxes(self.foils.foil.home.astype(np.float32)[None])
         every = np.concatenate([home, *(self._boxes_of(stretch) for stretch in track.chunks)])
         before = np.minimum(np.floor(since).astype(np.int64), len(every) - 1)
         after = np.minimum(before + 1, len(every) - 1)
@@ -155,43 +153,48 @@ class Inflated:
         found[:, own] = np.where(still[..., None, None], poses[:, own], found[:, own])
         return found
 
+    def address(self, stretch: Stretch) -> str:
+        """Of a chunk of the track as letters have it in their own spaces: these may be others than it was solved
+        for."""
+        return address(stretch.key, self.size, self.back.tobytes())
+
     def _boxes_of(self, stretch: Stretch) -> Floats:
-        key = address("boxes", stretch.key, self.size, self.back.tobytes())
+        key = address("boxes", self.address(stretch))
         return self.cache.get(key, lambda: self._boxes(stretch.places), lambda boxes: boxes.nbytes)
 
     def _boxes(self, places: NDArray[np.float32]) -> Floats:
         """(f, k, 2, 3): the lowest and the highest corners of letters in their own spaces, of places (f, n, 3)."""
         found = np.empty((len(places), len(self.back), 2, 3))
         for place, back in enumerate(self.back):
-            own = places[:, slice(*self.first(place))].astype(np.float64) * self.size
-            there = own[..., :1] * back[:, 0] + own[..., 1:2] * back[:, 1] + own[..., 2:] * back[:, 2] + back[:, 3]
+            there = _placed(places[:, slice(*self.first(place))].astype(np.float64) * self.size, back)
             found[:, place, 0], found[:, place, 1] = there.min(1), there.max(1)
         return found
 
     def known(self, last: float) -> Track:
         """Where all foils are until a frame of the shot, as far as that is solved."""
-        return self.track(math.ceil(float(np.clip(last - self.late - self.begin, 0, self.most))))
+        return self.track(self._wanted(last))
+
+    def _wanted(self, last: float) -> int:
+        return math.ceil(float(self._since(last)))
 
     def until(self, last: float) -> float:
         """The frame of the shot until which all is known that is asked for until its last one."""
         if self.sketch_of is not None:
             return self.sketch_of.until(last)
-        wanted = math.ceil(float(np.clip(last - self.late - self.begin, 0, self.most)))
+        wanted = self._wanted(last)
         solved = self.track(wanted).solved
         return last if solved >= wanted else self.begin + self.late + solved
 
     def offsets(self, stretch: Stretch) -> tuple[Floats, Floats]:
         """Of a chunk of the track, how far vertices are from where they rest (f, n, 3), each in its letter's own space,
         metres; and how round letters are there (f, k)."""
-        home = self.foils.balloons.foil.home
+        home = self.foils.foil.home
         way = (stretch.places - home.astype(np.float32)).astype(np.float64) * self.size
         round = np.zeros((len(way), len(self.back)))
         for place, back in enumerate(self.back):
-            own = slice(*self.foils.first(place))
+            own = slice(*self.first(place))
             way[:, own] = (way[:, own, None, :] * back[:, :3]).sum(-1)
-            far = np.sqrt((way[:, own] * way[:, own]).sum(-1).max(-1, initial=0.0)) / (ROUND * self.size)
-            share = np.minimum(far, 1.0)
-            round[:, place] = share * share * (3 - 2 * share)
+            round[:, place] = self._round(way[:, own])
         return way, round
 
     def rest(self, near: float) -> Floats:
@@ -204,7 +207,7 @@ class Inflated:
             way = found.at(frame) - ends
             far = (way * way).sum(1)
             for place in range(len(rest)):
-                own = slice(*self.foils.first(place))
+                own = slice(*self.first(place))
                 if rest[place] == self.begin + self.late and float(far[own].max(initial=0.0)) > near * near:
                     rest[place] += frame + 1
             if (rest > self.begin + self.late).all():
@@ -221,7 +224,7 @@ class Inflated:
         """How the mesh of a letter is divided for pictures, its solid at rest so divided, and what that is known by."""
         place = self.place(letter)
         assert place is not None
-        solid, key = self.foils.solids[place], address("divided", self.names[place])
+        solid, key = self.foils.solids[place], address("divided", self.foils.names[place])
 
         def made() -> tuple[Division, Solid]:
             by = division(solid.triangles, len(solid.vertices))
@@ -231,16 +234,24 @@ class Inflated:
 
     def roundness(self, letter: int, places: Floats) -> float:
         """How round a letter is whose vertices are at places (n, 3): 0 as it rests, 1 as soon as it has swollen."""
-        way = places - self.solid(letter).vertices
-        far = math.sqrt(float((way * way).sum(1).max(initial=0.0))) / (ROUND * self.size)
-        share = min(1.0, far)
-        return share * share * (3 - 2 * share)
+        return float(self._round(places - self.solid(letter).vertices))
+
+    def _round(self, way: Floats) -> Floats:
+        """(...): how round letters are whose vertices have gone ways (..., n, 3)."""
+        return smooth(0, ROUND * self.size, np.sqrt((way * way).sum(-1).max(-1, initial=0.0)))
+
+
+def _placed(places: Floats, rows: Floats) -> Floats:
+    """Places (..., 3) by rows (3, 4) of a matrix, one by one: with the same bits on every machine."""
+    return np.asarray(
+        places[..., :1] * rows[:, 0] + places[..., 1:2] * rows[:, 1] + places[..., 2:] * rows[:, 2] + rows[:, 3]
+    )
 
 
 def inflated(of: Whereabouts, structure: Structure, number: int) -> Inflated | None:
     """What gas makes of the letters of the `number`-th block of a structure; None where no step fills them."""
     block, company = structure.blocks[number], of.company(structure, number)
-    step = next((s for s in company.steps if isinstance(s, InflateStep) and s.on is not False), None)
+    step = filling(company)
     if step is None or block.cutting is not None or not block.letters:
         return None
     return of.once_for(structure, ("inflated", number), lambda: _as_known(of, structure, number, step))
@@ -261,7 +272,7 @@ def _inflated(
 ) -> Inflated | None:
     shot, block, company = of.shot, structure.blocks[number], of.company(structure, number)
     fps = float(shot.fps.fraction)
-    foils = _foils(of, structure, number, step, edge)
+    foils = _meshed(of.cache, block, step, edge)
     if foils is None:
         return None
     first = shot.first - block.member.late
@@ -275,8 +286,7 @@ def _inflated(
     begun = 0 if lead else max(0, int(some[0]) - 1)
     begin = float(asked_at[begun]) - lead
     at = np.concatenate([np.full(lead, asked_at[0]), asked_at[begun:]])
-    share = np.clip(np.arange(lead) / max(1, math.ceil(LEAD_FILLS * fps)), 0, 1)
-    ramp = (share * share * (3 - 2 * share))[:, None]
+    ramp = smooth(0, max(1, math.ceil(LEAD_FILLS * fps)), np.arange(lead, dtype=np.float64))[:, None]
     strength = np.concatenate([ramp * strength[:1], strength[begun:]])
     pressure = PARTY * np.concatenate([np.repeat(pressure[:1], lead, 0), pressure[begun:]])
     stretch, stiff = sample(step.stretch, at), sample(step.stiff, at)
@@ -293,20 +303,19 @@ def _inflated(
         weight,
     )
     highest = float((strength * pressure).max())
-    balloons = replace(
-        foils.balloons,
-        fps=fps,
-        planes=_planes(of, structure, number, foils.balloons) if step.grounds else np.zeros((0, 4)),
-        highest=2.0 ** math.ceil(math.log2(max(highest, 1e-3))),
-        longest=math.ceil(float(asked.grow.max()) * 20) / 20,
-        touch=step.touch,
+    balloons = Balloons(
+        foils.foil,
+        fps,
+        _planes(of, structure, number, foils.foil) if step.grounds else np.zeros((0, 4)),
+        2.0 ** math.ceil(math.log2(max(highest, 1e-3))),
+        math.ceil(float(asked.grow.max()) * 20) / 20,
+        step.touch,
     )
-    foils = replace(foils, balloons=balloons)
     news = ~asked.same()
     last_news = len(at) - 1 - np.argmax(news[::-1], 0)
-    most = min(round(AFTER * fps), max(CHUNK, TRACK_BYTES // (12 * max(1, len(balloons.foil.home)))))
+    most = min(round(AFTER * fps), max(CHUNK, TRACK_BYTES // (12 * max(1, len(foils.foil.home)))))
     settled = int(last_news.max(initial=0)) + math.ceil(STOPS * fps) + 2
-    longer = _longer(asked, settled + CHUNK)
+    asked = asked.longer(settled + CHUNK)
     longest: list[Track] = []
 
     def until(frames: int) -> Track:
@@ -314,13 +323,12 @@ def _inflated(
         frames = CHUNK * math.ceil(min(frames, settled, most) / CHUNK)
         known = longest[-1] if longest else None
         if known is None or (known.solved < frames and not known.given_up):
-            known = track(balloons, longer, frames, of.cache, None if sketched else of.goes_on)
+            known = track(balloons, asked, frames, of.cache, None if sketched else of.goes_on)
             longest[:] = [known]
         return known
 
     rest = rest_of(block.setting)[foils.letters]
     back = np.asarray(np.linalg.inv(rest)[:, :3], np.float64)
-    keys = tuple(_address(block.letters[k], block, foils.edge) for k in foils.letters.tolist())
     return Inflated(
         foils,
         begin,
@@ -329,7 +337,6 @@ def _inflated(
         min(most, settled),
         block.setting.size,
         back,
-        keys,
         of.cache,
         begin + block.member.late + most if settled > most else None,
     )
@@ -344,30 +351,6 @@ def _address(letter: Letter, block: Block, edge: float) -> str:
 def _between(low: float, high: float, share: Floats) -> Floats:
     # Rounded: the last bit of a power is not the same on every machine, and a balloon shows it.
     return np.asarray(low * np.round((high / low) ** share, 9))
-
-
-def _longer(asked: Asked, frames: int) -> Asked:
-    """What is asked for at the end goes on."""
-    more = max(0, frames + 1 - len(asked.strength))
-
-    def on(values: Floats) -> Floats:
-        return np.ascontiguousarray(np.concatenate([values, np.repeat(values[-1:], more, 0)]))
-
-    return Asked(
-        on(asked.strength),
-        on(asked.pressure),
-        on(asked.grow),
-        on(asked.stiff),
-        on(asked.bend),
-        on(asked.hold),
-        on(asked.weight),
-    )
-
-
-def _foils(of: Whereabouts, structure: Structure, number: int, step: InflateStep, edge: float) -> Foils | None:
-    block = structure.blocks[number]
-    key = ("foils", number, step.seam, edge)
-    return of.once_for(structure, key, lambda: _meshed(of.cache, block, step, edge))
 
 
 def _meshed(cache: Cache, block: Block, step: InflateStep, edge: float) -> Foils | None:
@@ -385,23 +368,21 @@ def _meshed(cache: Cache, block: Block, step: InflateStep, edge: float) -> Foils
     if not solids:
         return None
     rest = rest_of(block.setting)[list(solids)]
-    names = [_address(block.letters[k], block, edge) for k in solids]
+    names = tuple(_address(block.letters[k], block, edge) for k in solids)
 
     def joined() -> Foil:
         parts = []
         for at, solid in zip(rest, solids.values(), strict=True):
-            v = solid.vertices
-            there = v[:, :1] * at[:3, 0] + v[:, 1:2] * at[:3, 1] + v[:, 2:] * at[:3, 2] + at[:3, 3]
-            seam = seams_of(solid) if step.seam == "borders" else np.zeros(len(v), np.bool_)
-            parts.append((there / size, solid.triangles, seam))
+            seam = seams_of(solid) if step.seam == "borders" else np.zeros(len(solid.vertices), np.bool_)
+            parts.append((_placed(solid.vertices, at[:3]) / size, solid.triangles, seam))
         return foils(parts)
 
     key = address("foils", names, rest.tobytes(), size, step.seam)
     foil: Foil = cache.get(key, joined, lambda foil: 400 * len(foil.home))
-    return Foils(np.array(list(solids)), tuple(solids.values()), edge, Balloons(foil, 25.0))
+    return Foils(np.array(list(solids)), tuple(solids.values()), edge, names, foil)
 
 
-def _planes(of: Whereabouts, structure: Structure, number: int, balloons: Balloons) -> Floats:
+def _planes(of: Whereabouts, structure: Structure, number: int, foil: Foil) -> Floats:
     """(k, 4): floor and wall as a block at rest sees them at the last frame, in cap heights; those that letters at rest
     are in front of."""
     shot, block = of.shot, structure.blocks[number]
@@ -419,7 +400,7 @@ def _planes(of: Whereabouts, structure: Structure, number: int, balloons: Balloo
         if long < 1e-9:
             continue
         row = np.array([*(way / long), (far - float(normal @ place[:3, 3])) / long])
-        home = balloons.foil.home
+        home = foil.home
         lowest = float((home[:, 0] * row[0] + home[:, 1] * row[1] + home[:, 2] * row[2]).min(initial=math.inf))
         if lowest >= row[3] - OVERSHOOT:
             found.append(np.round([*row[:3], min(row[3], lowest)], 9))

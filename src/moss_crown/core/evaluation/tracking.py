@@ -18,7 +18,7 @@ from moss_crown.core.evaluation.solids import letter_solid
 from moss_crown.core.form.outline import letter_outline, shaped
 from moss_crown.core.form.solid import Form
 from moss_crown.core.motion.moving import Solved, designed
-from moss_crown.core.motion.piecing import InPieces
+from moss_crown.core.motion.piecing import InPieces, piece_places
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.motion.reach import Units, ranks
 from moss_crown.core.physics.bodies import (
@@ -209,7 +209,7 @@ def _units(of: Whereabouts, structure: Structure, number: int, step: BodiesStep,
         shapes = [_letter_parts(of.cache, letter, block.form) for letter in block.letters]
         middles = np.array([(*letter.centre, block.form.middle) for letter in block.letters]).reshape(-1, 3)
         return _Units(poses, middles, shapes)
-    own = poses[:, pieces.of] if apart is None else apart.poses(poses)
+    own = piece_places(pieces, poses, apart)
     return _Units(own, pieces.middles, _piece_parts(pieces))
 
 

@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.mesh import FloatN3, IntN3, Solid
+from moss_crown.core.form.mesh import FloatN3, IntN3, Solid, edge_keys, unpack
 
 Floats = NDArray[np.float64]
 
@@ -57,14 +57,13 @@ class Division:
 
 def division(triangles: IntN3, count: int) -> Division:
     """Of a closed mesh of so many vertices. Each vertex is on some triangle."""
-    ends = np.stack([triangles, np.roll(triangles, -1, 1)], 2).reshape(-1, 2)
     opposite = np.roll(triangles, -2, 1).reshape(-1)
-    key, edge = np.unique(ends.min(1) * count + ends.max(1), return_inverse=True)
+    key, edge = np.unique(edge_keys(triangles).reshape(-1), return_inverse=True)
     order = np.argsort(edge, kind="stable").reshape(-1, 2)
     a, b, c = triangles.T
     p, q, r = edge.reshape(-1, 3).T + count
     four = np.stack([np.stack(one, 1) for one in ((a, p, r), (p, b, q), (r, q, c), (p, q, r))], 1)
-    return Division(count, np.stack([key // count, key % count], 1), opposite[order], four.reshape(-1, 3))
+    return Division(count, np.stack(unpack(key), 1), opposite[order], four.reshape(-1, 3))
 
 
 def divided(solid: Solid, by: Division) -> Solid:

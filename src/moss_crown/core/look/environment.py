@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from moss_crown.core.look import pictures
+from moss_crown.core.values.curves import smooth
 
 if TYPE_CHECKING:
     from moss_crown.core.document.look import EnvironmentSource
@@ -103,12 +104,6 @@ def _ramp(height: NDArray[np.float64], stops: list[tuple[float, tuple[float, flo
     """Colour by height (-1 down to 1 up), linear between stops."""
     at = [stop[0] for stop in stops]
     return np.stack([np.interp(height, at, [stop[1][c] for stop in stops]) for c in range(3)], -1)
-
-
-def smooth(low: float, high: float, x: NDArray[np.float64]) -> NDArray[np.float64]:
-    """0 below `low`, 1 above `high`, and a cubic between (smoothstep)."""
-    t = np.clip((x - low) / (high - low), 0, 1)
-    return np.asarray(t * t * (3 - 2 * t))
 
 
 def _box(

@@ -565,6 +565,11 @@ def felt(company: Company, drive: ReachingStep, frames: Frames) -> Floats:
     return drive_reach(drive, cast, frames, around, above)
 
 
+def filling(company: Company) -> InflateStep | None:
+    """Which step fills a block's letters with gas: the first below it that is not off; None for none."""
+    return next((s for s in company.steps if isinstance(s, InflateStep) and s.on is not False), None)
+
+
 @dataclass(frozen=True)
 class Filled:
     """How full letters of a block are at frames (f, l), 0 to 1, and with which pressure (f, l)."""

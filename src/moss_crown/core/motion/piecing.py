@@ -99,6 +99,11 @@ class Scattered:
         return found
 
 
+def piece_places(pieces: InPieces, letters: Poses, apart: Scattered | None) -> Poses:
+    """(f, p, 4, 4) of pieces whose letters are at poses (f, l, 4, 4), at home in them or beside that."""
+    return letters[:, pieces.of] if apart is None else apart.poses(letters)
+
+
 def piece_cast(cast: Cast, pieces: InPieces, rest: Poses) -> Cast:
     """Pieces as motion sees them, of a block whose letters rest at poses (l, 4, 4)."""
     of = pieces.of

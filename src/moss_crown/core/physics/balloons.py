@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from functools import cached_property
 
 import numpy as np
@@ -15,18 +15,17 @@ from moss_crown.core.physics.foil import Foil, foils
 from moss_crown.core.physics.swelling import (
     BEND,
     DRAG,
-    FAR,
     GROW,
     HOLD,
     MARGIN,
     MOST,
     PRESSURE,
     ROW,
-    SLACK,
     STIFF,
     near_pairs,
     swell,
 )
+from moss_crown.core.values.curves import smooth
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -35,8 +34,6 @@ CHUNK = 8
 """Frames that are solved at once."""
 VERSION = 1
 """Of the way that is solved here: a track of another is another."""
-SOFTER = 30.0
-"""So many times softer edges are that are too short: foil wrinkles rather than shrinks."""
 GIVE = 0.15
 """By so much longer than they are asked to be edges can get before gas fades."""
 USUAL_DRAG = 10.0
@@ -68,23 +65,21 @@ class Asked:
     hold: Floats
     weight: Floats
 
+    def _each(self, change: Callable[[Floats], Floats]) -> Asked:
+        return Asked(*(change(getattr(self, member.name)) for member in fields(self)))
+
     def part(self, begin: int, end: int) -> Asked:
         """From one frame to another, that excluded."""
-        own = slice(begin, end)
-        return Asked(
-            self.strength[own],
-            self.pressure[own],
-            self.grow[own],
-            self.stiff[own],
-            self.bend[own],
-            self.hold[own],
-            self.weight[own],
-        )
+        return self._each(lambda values: values[begin:end])
+
+    def longer(self, frames: int) -> Asked:
+        """Until so many frames after the first: what is asked for at the end goes on."""
+        more = max(0, frames + 1 - len(self.strength))
+        return self._each(lambda values: np.concatenate([values, np.repeat(values[-1:], more, 0)]))
 
     def address(self) -> str:
         """A hash of all of it."""
-        every = (self.strength, self.pressure, self.grow, self.stiff, self.bend, self.hold, self.weight)
-        return address(*(one.tobytes() for one in every))
+        return address(*(getattr(self, member.name).tobytes() for member in fields(self)))
 
     def same(self) -> NDArray[np.bool_]:
         """(f, l): whether at a frame the same is asked of each foil as at the one before; not at the first."""
@@ -101,15 +96,13 @@ class Asked:
 @dataclass(frozen=True)
 class Stretch:
     """A chunk of a track, by its address: places (f, n, 3) at whole frames, and at its end where vertices are, where
-    they were a substep before, and for how many frames each foil was asked for nothing new (l), with what is known of
-    it (l, 3)."""
+    they were a substep before, and for how many frames each foil was asked for nothing new (l)."""
 
     key: str
     places: NDArray[np.float32]
     now: Floats
     before: Floats
     since: Ints
-    known: Floats
 
     @property
     def nbytes(self) -> int:
@@ -132,11 +125,8 @@ class Balloons:
     @cached_property
     def key(self) -> str:
         """A hash of all that decides how they move, but what they are asked for."""
-        foil = self.foil
-        parts = (foil.home, foil.triangles, foil.seam, foil.first)
-        shape = address(*(part.tobytes() for part in parts))
         settings = (self.fps, self.substeps, self.thick, self.touch, VERSION)
-        return address("balloons", shape, self.planes.tobytes(), *settings)
+        return address("balloons", self.foil.key, self.planes.tobytes(), *settings)
 
     @cached_property
     def substeps(self) -> int:
@@ -202,8 +192,7 @@ def track(
 
 def _clock(seconds: Floats) -> Floats:
     """How fast the time of foils goes that were asked for nothing new for so long."""
-    share = np.clip((STOPS - seconds) / (STOPS - SLOWS), 0, 1)
-    return np.asarray(share * share * (3 - 2 * share))
+    return smooth(STOPS, SLOWS, seconds)
 
 
 def _rows(balloons: Balloons, asked: Asked, frame: int, since: Ints) -> Floats:
@@ -221,7 +210,6 @@ def _rows(balloons: Balloons, asked: Asked, frame: int, since: Ints) -> Floats:
     rows[:, MOST] = foil.most * longest * longest * longest
     rows[:, GROW] = grow
     rows[:, STIFF] = float(middle(asked.stiff))
-    rows[:, SLACK] = SOFTER
     rows[:, BEND] = float(middle(asked.bend))
     empty = np.clip((NEARLY - strength) / NEARLY, 0, 1)
     rows[:, HOLD] = np.maximum(float(middle(asked.hold)), HOMEWARD * empty * empty)
@@ -238,13 +226,11 @@ def _solved(key: str, balloons: Balloons, asked: Asked, before: Stretch | None) 
     if before is None:
         x, past = foil.home.copy(), foil.home.copy()
         since = np.full(foil.count, math.ceil(STOPS * fps), np.int64)
-        known = np.zeros((foil.count, 3))
     else:
-        x, past, since, known = before.now.copy(), before.before.copy(), before.since.copy(), before.known.copy()
+        x, past, since = before.now.copy(), before.before.copy(), before.since.copy()
     same = asked.same()
     h = 1 / fps / balloons.substeps
-    listed, w, push = x.copy(), 1 / foil.mass, np.zeros_like(x)
-    known[:, FAR] = 0.0
+    listed, w, push, far = x.copy(), 1 / foil.mass, np.zeros_like(x), np.zeros(foil.count)
     lists: _Lists | None = None
     places = np.empty((frames, *x.shape), np.float32)
     for frame in range(frames):
@@ -259,12 +245,12 @@ def _solved(key: str, balloons: Balloons, asked: Asked, before: Stretch | None) 
             if lists is None:
                 lists = _listed(balloons, x)
                 listed[:] = x
-                known[:, FAR] = 0.0
+                far[:] = 0.0
             done = swell(
                 x, past, listed, foil.home, w, push, foil.triangles, foil.edges, foil.length, foil.seam,
                 foil.hinges, foil.weights, foil.area, foil.bent, foil.first, balloons.owner,
                 lists.own, lists.own_near, lists.first, lists.between, lists.between_near,
-                rows, known, awake, balloons.planes, weight, RUB, balloons.thick, h, done, balloons.substeps,
+                rows, far, awake, balloons.planes, weight, RUB, balloons.thick, h, done, balloons.substeps,
             )  # fmt: skip
             if done < balloons.substeps:
                 lists = None
@@ -276,7 +262,7 @@ def _solved(key: str, balloons: Balloons, asked: Asked, before: Stretch | None) 
             if clock[k] == 0:
                 past[own] = x[own]
         places[frame] = x
-    return Stretch(key, places, x, past, since, known)
+    return Stretch(key, places, x, past, since)
 
 
 @dataclass(frozen=True)

@@ -8,11 +8,13 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from moss_crown.core.form.mesh import REAR, REAR_BEVEL, RETURN, Solid
+from moss_crown.core.cache import address
+from moss_crown.core.form.mesh import REAR, REAR_BEVEL, RETURN, Solid, edge_keys
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -44,6 +46,11 @@ class Foil:
     def count(self) -> int:
         """How many foils there are."""
         return len(self.first) - 1
+
+    @cached_property
+    def key(self) -> str:
+        """A hash of all that decides it."""
+        return address(*(part.tobytes() for part in (self.home, self.triangles, self.seam, self.first)))
 
     @property
     def edge(self) -> float:
@@ -96,7 +103,7 @@ def _foil(rest: Floats, triangles: Ints, on_seam: NDArray[np.bool_]) -> Foil:
     count = len(rest)
     ends = np.stack([triangles, np.roll(triangles, -1, 1)], 2).reshape(-1, 2)
     opposite = np.roll(triangles, -2, 1).reshape(-1)
-    order = np.argsort(ends.min(1) * count + ends.max(1), kind="stable")
+    order = np.argsort(edge_keys(triangles).reshape(-1), kind="stable")
     first, second = order[::2], order[1::2]
     a, b = ends[first].T
     c, d = opposite[first], opposite[second]

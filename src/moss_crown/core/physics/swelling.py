@@ -19,14 +19,13 @@ from moss_crown.core.compiling import inner, outer
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-PRESSURE, MOST, GROW, STIFF, SLACK, BEND, HOLD, DRAG = range(8)
+PRESSURE, MOST, GROW, STIFF, BEND, HOLD, DRAG = range(7)
 """What a row says of a foil in a frame: pressure, the volume at which gas has faded, how many times as long edges are
-that are not of a seam, their stiffness, how many times softer those are that are too short, the stiffness of bending,
-how fast it is drawn home (radians a second), and drag (1 / s)."""
-ROW = 8
-VOLUME, FAR, TOP = range(3)
-"""What is known of a foil: its volume, how far a vertex is from where it was listed, and the fastest speed that was
-wanted."""
+that are not of a seam, their stiffness, that of bending, how fast it is drawn home (radians a second), and drag
+(1 / s)."""
+ROW = 7
+SOFTER = 30.0
+"""So many times softer edges are that are too short: foil wrinkles rather than shrinks."""
 MARGIN = 2.6
 """Lists of vertices near each other reach so many thicknesses."""
 
@@ -54,10 +53,10 @@ def _pushed(x, triangles, begin, end, push):
 
 
 @inner
-def _gone(x, before, listed, w, push, begin, end, force, drag, weight, h, fastest, known):
-    """Vertices go on as they went, pushed and slowed down, none faster than it may."""
+def _gone(x, before, listed, w, push, begin, end, force, drag, weight, h, fastest):
+    """Vertices go on as they went, pushed and slowed down, none faster than it may. Answers how far one is from where
+    it was listed."""
     slow = 1.0 / (1.0 + drag * h)
-    top = 0.0
     far = 0.0
     for i in range(begin, end):
         qx, qy, qz = x[i, 0] - listed[i, 0], x[i, 1] - listed[i, 1], x[i, 2] - listed[i, 2]
@@ -67,7 +66,6 @@ def _gone(x, before, listed, w, push, begin, end, force, drag, weight, h, fastes
         vy = ((x[i, 1] - before[i, 1]) / h + by * push[i, 1] + h * weight[1]) * slow
         vz = ((x[i, 2] - before[i, 2]) / h + by * push[i, 2] + h * weight[2]) * slow
         speed = math.sqrt(vx * vx + vy * vy + vz * vz)
-        top = max(top, speed)
         go = h
         if speed > fastest:
             go = h * fastest / speed
@@ -75,8 +73,7 @@ def _gone(x, before, listed, w, push, begin, end, force, drag, weight, h, fastes
         x[i, 0] += go * vx
         x[i, 1] += go * vy
         x[i, 2] += go * vz
-    known[FAR] = math.sqrt(far)
-    known[TOP] = top
+    return math.sqrt(far)
 
 
 @inner
@@ -200,13 +197,13 @@ def _homeward(x, home, begin, end, ease):
 # fmt: off
 @outer
 def swell(x, before, listed, home, w, push, triangles, edges, length, seam, hinges, weights, area, bent, first, owner,
-          pairs, near, own, between, between_near, rows, known, awake, planes, weight, rub, thick, h, substep, count):
+          pairs, near, own, between, between_near, rows, far, awake, planes, weight, rub, thick, h, substep, count):
     """Substeps of a frame from one on; answers the one that is next: all of them, or as many as there are before
     something could come nearer than a thickness unseen, and lists of neighbours have to be made anew."""
     nobody = awake[:0]
     while substep < count:
         for k in range(len(rows)):
-            if 2 * known[k, FAR] > (MARGIN - 1.4) * thick:
+            if 2 * far[k] > (MARGIN - 1.4) * thick:
                 return substep
         for k in range(len(rows)):
             if not awake[k]:
@@ -219,11 +216,9 @@ def swell(x, before, listed, home, w, push, triangles, edges, length, seam, hing
             force = rows[k, PRESSURE] * left / 6
             # What bursts open comes to a stop at the most that there can be, and does not fly on.
             drag = rows[k, DRAG] + 2 * max(0.0, volume / rows[k, MOST] - 0.8) / (0.2 * h)
-            _gone(x, before, listed, w, push, v0, v1, force, drag, weight, h,
-                  0.4 * thick / h, known[k])
+            far[k] = _gone(x, before, listed, w, push, v0, v1, force, drag, weight, h, 0.4 * thick / h)
             stiff = 1.0 / (rows[k, STIFF] * h * h)
-            _stretched(x, w, edges, length, seam, first[k, 2], first[k + 1, 2], rows[k, GROW], stiff,
-                       stiff * rows[k, SLACK])
+            _stretched(x, w, edges, length, seam, first[k, 2], first[k + 1, 2], rows[k, GROW], stiff, stiff * SOFTER)
             if rows[k, BEND] > 0:
                 _bent(x, w, hinges, weights, area, bent, first[k, 3], first[k + 1, 3], 1.0 / (rows[k, BEND] * h * h))
             if rows[k, HOLD] > 0:
@@ -231,7 +226,6 @@ def swell(x, before, listed, home, w, push, triangles, edges, length, seam, hing
                 _homeward(x, home, v0, v1, tight * tight / (1.0 + tight * tight))
             _apart(x, pairs, near, own[k], own[k + 1], owner, nobody)
             _kept_off(x, before, v0, v1, planes, rub)
-            known[k, VOLUME] = volume
         _apart(x, between, between_near, 0, len(between), owner, awake)
         substep += 1
     return substep

@@ -14,7 +14,6 @@ from shapely import MultiPoint
 from moss_crown.core.cache import Cache
 from moss_crown.core.document.bodies import BodiesStep
 from moss_crown.core.document.door import patched, read_shot, write_shot
-from moss_crown.core.document.inflate import InflateStep
 from moss_crown.core.document.kinds import StepBase
 from moss_crown.core.document.letters import BlockStep, EmblemStep
 from moss_crown.core.document.pieces import PiecesStep
@@ -23,7 +22,7 @@ from moss_crown.core.errors import TitleError
 from moss_crown.core.evaluation.evaluation import Evaluation
 from moss_crown.core.evaluation.setting import Structure
 from moss_crown.core.form.outline import letter_outline
-from moss_crown.core.motion.moving import Moved, filled
+from moss_crown.core.motion.moving import Moved, filled, filling
 from moss_crown.core.motion.poses import Poses
 from moss_crown.core.proposals.motion_book import BOOK, OTHER_TEXTS, MotionSet
 from moss_crown.core.proposals.motion_page import Entry, Made
@@ -74,7 +73,7 @@ PLUMP = 0.14
 def _plump(of: Evaluation, structure: Structure, number: int, moving: Moved, frames: NDArray[np.float64]) -> Moved:
     """A block whose letters are as much larger as gas fills them: nothing is solved for a thumbnail."""
     company = of.company(structure, number)
-    step = next((s for s in company.steps if isinstance(s, InflateStep) and s.on is not False), None)
+    step = filling(company)
     if step is None:
         return moving
     by = 1 + PLUMP * filled(company, step, frames - company.late).strength

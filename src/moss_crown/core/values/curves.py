@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -11,6 +12,7 @@ from moss_crown.core.compiling import inner_with, outer_with
 from moss_crown.core.document.values import Ease
 
 GUESSES = 64
+Level: TypeAlias = float | NDArray[np.float64]
 
 
 def ease(curve: Ease, u: ArrayLike) -> NDArray[np.float64]:
@@ -25,6 +27,12 @@ def ease(curve: Ease, u: ArrayLike) -> NDArray[np.float64]:
     eased = np.empty_like(flat)
     _ease(eased, np.empty(GUESSES + 1), flat, x1, y1, x2, y2)
     return eased.reshape(shares.shape)
+
+
+def smooth(low: Level, high: Level, x: NDArray[np.float64]) -> NDArray[np.float64]:
+    """0 below `low`, 1 above `high`, and a cubic between (smoothstep)."""
+    t = np.clip((x - low) / (high - low), 0, 1)
+    return np.asarray(t * t * (3 - 2 * t))
 
 
 def slope_at_ends(curve: Ease) -> tuple[float, float]:

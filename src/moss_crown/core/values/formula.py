@@ -10,6 +10,7 @@ from typing import Protocol, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from moss_crown.core.values.curves import smooth
 from moss_crown.core.values.noise import hashed, seed_of, smooth_noise
 
 Floats: TypeAlias = NDArray[np.float64]
@@ -98,11 +99,6 @@ def _either(a: Part, b: Part) -> Part:
     return _where(_true(a), a, b)
 
 
-def _smooth(a: Floats, b: Floats, x: Floats) -> Floats:
-    share: Floats = np.clip((x - a) / (b - a), 0, 1)
-    return share * share * (3 - 2 * share)
-
-
 UNARY: dict[type[ast.unaryop], Callable[[Part], Part]] = {
     ast.UAdd: _as_number,
     ast.USub: lambda a: -_as_number(a),
@@ -180,5 +176,5 @@ FUNCTIONS: dict[str, _Function] = {
     "max": _of_many(np.maximum),
     "clamp": _of_three(lambda x, low, high: np.minimum(np.maximum(x, low), high)),
     "mix": _of_three(lambda a, b, share: a + (b - a) * share),
-    "smooth": _of_three(_smooth),
+    "smooth": _of_three(smooth),
 }
